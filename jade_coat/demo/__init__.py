@@ -1,0 +1,1 @@
+"""The Saltglaze Terrace: the demo project, made from fixed seeds."""

@@ -1,0 +1,204 @@
+"""Packs a map set into few textures, each with a mip chain right for what it holds."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from functools import cached_property
+
+import cv2
+import numpy as np
+
+from jade_coat.maps.color import LINEAR_OF_BYTE, to_linear, to_srgb
+from jade_coat.maps.images import as_float, quantized, read_image
+from jade_coat.maps.mapset import MapFile, MapSet
+from jade_coat.material.surface import MapRead, Role
+from jade_coat.program import TextureRef
+from jade_coat.program.types import Array
+
+ReadAsset = Callable[[str], bytes]
+MAX_TEXTURE = 4096
+"""Maps are packed at most this large; larger files are reduced when read."""
+
+
+@dataclass(frozen=True)
+class Pack:
+    """What one texture of a set holds: its roles with their channels, whether RGB is colour, and its bits."""
+
+    suffix: str
+    roles: tuple[tuple[Role, str], ...]
+    is_color: bool
+    bits: int
+    fill: tuple[float, float, float, float]
+
+
+PACKS = (
+    Pack("a", ((Role.BASE_COLOR, "rgb"), (Role.OCCLUSION, "a")), True, 8, (1, 1, 1, 1)),
+    Pack("b", ((Role.NORMAL, "rg"), (Role.ROUGHNESS, "b"), (Role.HEIGHT, "a")), False, 16, (0.5, 0.5, 0.5, 0.5)),
+    Pack("c", ((Role.METALLIC, "r"), (Role.OPACITY, "g")), False, 8, (0, 1, 0, 1)),
+    Pack("d", ((Role.EMISSIVE, "rgb"),), True, 8, (0, 0, 0, 1)),
+)
+
+
+@dataclass(frozen=True)
+class Texture:
+    """A packed texture: `levels` of `(h, w, 4)` uint8 or uint16, largest first, read-only."""
+
+    name: str
+    is_color: bool
+    levels: tuple[Array, ...]
+
+    @cached_property
+    def key(self) -> str:
+        """A content hash."""
+        return hashlib.sha256(self.levels[0].tobytes() + bytes([self.is_color])).hexdigest()[:24]
+
+    @cached_property
+    def _linear(self) -> dict[int, Array]:
+        return {}
+
+    def linear(self, level: int) -> Array:
+        """A level as `(h, w, 4) float32`, colour decoded to linear light; kept once made."""
+        level = min(max(level, 0), len(self.levels) - 1)
+        if level not in self._linear:
+            raw = self.levels[level]
+            values = as_float(raw)
+            if self.is_color:
+                values[..., :3] = LINEAR_OF_BYTE[raw[..., :3]]
+            self._linear[level] = values
+        return self._linear[level]
+
+    @property
+    def size(self) -> int:
+        """Bytes of all levels."""
+        return sum(level.nbytes for level in self.levels)
+
+
+class PackedLookup:
+    """Tells materials where each role of the given map sets is read from."""
+
+    def __init__(self, sets: Iterable[MapSet]) -> None:
+        self._reads: dict[tuple[str, Role], MapRead] = {}
+        for map_set in sets:
+            present = {m.role for m in map_set.maps}
+            for pack in PACKS:
+                reference = TextureRef(texture_name(map_set.id, pack), pack.is_color)
+                for role, channels in pack.roles:
+                    if role in present:
+                        self._reads[map_set.id, role] = MapRead(reference, channels)
+
+    def read(self, map_set: str, role: Role) -> MapRead | None:
+        """Where the role is read from, or None when the set lacks it."""
+        return self._reads.get((map_set, role))
+
+    @property
+    def key(self) -> tuple[tuple[str, str], ...]:
+        """What this lookup answers, as something hashable."""
+        return tuple(sorted((s, r.value) for s, r in self._reads))
+
+
+def texture_name(set_id: str, pack: Pack) -> str:
+    """The name programs use for one texture of a set."""
+    return f"{set_id}/{pack.suffix}"
+
+
+def pack_set(map_set: MapSet, read_asset: ReadAsset) -> list[Texture]:
+    """The textures of a map set.
+
+    Raises BadImage or OSError (from `read_asset`) when a file is missing or damaged.
+    """
+    pictures = {m.role: _picture(m, read_asset) for m in map_set.maps}
+    found = []
+    for pack in PACKS:
+        if not any(role in pictures for role, _ in pack.roles):
+            continue
+        base = _assembled(pack, pictures)
+        found.append(Texture(texture_name(map_set.id, pack), pack.is_color, _chain(base, pack)))
+    return found
+
+
+def _picture(entry: MapFile, read_asset: ReadAsset) -> Array:
+    """One role's values `(h, w, c) float32`: colour linear, normals with green up, inverted where asked."""
+    values = as_float(read_image(read_asset(entry.asset), entry.file))
+    values = _picked(values, entry.channels)
+    longest = max(values.shape[:2])
+    if longest > MAX_TEXTURE:
+        scale = MAX_TEXTURE / longest
+        size = (max(1, round(values.shape[1] * scale)), max(1, round(values.shape[0] * scale)))
+        values = cv2.resize(values, size, interpolation=cv2.INTER_AREA).reshape(size[1], size[0], -1)
+    if entry.color_space == "srgb":
+        values = to_linear(values)
+    if entry.flip_green and values.shape[2] >= 2:
+        values = values.copy()
+        values[..., 1] = 1 - values[..., 1]
+    return 1 - values if entry.invert else values
+
+
+def _picked(values: Array, channels: str) -> Array:
+    if channels == "rgb":
+        return np.repeat(values[..., :1], 3, axis=2) if values.shape[2] < 3 else values[..., :3]
+    at = "rgba".index(channels)
+    if at >= values.shape[2]:
+        at = 0 if channels != "a" else values.shape[2] - 1
+    return values[..., at : at + 1]
+
+
+def _assembled(pack: Pack, pictures: dict[Role, Array]) -> Array:
+    """All roles of a pack at the size of the largest, `(h, w, 4) float32`, linear."""
+    roles = [(role, channels) for role, channels in pack.roles if role in pictures]
+    height, width = (max(pictures[r].shape[i] for r, _ in roles) for i in (0, 1))
+    out = np.empty((height, width, 4), np.float32)
+    out[:] = to_linear(np.array(pack.fill)) if pack.is_color else np.array(pack.fill, np.float32)
+    if pack.is_color:
+        out[..., 3] = pack.fill[3]
+    for role, channels in roles:
+        values = pictures[role]
+        if values.shape[:2] != (height, width):
+            values = cv2.resize(values, (width, height), interpolation=cv2.INTER_LINEAR)
+            values = values.reshape(height, width, -1)
+        for i, channel in enumerate(channels):
+            out[..., "rgba".index(channel)] = values[..., min(i, values.shape[2] - 1)]
+    if any(role is Role.NORMAL for role, _ in roles):
+        source = pictures[Role.NORMAL]
+        if source.shape[2] >= 3 and source.shape[:2] == (height, width):
+            normal = source[..., :3] * 2 - 1
+            length = np.linalg.norm(normal, axis=2, keepdims=True)
+            out[..., :2] = np.where(length > 0.05, normal / np.maximum(length, 1e-6), 0.0)[..., :2] * 0.5 + 0.5
+    return np.clip(out, 0, 1)
+
+
+def _chain(base: Array, pack: Pack) -> tuple[Array, ...]:
+    """Every level down to one texel, encoded; each is filtered from the unrounded one above."""
+    has_normal = any(role is Role.NORMAL for role, _ in pack.roles)
+    levels = [_encoded(base, pack)]
+    while max(base.shape[:2]) > 1:
+        base = halved_normals(base) if has_normal else halved(base)
+        levels.append(_encoded(base, pack))
+    return tuple(levels)
+
+
+def _encoded(values: Array, pack: Pack) -> Array:
+    coded = np.concatenate([to_srgb(values[..., :3]), values[..., 3:]], axis=2) if pack.is_color else values
+    level = np.ascontiguousarray(quantized(coded, pack.bits))
+    level.flags.writeable = False
+    return level
+
+
+def halved(values: Array) -> Array:
+    """Half the size (at least one texel) by averaging areas."""
+    height, width = values.shape[:2]
+    size = (max(width // 2, 1), max(height // 2, 1))
+    if height % 2 == 0 and width % 2 == 0:
+        return values.reshape(size[1], 2, size[0], 2, -1).mean(axis=(1, 3), dtype=np.float32)
+    return np.asarray(cv2.resize(values, size, interpolation=cv2.INTER_AREA)).reshape(size[1], size[0], -1)
+
+
+def halved_normals(values: Array) -> Array:
+    """Half the size; the normal encoded in the first two channels is averaged as a vector and renormalised."""
+    xy = values[..., :2] * 2 - 1
+    z = np.sqrt(np.maximum(1 - (xy * xy).sum(axis=2, keepdims=True), 0))
+    small = halved(np.concatenate([xy, z], axis=2))
+    small /= np.maximum(np.linalg.norm(small, axis=2, keepdims=True), 1e-6)
+    rest = halved(values[..., 2:])
+    return np.concatenate([small[..., :2] * 0.5 + 0.5, rest], axis=2)

@@ -1,0 +1,133 @@
+"""Materials: a stack of coats and the dials it exposes; finishes: named sets of dial values."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from pydantic import Field, model_validator
+
+from jade_coat.material.fields import Frozen, Number, Spec, field, specs
+from jade_coat.material.seam import Seam
+from jade_coat.material.surface import Surface
+from jade_coat.material.where import AnyTerm
+from jade_coat.program.layout import DialLayout, layout_of
+
+
+class Coat(Frozen):
+    """One layer: what it is made of, where it shows, and how its edge meets what is below."""
+
+    id: str
+    name: str
+    shown: bool = True
+    surface: Surface = Surface()
+    amount: float = field(1.0, "Amount", hint="Multiplies where the coat shows")
+    where: tuple[AnyTerm, ...] = ()
+    seam: Seam = Seam()
+
+
+class Dial(Frozen):
+    """A field exposed from the material. Finishes refer to the id, so a new name loses nothing."""
+
+    id: str
+    path: str
+    name: str
+    group: str = ""
+    hint: str = ""
+
+
+class Material(Frozen):
+    """Coats from the bottom up. The lowest covers everything; its where and seam are not used."""
+
+    id: str
+    name: str
+    depth: float = Field(0.03, gt=0, le=100)
+    """Metres between height 0 and height 1."""
+    coats: tuple[Coat, ...] = Field(min_length=1)
+    dials: tuple[Dial, ...] = ()
+
+    @model_validator(mode="after")
+    def _consistent(self) -> Material:
+        for what, names in (
+            ("coat ids", [c.id for c in self.coats]),
+            ("dial ids", [d.id for d in self.dials]),
+            ("dial names", [d.name for d in self.dials]),
+        ):
+            if len(set(names)) != len(names):
+                raise ValueError(f"{what} must be unique, got {names}")
+        known = {path for path, _, _ in fields_of(self)}
+        lost = [d.path for d in self.dials if d.path not in known]
+        if lost:
+            raise ValueError(f"these dials point at no field: {lost}")
+        return self
+
+    def coat(self, coat_id: str) -> Coat:
+        """The coat with this id. Raises KeyError."""
+        return by_id(self.coats, coat_id, "coat")
+
+    def dial_at(self, path: str) -> Dial | None:
+        """The dial that exposes the field at this path, if any."""
+        return next((d for d in self.dials if d.path == path), None)
+
+
+class Finish(Frozen):
+    """A named look: a parent (a material or another finish) and the dials it changes, by dial id."""
+
+    id: str
+    name: str
+    parent: str
+    values: dict[str, Number] = Field(default_factory=dict)
+
+
+def by_id(items: tuple[Any, ...], wanted: str, what: str) -> Any:
+    """The item with this id. Raises KeyError naming what was looked for."""
+    for item in items:
+        if item.id == wanted:
+            return item
+    raise KeyError(f"there is no {what} {wanted!r}")
+
+
+def parts_of(material: Material) -> Iterator[tuple[str, Any, str]]:
+    """Every numeric field of a material: its path, the part that holds it, and its name there."""
+    for coat in material.coats:
+        parts: list[tuple[str, Any]] = [(coat.id, coat), (f"{coat.id}.surface", coat.surface)]
+        if coat is not material.coats[0]:
+            parts += [(f"{coat.id}.where.{term.id}", term) for term in coat.where]
+            parts.append((f"{coat.id}.seam", coat.seam))
+        for prefix, part in parts:
+            for name in specs(type(part)):
+                yield f"{prefix}.{name}", part, name
+
+
+def fields_of(material: Material) -> Iterator[tuple[str, Spec, Number]]:
+    """Every numeric field of a material: its path, what it is, and its value."""
+    for path, part, name in parts_of(material):
+        yield path, specs(type(part))[name], getattr(part, name)
+
+
+def spec_at(material: Material, path: str) -> Spec:
+    """What the field at a path is. Raises KeyError."""
+    for found, spec, _ in fields_of(material):
+        if found == path:
+            return spec
+    raise KeyError(f"{material.name} has no field {path!r}")
+
+
+def field_values(material: Material) -> dict[str, Number]:
+    """The value of every numeric field by path."""
+    return {path: value for path, _, value in fields_of(material)}
+
+
+def layout(material: Material) -> DialLayout:
+    """The row layout of a material: all its numeric fields, so that turning any of them never recompiles."""
+    return layout_of(field_values(material))
+
+
+def row_values(material: Material, dial_values: Mapping[str, Number]) -> dict[str, Number]:
+    """Field values with those exposed as dials replaced by `dial_values` (by dial id), kept in their limits."""
+    values = field_values(material)
+    kinds = {path: spec for path, spec, _ in fields_of(material)}
+    for dial in material.dials:
+        if dial.id in dial_values:
+            values[dial.path] = kinds[dial.path].clamped(dial_values[dial.id])
+    return values

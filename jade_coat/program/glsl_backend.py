@@ -1,0 +1,283 @@
+"""Turns programs into GLSL 3.30: a vertex part, a pixel part, and the varyings that join them."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from enum import Enum
+from functools import lru_cache
+
+from jade_coat.program import passes
+from jade_coat.program.layout import DialLayout
+from jade_coat.program.ops import OPS
+from jade_coat.program.ops.record import SHADERS
+from jade_coat.program.types import Rate
+from jade_coat.program.value import TextureRef, Value, walk
+
+VARYING_BUDGET = 14
+"""How many vec4 varyings a material may use; OpenGL 3.3 promises 16, the frame keeps two for itself."""
+
+
+class FetchMode(Enum):
+    """How textures are read: by the hardware with mipmaps, or exactly, texel by texel, from level 0."""
+
+    HARDWARE = "hardware"
+    MANUAL = "manual"
+
+
+@dataclass(frozen=True)
+class GlslProgram:
+    """Emitted text and what must be bound to run it.
+
+    `vertex_body` runs where the frame has set `attribute_NAME` and `instance_NAME`; `pixel_body` leaves each output
+    in the variable `output_name(NAME)`. Dials are read from `row_table` at `row_at`.
+    """
+
+    helpers: str
+    uniforms: str
+    vertex_interface: str
+    vertex_body: str
+    pixel_interface: str
+    pixel_body: str
+    textures: tuple[TextureRef, ...]
+    attributes: tuple[str, ...]
+    instance: tuple[str, ...]
+    shared: tuple[str, ...]
+    layout: DialLayout
+    spilled: Mapping[str, Value]
+    varyings: int
+
+    @property
+    def key(self) -> tuple[str, ...]:
+        """What tells this program from others: its text."""
+        return (self.helpers, self.uniforms, self.vertex_interface, self.vertex_body, self.pixel_body)
+
+
+def output_name(name: str) -> str:
+    """The GLSL variable that holds an output: `where:moss` becomes `out_where_moss`."""
+    return "out_" + re.sub(r"[^A-Za-z0-9]+", "_", name)
+
+
+@lru_cache(maxsize=1)
+def helper_sources() -> dict[str, str]:
+    """The GLSL functions emitted code may call, by name."""
+    parts = re.split(r"^//! (\w+)\n", (SHADERS / "helpers.glsl").read_text(), flags=re.M)
+    return dict(zip(parts[1::2], parts[2::2], strict=True))
+
+
+def emit(
+    outputs: Mapping[str, Value],
+    layout: DialLayout,
+    fetch: FetchMode = FetchMode.HARDWARE,
+    budget: int = VARYING_BUDGET,
+) -> GlslProgram:
+    """Emit a folded program; row-rate values that find no varying are spilled to columns behind `layout`.
+
+    Raises ValueError when the attributes alone exceed the varying budget.
+    """
+    stages = _Stages(outputs, budget)
+    spilled = {f"spilled{i}": node for i, node in enumerate(stages.spilled)}
+    full = layout.extended((name, node.type) for name, node in spilled.items())
+    return _Writer(outputs, stages, full, fetch).program(spilled)
+
+
+@dataclass(frozen=True)
+class _Varying:
+    """Where a value crosses from the vertex to the pixel stage."""
+
+    flat: bool
+    index: int
+    at: int
+    size: int
+
+    @property
+    def name(self) -> str:
+        return f"{'flat' if self.flat else 'smooth'}{self.index}." + "xyzw"[self.at : self.at + self.size]
+
+
+class _Stages:
+    """Decides which values cross to the pixel stage, which are spilled, and which are worked out there again."""
+
+    def __init__(self, outputs: Mapping[str, Value], budget: int) -> None:
+        self.outputs = tuple(outputs.values())
+        self.rate = passes.rates(outputs)
+        self.repeated: set[Value] = set()
+        self._spilled: dict[Value, None] = {}
+        crossing = self._crossing()
+        while len(self._packed(crossing)) and self._bins(crossing) > budget:
+            victim = self._cheapest(crossing)
+            if victim is None:
+                raise ValueError(f"the material needs {self._bins(crossing)} varyings, {budget} are to be had")
+            if self._can_spill(victim):
+                self._spilled[victim] = None
+            else:
+                self.repeated.add(victim)
+            crossing = self._crossing()
+        self.crossing = self._packed(crossing)
+        self.spilled = [n for n in self._spilled if n in self._reached]
+
+    def in_pixel_stage(self, node: Value) -> bool:
+        """Whether the pixel stage works this node out."""
+        return self.rate[node] is Rate.PIXEL or node in self.repeated
+
+    def _crossing(self) -> list[Value]:
+        found: dict[Value, None] = {}
+        self._reached: set[Value] = set()
+        stack = list(self.outputs)
+        while stack:
+            node = stack.pop()
+            if node in self._reached:
+                continue
+            self._reached.add(node)
+            if node in self._spilled or self.rate[node] is Rate.CONSTANT or node.op == "shared":
+                continue
+            if self.in_pixel_stage(node):
+                stack.extend(node.args)
+            else:
+                found[node] = None
+        return list(found)
+
+    def _cheapest(self, crossing: Iterable[Value]) -> Value | None:
+        choices = [n for n in crossing if n.args or n.op == "dial"]
+        return min(choices, key=lambda n: (not self._can_spill(n), self._work(n) / n.type.size), default=None)
+
+    def _work(self, node: Value) -> float:
+        return sum(OPS[n.op].cost for n in walk([node]))
+
+    def _can_spill(self, node: Value) -> bool:
+        return self.rate[node] is Rate.ROW and not any(n.op == "shared" for n in walk([node]))
+
+    def _bins(self, crossing: Iterable[Value]) -> int:
+        return len({(v.flat, v.index) for v in self._packed(crossing).values()})
+
+    def _packed(self, crossing: Iterable[Value]) -> dict[Value, _Varying]:
+        placed: dict[Value, _Varying] = {}
+        bins: dict[bool, list[int]] = {True: [], False: []}
+        for node in sorted(crossing, key=lambda n: -n.type.size):
+            flat = self.rate[node] is not Rate.VERTEX
+            room = bins[flat]
+            index = next((i for i, used in enumerate(room) if used + node.type.size <= 4), len(room))
+            if index == len(room):
+                room.append(0)
+            placed[node] = _Varying(flat, index, room[index], node.type.size)
+            room[index] += node.type.size
+        return placed
+
+
+class _Writer:
+    """Writes statements for both stages."""
+
+    def __init__(
+        self, outputs: Mapping[str, Value], stages: _Stages, layout: DialLayout, fetch: FetchMode
+    ) -> None:
+        self.outputs, self.stages, self.layout, self.fetch = outputs, stages, layout, fetch
+        self.vertex: list[str] = []
+        self.pixel: list[str] = []
+        self.helpers: dict[str, None] = {"fetch_manual": None} if fetch is FetchMode.MANUAL else {}
+        self.textures = tuple(passes.textures(outputs.values()))
+        self._spill_names = {n: f"spilled{i}" for i, n in enumerate(stages.spilled)}
+
+    def program(self, spilled: Mapping[str, Value]) -> GlslProgram:
+        crossing = self.stages.crossing
+        in_vertex = self._stage(list(crossing), self.vertex, pixel=False)
+        for node, varying in crossing.items():
+            self.vertex.append(f"{varying.name} = {in_vertex[node]};")
+        in_pixel = self._stage(list(self.outputs.values()), self.pixel, pixel=True)
+        for name, node in self.outputs.items():
+            self.pixel.append(f"{node.type.name} {output_name(name)} = {in_pixel[node]};")
+        bins = sorted({(v.flat, v.index) for v in crossing.values()})
+        kinds = [("flat" if f else "smooth", i) for f, i in bins]
+        sources = helper_sources()
+        nodes = list(walk(list(self.outputs.values())))
+        return GlslProgram(
+            helpers="\n".join(sources[name] for name in sources if name in self.helpers),
+            uniforms=self._uniforms(nodes),
+            vertex_interface="\n".join(f"{k} out vec4 {k}{i};" for k, i in kinds),
+            vertex_body="\n".join(self.vertex),
+            pixel_interface="\n".join(f"{k} in vec4 {k}{i};" for k, i in kinds),
+            pixel_body="\n".join(self.pixel),
+            textures=self.textures,
+            attributes=_names(nodes, "attribute"),
+            instance=_names(nodes, "instance"),
+            shared=_names(nodes, "shared"),
+            layout=self.layout,
+            spilled=dict(spilled),
+            varyings=len(bins),
+        )
+
+    def _uniforms(self, nodes: list[Value]) -> str:
+        lines = [f"uniform sampler2D map{i};" for i in range(len(self.textures))]
+        shared = sorted({n.static for n in nodes if n.op == "shared"}, key=str)
+        lines += [f"uniform {kind.name} shared_{name};" for name, kind in shared]  # type: ignore[misc, attr-defined]
+        return "\n".join(lines)
+
+    def _stage(self, roots: list[Value], lines: list[str], pixel: bool) -> dict[Value, str]:
+        """Write what the roots need in one stage; returns the expression that stands for each node."""
+        names: dict[Value, str] = {}
+        prefix = "p" if pixel else "v"
+        for node in self._order(roots, pixel):
+            source = self._brought_in(node) if pixel else None
+            expression = source or self._expression(node, [names[a] for a in node.args if a in names])
+            if source or node.op in ("const", "shared", "attribute", "instance"):
+                names[node] = expression
+            else:
+                names[node] = f"{prefix}{len(lines)}"
+                lines.append(f"{node.type.name} {names[node]} = {expression};")
+        return names
+
+    def _order(self, roots: list[Value], pixel: bool) -> list[Value]:
+        if not pixel:
+            return list(walk(roots))
+        seen: dict[Value, None] = {}
+
+        def visit(node: Value) -> None:
+            if node in seen:
+                return
+            if self._brought_in(node) is None:
+                for argument in node.args:
+                    visit(argument)
+            seen[node] = None
+
+        for root in roots:
+            visit(root)
+        return list(seen)
+
+    def _brought_in(self, node: Value) -> str | None:
+        """The pixel-stage expression of a value that is not worked out there."""
+        if node in self._spill_names:
+            return self._row_read(self._spill_names[node])
+        varying = self.stages.crossing.get(node)
+        return varying.name if varying else None
+
+    def _expression(self, node: Value, arguments: list[str]) -> str:
+        if node.op == "texture":
+            index = self.textures.index(node.static)  # type: ignore[arg-type]
+            if self.fetch is FetchMode.MANUAL:
+                color = "true" if node.static.is_color else "false"  # type: ignore[attr-defined]
+                return f"fetch_manual(map{index}, {arguments[0]}, {color})"
+            return f"texture(map{index}, {arguments[0]})"
+        if node.op == "dial":
+            return self._row_read(node.static[0])  # type: ignore[index]
+        if OPS[node.op].reads_outside:
+            return f"{node.op}_{node.static[0]}"  # type: ignore[index]
+        return render(node, arguments, self.helpers)
+
+    def _row_read(self, name: str) -> str:
+        texel, at = self.layout.places[name]
+        letters = "xyzw"[at : at + self.layout.types[name].size]
+        return f"texelFetch(row_table, row_at + ivec2({texel}, 0), 0).{letters}"
+
+
+def render(node: Value, arguments: list[str], helpers: dict[str, None]) -> str:
+    """The GLSL expression of one node given its arguments' expressions; notes the helpers it calls."""
+    op = OPS[node.op]
+    helpers.update(dict.fromkeys(op.helpers))
+    text = op.template(node.static).replace("{type}", node.type.name).replace("{all}", ", ".join(arguments))
+    for i, argument in enumerate(arguments):
+        text = text.replace(f"{{{i}}}", argument)
+    return text
+
+
+def _names(nodes: Iterable[Value], op: str) -> tuple[str, ...]:
+    return tuple(sorted({n.static[0] for n in nodes if n.op == op}))  # type: ignore[index]

@@ -1,0 +1,116 @@
+"""Functions over values that materials are written with."""
+
+from __future__ import annotations
+
+from jade_coat.program.ops.curves import Curve
+from jade_coat.program.ops.noise import Fbm
+from jade_coat.program.types import FLOAT, Type
+from jade_coat.program.value import Operand, TextureRef, Value, as_value, combine, const, make, unify
+
+
+def minimum(a: Operand, b: Operand) -> Value:
+    """The smaller, component by component."""
+    return make("min", unify(a, b))
+
+
+def maximum(a: Operand, b: Operand) -> Value:
+    """The larger, component by component."""
+    return make("max", unify(a, b))
+
+
+def clamp(x: Operand, low: Operand = 0.0, high: Operand = 1.0) -> Value:
+    """`x` kept between `low` and `high`."""
+    return make("clamp", unify(x, low, high))
+
+
+def lerp(a: Operand, b: Operand, t: Operand) -> Value:
+    """a + (b − a)·t."""
+    return make("mix", unify(a, b, t))
+
+
+def smoothstep(low: Operand, high: Operand, x: Operand) -> Value:
+    """A cubic ease from 0 at `low` to 1 at `high`."""
+    return make("smoothstep", unify(low, high, x))
+
+
+def power(x: Operand, exponent: Operand) -> Value:
+    """`x` > 0 raised to `exponent`."""
+    return make("pow", unify(x, exponent))
+
+
+def unary(op: str, x: Operand) -> Value:
+    """Apply an op of one argument by its name: sqrt, sin, cos, floor, …."""
+    return make(op, (as_value(x),))
+
+
+def dot(a: Operand, b: Operand) -> Value:
+    """Scalar product."""
+    return make("dot", unify(a, b))
+
+
+def normalize(v: Value) -> Value:
+    """`v` at length 1."""
+    return make("normalize", (v,))
+
+
+def select(condition: Value, yes: Operand, no: Operand) -> Value:
+    """`yes` where the condition holds, else `no`."""
+    return make("select", (condition, *unify(yes, no)))
+
+
+def less(a: Operand, b: Operand) -> Value:
+    """Whether `a` < `b`, for floats."""
+    return make("less", (as_value(a), as_value(b)))
+
+
+def dial(name: str, kind: Type = FLOAT) -> Value:
+    """A value read from the prop's row."""
+    return make("dial", (), (name, kind))
+
+
+def shared(name: str, kind: Type = FLOAT) -> Value:
+    """A value common to the whole picture."""
+    return make("shared", (), (name, kind))
+
+
+def instance(name: str, kind: Type = FLOAT) -> Value:
+    """A value of the prop being drawn."""
+    return make("instance", (), (name, kind))
+
+
+def attribute(name: str, kind: Type) -> Value:
+    """An interpolated mesh attribute."""
+    return make("attribute", (), (name, kind))
+
+
+def texture(reference: TextureRef, uv: Value) -> Value:
+    """Four channels of a texture."""
+    return make("texture", (uv,), reference)
+
+
+def fbm(point: Value, octaves: int = 4, seed: int = 0) -> Value:
+    """Octaves of gradient noise at a 3-D point, about −1 to 1."""
+    return make("fbm", (point,), Fbm(octaves, seed))
+
+
+def ramp(x: Operand, xs: tuple[float, ...], ys: tuple[float, ...]) -> Value:
+    """A monotone curve through the points, flat beyond its ends."""
+    return make("ramp", (as_value(x),), Curve(tuple(xs), tuple(ys)))
+
+
+def turn(v: Value, angle: Operand) -> Value:
+    """A vec2 turned anticlockwise by an angle in radians."""
+    c, s = unary("cos", angle), unary("sin", angle)
+    return combine(v.x * c - v.y * s, v.x * s + v.y * c)
+
+
+def blend_normals(base: Value, detail: Value) -> Value:
+    """Tangent-space `detail` laid onto `base` (Barré-Brisebois & Hill 2012, reoriented normal mapping)."""
+    t = combine(base.xy, base.z + 1.0)
+    u = combine(-detail.xy, detail.z)
+    return normalize(t * (dot(t, u) / t.z) - u)
+
+
+def luminance(color: Value) -> Value:
+    """Relative luminance of linear Rec. 709 colour (IEC 61966-2-1)."""
+    return dot(color, const(0.2126, 0.7152, 0.0722))

@@ -1,0 +1,99 @@
+"""Evaluates programs with NumPy: component-first float32 arrays, scalars and slow values left unspread."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from jade_coat.program.ops import OPS
+from jade_coat.program.types import Array, Type
+from jade_coat.program.value import TextureRef, Value, walk
+
+Outputs = Mapping[str, Value]
+Fetch = Callable[[TextureRef, Array], Array]
+
+
+def _no_textures(reference: TextureRef, uv: Array) -> Array:
+    raise KeyError(f"no texture {reference.name!r} was given to evaluate with")
+
+
+@dataclass(frozen=True)
+class Environment:
+    """What a program reads from outside: arrays `(k, n)` or `(k, 1)` by name, and a way to read textures.
+
+    `fetch(reference, uv)` takes `(2, n)` and returns `(4, n)`, colour already linear.
+    """
+
+    attributes: Mapping[str, Array] = field(default_factory=dict)
+    dials: Mapping[str, Array] = field(default_factory=dict)
+    shared: Mapping[str, Array] = field(default_factory=dict)
+    instance: Mapping[str, Array] = field(default_factory=dict)
+    fetch: Fetch = _no_textures
+
+
+def evaluate(outputs: Outputs, environment: Environment) -> dict[str, Array]:
+    """Evaluate every output; each comes back as `(components, n)` or `(components, 1)`.
+
+    Raises KeyError when the environment lacks something the program reads.
+    """
+    roots = list(outputs.values())
+    order = list(walk(roots))
+    uses: dict[Value, int] = dict.fromkeys(roots, 1)
+    for node in order:
+        for argument in node.args:
+            uses[argument] = uses.get(argument, 0) + 1
+    known: dict[Value, Array] = {}
+    with np.errstate(all="ignore"):
+        for node in order:
+            known[node] = _checked(node, _value_of(node, known, environment))
+            for argument in node.args:
+                uses[argument] -= 1
+                if not uses[argument] and argument not in roots:
+                    known.pop(argument, None)
+    return {name: known[value] for name, value in outputs.items()}
+
+
+def constant(node: Value) -> Array:
+    """The `(components, 1)` value of a node whose arguments are all constants: folding uses the same meaning."""
+    arguments = [np.array(a.static, a.type.dtype)[:, None] for a in node.args]
+    with np.errstate(all="ignore"):
+        return _meaning(node, arguments)
+
+
+def _meaning(node: Value, arguments: list[Array]) -> Array:
+    numpy = OPS[node.op].numpy
+    if numpy is None:
+        raise TypeError(f"{node.op} reads from the scene and has no NumPy meaning of its own")
+    return numpy(node.static, *arguments)
+
+
+def _value_of(node: Value, known: Mapping[Value, Array], environment: Environment) -> Array:
+    if node.op == "texture":
+        uv = known[node.args[0]]
+        assert isinstance(node.static, TextureRef)
+        return environment.fetch(node.static, np.ascontiguousarray(uv))
+    if OPS[node.op].reads_outside:
+        name, _ = node.static  # type: ignore[misc]
+        table = {
+            "dial": environment.dials, "shared": environment.shared,
+            "instance": environment.instance, "attribute": environment.attributes,
+        }[node.op]  # fmt: skip
+        if name not in table:
+            raise KeyError(f"the program reads {node.op} {name!r}, which was not given")
+        return _shaped(table[name], node.type, name)
+    return _meaning(node, [known[a] for a in node.args])
+
+
+def _shaped(array: Array, kind: Type, name: str) -> Array:
+    array = np.asarray(array, kind.dtype)
+    if array.ndim != 2 or array.shape[0] < kind.size:
+        raise ValueError(f"{name!r}: expected {kind.size} rows of values for a {kind.name}, got shape {array.shape}")
+    return array[: kind.size]
+
+
+def _checked(node: Value, array: Array) -> Array:
+    if array.dtype != node.type.dtype or array.shape[0] != node.type.size:
+        raise AssertionError(f"{node!r} gave {array.dtype} {array.shape}, expected {node.type}")
+    return array
