@@ -138,7 +138,7 @@ def terrace_clay(size: int, seed: int = 37) -> SurfaceMaps:
 
 def run_glaze(size: int, seed: int = 53) -> SurfaceMaps:
     """A jar's glaze: throwing rings under it, streaks that ran downward, a fine crackle."""
-    x, y = grid(size)
+    _x, y = grid(size)
     rings = np.sin(y * 2 * np.pi * 26 + 1.4 * noise(size, seed + 1, 3, 2.4)) * 0.5 + 0.25 * noise(size, seed + 2, 8, 2)
     stretched = noise(size, seed + 3, 14, 1.4)
     streak = np.asarray(blur(stretched, 0.001))

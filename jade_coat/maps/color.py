@@ -10,7 +10,9 @@ from jade_coat.program.types import Array
 def to_linear(encoded: Array) -> Array:
     """sRGB-encoded values 0–1 of any shape to linear light, float32."""
     e = np.asarray(encoded, np.float32)
-    return np.where(e <= 0.04045, e / np.float32(12.92), ((e + np.float32(0.055)) / np.float32(1.055)) ** np.float32(2.4))
+    return np.where(
+        e <= 0.04045, e / np.float32(12.92), ((e + np.float32(0.055)) / np.float32(1.055)) ** np.float32(2.4)
+    )
 
 
 def to_srgb(linear: Array) -> Array:

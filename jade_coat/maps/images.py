@@ -54,9 +54,7 @@ def _check_header(data: bytes, name: str) -> None:
     except Image.DecompressionBombError:
         raise BadImage(_too_large(name, "more than 178 million")) from None
     except (OSError, SyntaxError, ValueError):
-        raise BadImage(
-            f"{name}: this is not a picture Jade Coat can read. Use PNG, JPEG, TIFF or EXR."
-        ) from None
+        raise BadImage(f"{name}: this is not a picture Jade Coat can read. Use PNG, JPEG, TIFF or EXR.") from None
     check_size(width, height, name)
 
 

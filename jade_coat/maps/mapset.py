@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 from collections.abc import Iterable
 from pathlib import PurePath
@@ -76,7 +77,7 @@ def words_of(name: str) -> list[str]:
 def guess(name: str) -> list[Guess]:
     """What a map file holds, judged by its name; empty when the name gives no hint. Later words count more."""
     words = words_of(name)
-    joined = [a + b for a, b in zip(words, words[1:], strict=False)]
+    joined = [a + b for a, b in itertools.pairwise(words)]
     triples = [a + b + c for a, b, c in zip(words, words[1:], words[2:], strict=False)]
     for word in [*reversed(triples), *reversed(joined), *reversed(words)]:
         if word == "occlusionroughnessmetallic":

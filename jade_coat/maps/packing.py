@@ -187,11 +187,9 @@ def _encoded(values: Array, pack: Pack) -> Array:
 
 def halved(values: Array) -> Array:
     """Half the size (at least one texel) by averaging areas."""
-    height, width = values.shape[:2]
-    size = (max(width // 2, 1), max(height // 2, 1))
-    if height % 2 == 0 and width % 2 == 0:
-        return values.reshape(size[1], 2, size[0], 2, -1).mean(axis=(1, 3), dtype=np.float32)
-    return np.asarray(cv2.resize(values, size, interpolation=cv2.INTER_AREA)).reshape(size[1], size[0], -1)
+    size = (max(values.shape[1] // 2, 1), max(values.shape[0] // 2, 1))
+    small = cv2.resize(np.ascontiguousarray(values), size, interpolation=cv2.INTER_AREA)
+    return np.asarray(small, np.float32).reshape(size[1], size[0], -1)
 
 
 def halved_normals(values: Array) -> Array:

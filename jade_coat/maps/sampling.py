@@ -49,7 +49,9 @@ def bilinear(texels: Array, uv: Array) -> Array:
     return out
 
 
-def fetcher(textures: Mapping[str, Texture], level: Callable[[Texture], int] | None = None) -> Callable[[TextureRef, Array], Array]:
+def fetcher(
+    textures: Mapping[str, Texture], level: Callable[[Texture], int] | None = None
+) -> Callable[[TextureRef, Array], Array]:
     """A `fetch` for the NumPy back end; `level` picks the mip level of each texture (default: the largest)."""
 
     def fetch(reference: TextureRef, uv: Array) -> Array:

@@ -39,7 +39,7 @@ def live_fields(material: Material) -> FieldReader:
 def live_paths(material: Material) -> frozenset[str]:
     """The paths of fields that are exposed or differ from their default."""
     exposed = {d.path for d in material.dials}
-    defaults = {path: default for path, default in _defaults(material)}
+    defaults = dict(_defaults(material))
     changed = {path for path, _, value in fields_of(material) if value != defaults[path]}
     return frozenset(exposed | changed)
 
@@ -214,9 +214,7 @@ def compile_material(material: Material, lookup: MapLookup, reader: FieldReader)
     return passes.fold(outputs)
 
 
-def _coat_weight(
-    coat: Coat, above: Layer, below: Layer, reader: FieldReader, extra: dict[str, Value]
-) -> Value:
+def _coat_weight(coat: Coat, above: Layer, below: Layer, reader: FieldReader, extra: dict[str, Value]) -> Value:
     fields = _Fields(coat, coat.id, reader)
     total: Value | None = None
     for term in coat.where:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import asdict, dataclass
-from functools import lru_cache
+from functools import cache
 from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -62,7 +62,7 @@ class Frozen(BaseModel):
         return type(self).model_validate({**values, **changes})
 
 
-@lru_cache(maxsize=None)
+@cache
 def specs(model: type[BaseModel]) -> dict[str, Spec]:
     """The numeric fields of a model that can become dials, in order."""
     found = {}

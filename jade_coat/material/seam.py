@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from typing import Literal
 
 from pydantic import field_validator
@@ -33,14 +34,12 @@ class Seam(Frozen):
         xs, ys = [p[0] for p in points], [p[1] for p in points]
         if len(points) < 2 or points[0] != (0.0, 0.0) or points[-1] != (1.0, 1.0):
             raise ValueError("a seam's curve runs from (0, 0) to (1, 1)")
-        if any(b <= a for a, b in zip(xs, xs[1:], strict=False)) or ys != sorted(ys):
+        if any(b <= a for a, b in itertools.pairwise(xs)) or ys != sorted(ys):
             raise ValueError("a seam's curve must climb from left to right")
         return points
 
 
-def weight(
-    seam: Seam, amount: Operand, above: Operand, below: Operand, softness: Operand, bias: Operand
-) -> Value:
+def weight(seam: Seam, amount: Operand, above: Operand, below: Operand, softness: Operand, bias: Operand) -> Value:
     """The coat's weight, 0 to 1, from its amount and the heights of coat and ground (all floats).
 
     Amount 0 gives 0 and amount 1 gives 1 for every kind, whatever the heights.

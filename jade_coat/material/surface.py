@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from enum import Enum
+from enum import StrEnum
 from typing import Protocol
 
 from pydantic import Field
@@ -14,7 +14,7 @@ from jade_coat.program import TextureRef
 TAU = 6.283185307179586
 
 
-class Role(str, Enum):
+class Role(StrEnum):
     """What a map says about a surface."""
 
     BASE_COLOR = "base_color"
@@ -66,7 +66,13 @@ class Surface(Frozen):
     map_set: str = ""
     uv_set: int = Field(0, ge=0, le=7)
     tile_size: float = field(
-        1.0, "Tile size", unit="m", low=0.001, high=1000.0, soft=(0.05, 8.0), logarithmic=True,
+        1.0,
+        "Tile size",
+        unit="m",
+        low=0.001,
+        high=1000.0,
+        soft=(0.05, 8.0),
+        logarithmic=True,
         hint="Metres that one tile of the maps spans on the surface",
     )
     turn: float = field(0.0, "Turn", kind="angle", low=-TAU, high=TAU, soft=(-TAU / 2, TAU / 2))
@@ -81,9 +87,7 @@ class Surface(Frozen):
     normal_strength: float = field(1.0, "Relief", low=0.0, high=4.0, soft=(0, 2), hint="Strength of the normal map")
     occlusion_strength: float = field(1.0, "Occlusion")
     height: float = field(0.5, "Height", hint="Used where there is no height map; 1 is the material's full depth")
-    height_range: Vec2 = field(
-        (0.0, 1.0), "Height range", kind="range", hint="What 0 and 1 in the height map become"
-    )
+    height_range: Vec2 = field((0.0, 1.0), "Height range", kind="range", hint="What 0 and 1 in the height map become")
     emissive: Color = field((0.0, 0.0, 0.0), "Glow", kind="color", high=64.0)
 
 

@@ -38,7 +38,13 @@ class NoiseTerm(Term):
     label: ClassVar[str] = "Noise"
     kind: Literal["noise"] = "noise"
     size: float = field(
-        0.5, "Size", unit="m", low=0.001, high=1000.0, soft=(0.02, 8.0), logarithmic=True,
+        0.5,
+        "Size",
+        unit="m",
+        low=0.001,
+        high=1000.0,
+        soft=(0.02, 8.0),
+        logarithmic=True,
         hint="Metres across one patch",
     )
     octaves: int = Field(4, ge=1, le=8)
@@ -51,7 +57,12 @@ class SlopeTerm(Term):
     label: ClassVar[str] = "Slope"
     kind: Literal["slope"] = "slope"
     range: Vec2 = field(
-        (0.0, 1.5707964), "From, to", kind="range", unit="°", low=0.0, high=3.1415927,
+        (0.0, 1.5707964),
+        "From, to",
+        kind="range",
+        unit="°",
+        low=0.0,
+        high=3.1415927,
         hint="0° faces up, 90° is a wall, 180° faces down",
     )
 
@@ -71,9 +82,7 @@ class WorldHeightTerm(Term):
     range: Vec2 = field((0.0, 2.0), "From, to", kind="range", unit="m", low=-1000, high=1000, soft=(0, 5))
 
 
-AnyTerm = Annotated[
-    PaintTerm | NoiseTerm | SlopeTerm | HeightTerm | WorldHeightTerm, Field(discriminator="kind")
-]
+AnyTerm = Annotated[PaintTerm | NoiseTerm | SlopeTerm | HeightTerm | WorldHeightTerm, Field(discriminator="kind")]
 TERM_KINDS: dict[str, type[Term]] = {
     "paint": PaintTerm, "noise": NoiseTerm, "slope": SlopeTerm, "height": HeightTerm,
     "world_height": WorldHeightTerm,

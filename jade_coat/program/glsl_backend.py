@@ -168,9 +168,7 @@ class _Stages:
 class _Writer:
     """Writes statements for both stages."""
 
-    def __init__(
-        self, outputs: Mapping[str, Value], stages: _Stages, layout: DialLayout, fetch: FetchMode
-    ) -> None:
+    def __init__(self, outputs: Mapping[str, Value], stages: _Stages, layout: DialLayout, fetch: FetchMode) -> None:
         self.outputs, self.stages, self.layout, self.fetch = outputs, stages, layout, fetch
         self.vertex: list[str] = []
         self.pixel: list[str] = []

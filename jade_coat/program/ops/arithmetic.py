@@ -14,7 +14,6 @@ POSITIVE = Samples(ranges=((1e-3, 4.0),))
 UNIT = Samples(ranges=((0.0, 1.0),))
 
 
-
 def _smoothstep(_: Hashable, low: Array, high: Array, x: Array) -> Array:
     t = np.clip((x - low) / (high - low), np.float32(0), np.float32(1))
     return t * t * (np.float32(3) - np.float32(2) * t)

@@ -7,36 +7,36 @@ vec3 safe_div(vec3 a, vec3 b) { return vec3(safe_div(a.xy, b.xy), safe_div(a.z, 
 vec4 safe_div(vec4 a, vec4 b) { return vec4(safe_div(a.xy, b.xy), safe_div(a.zw, b.zw)); }
 
 //! pcg3d
-// Jarzynski & Olano, Hash Functions for GPU Rendering, JCGT 9(3), 2020.
-uvec3 pcg3d(uvec3 v) {
-    v = v * 1664525u + 1013904223u;
+// Jarzynski & Olano, Hash Functions for GPU Rendering, JCGT 9(3), 2020; pcg3d_mix is what follows its first step.
+uvec3 pcg3d_mix(uvec3 v) {
     v.x += v.y * v.z; v.y += v.z * v.x; v.z += v.x * v.y;
     v ^= v >> 16u;
     v.x += v.y * v.z; v.y += v.z * v.x; v.z += v.x * v.y;
     return v;
 }
+uvec3 pcg3d(uvec3 v) { return pcg3d_mix(v * 1664525u + 1013904223u); }
 
 //! gradient_noise
-// Perlin 2002: quintic fade, gradients from a hash.
-float noise_corner(uvec3 base, vec3 frac, uvec3 offset, uint seed) {
-    vec3 gradient = vec3(pcg3d(base + offset + seed * 0x9E3779B9u) >> 8u) * 1.1920929e-07 - 1.0;
-    vec3 away = frac - vec3(offset);
+// Perlin 2002: quintic fade, gradients from a hash. The hash's first step is taken once for all eight corners.
+float noise_corner(uvec3 stepped, vec3 away) {
+    vec3 gradient = vec3(pcg3d_mix(stepped) >> 8u) * 1.1920929e-07 - 1.0;
     return gradient.x * away.x + gradient.y * away.y + gradient.z * away.z;
 }
-float noise_edge(uvec3 base, vec3 frac, uint y, uint z, float u, uint seed) {
-    float a = noise_corner(base, frac, uvec3(0u, y, z), seed);
-    float b = noise_corner(base, frac, uvec3(1u, y, z), seed);
+float noise_edge(uvec3 near, uint far, uint y, uint z, vec3 away, float u) {
+    float a = noise_corner(uvec3(near.x, y, z), away);
+    float b = noise_corner(uvec3(far, y, z), vec3(away.x - 1.0, away.yz));
     return a + (b - a) * u;
 }
 float gradient_noise(vec3 p, uint seed) {
     vec3 low = floor(p);
-    vec3 frac = p - low;
-    uvec3 base = uvec3(ivec3(low));
-    vec3 fade = frac * frac * frac * (frac * (frac * 6.0 - 15.0) + 10.0);
-    float near = noise_edge(base, frac, 0u, 0u, fade.x, seed);
-    near = near + (noise_edge(base, frac, 1u, 0u, fade.x, seed) - near) * fade.y;
-    float far = noise_edge(base, frac, 0u, 1u, fade.x, seed);
-    far = far + (noise_edge(base, frac, 1u, 1u, fade.x, seed) - far) * fade.y;
+    vec3 f = p - low;
+    uvec3 n = (uvec3(ivec3(low)) + seed * 0x9E3779B9u) * 1664525u + 1013904223u;
+    uvec3 m = n + 1664525u;
+    vec3 fade = f * f * f * (f * (f * 6.0 - 15.0) + 10.0);
+    float near = noise_edge(n, m.x, n.y, n.z, f, fade.x);
+    near = near + (noise_edge(n, m.x, m.y, n.z, vec3(f.x, f.y - 1.0, f.z), fade.x) - near) * fade.y;
+    float far = noise_edge(n, m.x, n.y, m.z, vec3(f.xy, f.z - 1.0), fade.x);
+    far = far + (noise_edge(n, m.x, m.y, m.z, vec3(f.x, f.y - 1.0, f.z - 1.0), fade.x) - far) * fade.y;
     return near + (far - near) * fade.z;
 }
 

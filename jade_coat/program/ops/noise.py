@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from jade_coat.program.ops.hashing import pcg3d
+from jade_coat.program.ops.hashing import INCREMENT, MULTIPLIER, pcg3d_mix
 from jade_coat.program.ops.record import Op, Samples, fixed
 from jade_coat.program.types import FLOAT, VEC3, Array
 
@@ -21,33 +21,42 @@ class Fbm(NamedTuple):
     seed: int = 0
 
 
-def _corner(base: Array, frac: Array, offset: tuple[int, int, int], seed: int) -> Array:
-    shift = np.array(offset, np.uint32)[:, None]
-    with np.errstate(over="ignore"):
-        hashed = pcg3d(base + shift + np.uint32(seed) * np.uint32(0x9E3779B9))
-    gradient = (hashed >> np.uint32(8)).astype(F) * _TO_SIGNED - F(1)
-    away = frac - np.array(offset, F)[:, None]
-    return gradient[0] * away[0] + gradient[1] * away[1] + gradient[2] * away[2]
+def _corner(words: tuple[Array, Array, Array], away: tuple[Array, Array, Array]) -> Array:
+    x, y, z = pcg3d_mix(*words)
+    total = _signed(x) * away[0]
+    total = total + _signed(y) * away[1]
+    return total + _signed(z) * away[2]
+
+
+def _signed(word: Array) -> Array:
+    return (word >> np.uint32(8)).astype(F) * _TO_SIGNED - F(1)
 
 
 def gradient_noise(p: Array, seed: int) -> Array:
-    """Gradient noise, roughly −1 to 1, at points `(3, n) float32`; returns `(1, n)` (Perlin 2002, quintic fade)."""
+    """Gradient noise, roughly −1 to 1, at points `(3, n) float32`; returns `(1, n)` (Perlin 2002, quintic fade).
+
+    The hash's first step is taken once for all eight corners.
+    """
     low = np.floor(p)
-    frac = p - low
-    base = low.astype(np.int32).view(np.uint32)
-    fade = frac * frac * frac * (frac * (frac * F(6) - F(15)) + F(10))
-    u, v, w = fade
+    f = p - low
+    with np.errstate(over="ignore"):
+        base = low.astype(np.int32).view(np.uint32) + np.uint32(seed) * np.uint32(0x9E3779B9)
+        near = base * MULTIPLIER + INCREMENT
+        far = near + MULTIPLIER
+    words, away = (near, far), (f, f - F(1))
+    u, v, w = f * f * f * (f * (f * F(6) - F(15)) + F(10))
 
     def along_x(y: int, z: int) -> Array:
-        a = _corner(base, frac, (0, y, z), seed)
-        b = _corner(base, frac, (1, y, z), seed)
+        a, b = (
+            _corner((words[x][0], words[y][1], words[z][2]), (away[x][0], away[y][1], away[z][2])) for x in (0, 1)
+        )
         return a + (b - a) * u
 
-    near = along_x(0, 0)
-    near = near + (along_x(1, 0) - near) * v
-    far = along_x(0, 1)
-    far = far + (along_x(1, 1) - far) * v
-    return (near + (far - near) * w)[None]
+    front = along_x(0, 0)
+    front = front + (along_x(1, 0) - front) * v
+    back = along_x(0, 1)
+    back = back + (along_x(1, 1) - back) * v
+    return (front + (back - front) * w)[None]
 
 
 def fbm(settings: Fbm, p: Array) -> Array:

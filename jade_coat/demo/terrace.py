@@ -1,0 +1,249 @@
+"""Builds the demo project: a courtyard corner of the Saltglaze Terrace, with its materials, finishes and props."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+import numpy as np
+
+from jade_coat.demo import surfaces
+from jade_coat.files.assets import Assets
+from jade_coat.files.library import Library
+from jade_coat.files.project_folder import save_project
+from jade_coat.maps.color import hex_to_linear
+from jade_coat.maps.mapset import MapFile, MapSet
+from jade_coat.maps.synthesis import SurfaceMaps, ease
+from jade_coat.material.material import Coat, Dial, Finish, Material
+from jade_coat.material.seam import Seam
+from jade_coat.material.surface import Role, Surface
+from jade_coat.material.where import HeightTerm, NoiseTerm, PaintTerm
+from jade_coat.mesh import shapes
+from jade_coat.mesh.data import FULL, MeshData
+from jade_coat.mesh.paint import Paint
+from jade_coat.program.numpy_backend import Environment, evaluate
+from jade_coat.program.types import VEC3, Array
+from jade_coat.stage.project import Camera, MeshAsset, Project, Prop
+
+NAME = "Saltglaze Terrace"
+SIDE = 1024
+SURFACES: tuple[tuple[str, str, float, Callable[[int], SurfaceMaps]], ...] = (
+    ("glazed_tile", "Glazed tile", 1.2, surfaces.glazed_tile),
+    ("cushion_moss", "Cushion moss", 0.6, surfaces.cushion_moss),
+    ("terrace_clay", "Terrace clay", 1.6, surfaces.terrace_clay),
+    ("run_glaze", "Run glaze", 0.7, surfaces.run_glaze),
+)
+Progress = Callable[[float, str], None]
+
+
+def build(
+    folder: Path, progress: Progress = lambda share, what: None, side: int = SIDE
+) -> Project:
+    """Make the demo and save it into a folder; the same files every time."""
+    assets = Assets()
+    library = Library(assets)
+    map_sets = tuple(_map_sets(assets, progress, side))
+    progress(0.85, "Shaping meshes")
+    meshes = {name: (library.add_mesh(mesh, name, set()), mesh) for name, mesh in _meshes().items()}
+    project = Project(
+        name=NAME,
+        map_sets=map_sets,
+        materials=_materials(),
+        finishes=_finishes(),
+        meshes=tuple(asset for asset, _ in meshes.values()),
+        props=tuple(_props(meshes)),
+        camera=Camera(target=(-0.35, 1.02, 0.0), yaw=0.30, pitch=0.10, distance=2.9),
+    )
+    progress(0.95, "Saving")
+    save_project(project, assets, folder)
+    return project
+
+
+def _map_sets(assets: Assets, progress: Progress, side: int) -> Iterator[MapSet]:
+    with ThreadPoolExecutor(2) as pool:
+        made = [pool.submit(make, side) for _, _, _, make in SURFACES]
+        for i, ((set_id, name, tile_size, _), maps) in enumerate(zip(SURFACES, made, strict=True)):
+            progress(0.85 * i / len(SURFACES), f"Making {name.lower()}")
+            entries = []
+            for role_name, data in maps.result().files().items():
+                role = Role(role_name)
+                file = f"{set_id}_{role_name}.png"
+                entries.append(
+                    MapFile(
+                        role=role,
+                        asset=assets.put("maps", file, data),
+                        file=file,
+                        channels="rgb" if role in (Role.BASE_COLOR, Role.NORMAL) else "r",
+                        color_space="srgb" if role.is_color else "linear",
+                    )
+                )
+            yield MapSet(id=set_id, name=name, tile_size=tile_size, maps=tuple(entries))
+
+
+def _meshes() -> dict[str, MeshData]:
+    profile = [
+        (0.0, 0.0), (0.13, 0.0), (0.15, 0.012), (0.20, 0.10), (0.245, 0.22), (0.262, 0.34), (0.25, 0.45),
+        (0.20, 0.54), (0.135, 0.59), (0.125, 0.615), (0.14, 0.64), (0.152, 0.655), (0.148, 0.668), (0.125, 0.664),
+        (0.115, 0.64), (0.112, 0.55), (0.0, 0.54),
+    ]  # fmt: skip
+    return {
+        "Kiln wall": shapes.bent_wall(5.4, 2.4, 4.2, 0.022),
+        "Gate pier": shapes.bent_wall(0.9, 1.5, 0.62, 0.022),
+        "Storage jar": shapes.lathe(profile, 72, 60, [("Body", 0.60), ("Neck", 1.0)]),
+        "Terrace floor": shapes.plane(7.0, 5.0, 0.1),
+    }
+
+
+def _materials() -> tuple[Material, ...]:
+    wall = Material(
+        id="kiln_wall",
+        name="Kiln wall",
+        depth=0.024,
+        coats=(
+            Coat(
+                id="tile",
+                name="Celadon tile",
+                surface=Surface(map_set="glazed_tile", tile_size=1.2, height_range=(0.0, 1.0)),
+            ),
+            Coat(
+                id="moss",
+                name="Joint moss",
+                amount=0.9,
+                surface=Surface(map_set="cushion_moss", tile_size=0.6, height_range=(0.1, 0.72)),
+                where=(
+                    PaintTerm(id="paint", channel="G"),
+                    NoiseTerm(id="noise", size=0.35, octaves=4, seed=5, range=(0.12, 0.62)),
+                ),
+                seam=Seam(kind="interlock", softness=0.09),
+            ),
+        ),
+        dials=(
+            Dial(id="tile_size", path="tile.surface.tile_size", name="Tile size", group="Tile"),
+            Dial(id="glaze_tint", path="tile.surface.tint", name="Glaze tint", group="Tile"),
+            Dial(id="glaze_roughness", path="tile.surface.roughness_range", name="Glaze roughness", group="Tile"),
+            Dial(id="tile_relief", path="tile.surface.normal_strength", name="Tile relief", group="Tile"),
+            Dial(id="moss_amount", path="moss.amount", name="Moss amount", group="Moss"),
+            Dial(id="moss_size", path="moss.surface.tile_size", name="Moss size", group="Moss"),
+            Dial(id="moss_tint", path="moss.surface.tint", name="Moss tint", group="Moss"),
+            Dial(id="moss_softness", path="moss.seam.softness", name="Seam softness", group="Moss"),
+        ),
+    )
+    jar = Material(
+        id="jar_glaze",
+        name="Jar glaze",
+        depth=0.004,
+        coats=(
+            Coat(id="glaze", name="Run glaze", surface=Surface(map_set="run_glaze", tile_size=0.7)),
+            Coat(
+                id="dust",
+                name="Ash dust",
+                amount=0.35,
+                surface=Surface(color=hex_to_linear("#8d8474"), roughness=0.95, height=0.62),
+                where=(NoiseTerm(id="noise", size=0.12, octaves=5, seed=2, range=(0.35, 0.75)),),
+                seam=Seam(kind="soft"),
+            ),
+        ),
+        dials=(
+            Dial(id="glaze_tint", path="glaze.surface.tint", name="Glaze tint", group="Glaze"),
+            Dial(id="glaze_roughness", path="glaze.surface.roughness_range", name="Glaze roughness", group="Glaze"),
+            Dial(id="dust", path="dust.amount", name="Dust", group="Age"),
+        ),
+    )
+    floor = Material(
+        id="terrace_floor",
+        name="Terrace floor",
+        depth=0.03,
+        coats=(
+            Coat(id="clay", name="Red clay", surface=Surface(map_set="terrace_clay", tile_size=1.6)),
+            Coat(
+                id="moss",
+                name="Floor moss",
+                surface=Surface(map_set="cushion_moss", tile_size=0.8, height_range=(0.0, 0.6)),
+                where=(
+                    PaintTerm(id="paint", channel="G"),
+                    HeightTerm(id="height", combine="multiply", range=(0.3, 0.75), invert=True),
+                ),
+                seam=Seam(kind="interlock", softness=0.14),
+            ),
+        ),
+        dials=(
+            Dial(id="clay_tint", path="clay.surface.tint", name="Clay tint", group="Clay"),
+            Dial(id="moss_amount", path="moss.amount", name="Moss amount", group="Moss"),
+        ),
+    )
+    return wall, jar, floor
+
+
+def _finishes() -> tuple[Finish, ...]:
+    return (
+        Finish(id="celadon_wall", name="Celadon wall", parent="kiln_wall"),
+        Finish(
+            id="ash_wall", name="Ash wall", parent="celadon_wall",
+            values={"glaze_tint": (1.35, 1.05, 0.92), "moss_amount": 0.45},
+        ),
+        Finish(id="cream_jar", name="Cream jar", parent="jar_glaze"),
+        Finish(
+            id="iron_jar", name="Iron jar", parent="cream_jar",
+            values={"glaze_tint": (0.30, 0.125, 0.06), "glaze_roughness": (0.0, 0.75), "dust": 0.18},
+        ),
+        Finish(
+            id="cobalt_jar", name="Cobalt jar", parent="cream_jar",
+            values={"glaze_tint": (0.075, 0.17, 0.44), "dust": 0.1},
+        ),
+        Finish(id="trodden_clay", name="Trodden clay", parent="terrace_floor"),
+    )  # fmt: skip
+
+
+def _noise_at(points: Array, size: float, seed: int) -> Array:
+    from jade_coat.program import lib
+
+    value = lib.fbm(lib.attribute("position", VEC3) / size, 4, seed)
+    return evaluate({"n": value}, Environment(attributes={"position": points.T.astype(np.float32)}))["n"][0]
+
+
+def _wall_paint(mesh: MeshData, height: float, seed: int) -> Paint:
+    """Moss climbs from the foot of a wall, in tongues, thinning upward; channel G."""
+    p = mesh.positions
+    reach = height * (0.62 + 0.75 * _noise_at(p, 1.1, seed))
+    amount = 1 - ease(0.0, 1.0, (p[:, 1] - 0.02) / np.maximum(reach, 0.05))
+    amount = np.clip(amount * (0.95 + 0.5 * _noise_at(p, 0.25, seed + 9)), 0, 1)
+    values = np.zeros((mesh.vertex_count, 4), np.uint16)
+    values[:, 1] = (amount * FULL).astype(np.uint16)
+    return Paint.of(values)
+
+
+def _floor_paint(mesh: MeshData) -> Paint:
+    """Moss creeps out from the wall's foot; channel G."""
+    p = mesh.positions
+    from_wall = 4.2 - np.hypot(p[:, 0], p[:, 2] - 1.8)
+    amount = ease(0.9, 0.0, from_wall + 0.7 * _noise_at(p, 0.5, 3))
+    values = np.zeros((mesh.vertex_count, 4), np.uint16)
+    values[:, 1] = (np.clip(amount, 0, 1) * FULL).astype(np.uint16)
+    return Paint.of(values)
+
+
+def _props(meshes: dict[str, tuple[MeshAsset, MeshData]]) -> Iterator[Prop]:
+    wall, pier, floor = meshes["Kiln wall"], meshes["Gate pier"], meshes["Terrace floor"]
+    jar = meshes["Storage jar"][0].id
+    yield Prop(
+        id="kiln_wall_prop", name="Kiln wall", mesh=wall[0].id, position=(0.0, 0.0, -2.4),
+        finishes={"surface": "celadon_wall"}, paint=_wall_paint(wall[1], 1.5, 4),
+    )  # fmt: skip
+    yield Prop(
+        id="gate_pier", name="Gate pier", mesh=pier[0].id, position=(-1.75, 0.0, -0.55), turn=(0.0, 2.2, 0.0),
+        finishes={"surface": "ash_wall"}, paint=_wall_paint(pier[1], 0.8, 8),
+    )  # fmt: skip
+    for name, finish, x, z, size, turn in (
+        ("Tall jar", "iron_jar", 1.02, -1.15, 1.25, 0.4),
+        ("Cream jar", "cream_jar", 0.42, -0.85, 0.95, 1.7),
+        ("Small jar", "cobalt_jar", 0.86, -0.42, 0.66, 3.0),
+    ):
+        yield Prop(
+            id=name.lower().replace(" ", "_"), name=name, mesh=jar, position=(x, 0.0, z), turn=(0.0, turn, 0.0),
+            size=size, finishes={"Body": finish, "Neck": finish},
+        )  # fmt: skip
+    yield Prop(
+        id="floor", name="Terrace floor", mesh=floor[0].id, position=(0.0, 0.0, 0.0),
+        finishes={"surface": "trodden_clay"}, paint=_floor_paint(floor[1]),
+    )  # fmt: skip

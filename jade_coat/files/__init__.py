@@ -1,0 +1,1 @@
+"""Reading and writing: project folders, meshes, map folders, GLB, and GLSL bundles."""

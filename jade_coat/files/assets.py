@@ -1,0 +1,71 @@
+"""Assets: the files a project refers to, named by their content, in memory or in the project's folder."""
+
+from __future__ import annotations
+
+import hashlib
+import re
+from collections.abc import Iterable
+from pathlib import Path
+
+from jade_coat.files.atomic import write_atomic
+
+_NAME = re.compile(r"^(maps|meshes|paint)/[A-Za-z0-9][A-Za-z0-9._-]*$")
+
+
+class MissingAsset(OSError):
+    """A file the project refers to is not there; the message names it and the remedy."""
+
+
+def asset_name(kind: str, file: str, data: bytes) -> str:
+    """The name of an asset: its kind, a part of its content's hash, and the file it came from."""
+    stem = re.sub(r"[^A-Za-z0-9._-]+", "-", Path(file).name)[-60:].lstrip(".-") or "file"
+    return f"{kind}/{hashlib.sha256(data).hexdigest()[:16]}-{stem}"
+
+
+class Assets:
+    """Finds assets by name. New ones stay in memory until the project is saved."""
+
+    def __init__(self, folder: Path | None = None) -> None:
+        self.folder = folder
+        self._memory: dict[str, bytes] = {}
+
+    def put(self, kind: str, file: str, data: bytes) -> str:
+        """Take a file's bytes; returns the asset's name. The same content twice is one asset."""
+        name = asset_name(kind, file, data)
+        self._memory.setdefault(name, data)
+        return name
+
+    def read(self, name: str) -> bytes:
+        """An asset's bytes. Raises MissingAsset; a name that points out of the project counts as missing."""
+        if name in self._memory:
+            return self._memory[name]
+        if not _NAME.match(name):
+            raise MissingAsset(f"{name!r} is no name of a file inside a project. Correct project.json.")
+        if self.folder is None:
+            raise MissingAsset(f"{name} is in no folder yet. Import it again.")
+        try:
+            return (self.folder / name).read_bytes()
+        except OSError as error:
+            raise MissingAsset(
+                f"{self.folder / name} cannot be read ({error.strerror}). Put the file back, or choose another map."
+            ) from error
+
+    def has(self, name: str) -> bool:
+        """Whether the asset can be found."""
+        if name in self._memory:
+            return True
+        return bool(_NAME.match(name)) and self.folder is not None and (self.folder / name).is_file()
+
+    def write_to(self, folder: Path, names: Iterable[str]) -> None:
+        """Write the named assets into a project folder where they are not there yet. Raises WriteFailed.
+
+        Assets that are missing here stay missing there; opening the project says so.
+        """
+        for name in names:
+            path = folder / name
+            if not path.is_file() and self.has(name):
+                write_atomic(path, self.read(name))
+
+    def moved_to(self, folder: Path) -> None:
+        """Note that everything in use is now in a folder."""
+        self.folder = folder

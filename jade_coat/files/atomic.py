@@ -1,0 +1,48 @@
+"""Writes files so that a reader sees either the old content or the new, never a part."""
+
+from __future__ import annotations
+
+import errno
+import os
+import tempfile
+from pathlib import Path
+
+
+class WriteFailed(OSError):
+    """A file could not be written; what was there before is untouched. The message names the file and the remedy."""
+
+
+def write_atomic(path: Path, data: bytes) -> None:
+    """Write a temporary file beside `path`, sync it, and rename it into place. Raises WriteFailed."""
+    temporary = None
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        handle, temporary = tempfile.mkstemp(prefix=".jade-", suffix=".part", dir=path.parent)
+        with os.fdopen(handle, "wb") as file:
+            file.write(data)
+            file.flush()
+            os.fsync(file.fileno())
+        os.chmod(temporary, 0o644)
+        os.replace(temporary, path)
+        sync_folder(path.parent)
+    except OSError as error:
+        if temporary is not None and os.path.exists(temporary):
+            os.unlink(temporary)
+        raise WriteFailed(error.errno, _advice(path, error)) from error
+
+
+def sync_folder(folder: Path) -> None:
+    """Make renames in a folder durable."""
+    handle = os.open(folder, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)
+
+
+def _advice(path: Path, error: OSError) -> str:
+    if error.errno in (errno.ENOSPC, errno.EDQUOT):
+        return f"{path}: the disk is full. Nothing was changed; free some space and save again."
+    if error.errno in (errno.EACCES, errno.EPERM, errno.EROFS):
+        return f"{path}: writing is not allowed here. Choose another folder."
+    return f"{path}: {error.strerror or error}. Nothing was changed; choose another folder and save again."

@@ -1,0 +1,176 @@
+"""Writes GLB files: meshes with every attribute, and props with baked materials."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import pygltflib as g
+
+from jade_coat import __version__
+from jade_coat.mesh.data import FULL, MeshData
+from jade_coat.program.types import Array
+from jade_coat.stage.project import Prop
+
+_FLOAT, _USHORT, _UBYTE, _UINT = 5126, 5123, 5121, 5125
+_ARRAY, _ELEMENT = 34962, 34963
+
+
+@dataclass(frozen=True)
+class BakedMaterial:
+    """PNG files of one material: base colour (sRGB), occlusion–roughness–metallic packed, tangent-space normal."""
+
+    name: str
+    base_color: bytes
+    packed: bytes
+    normal: bytes
+    emissive: bytes | None = None
+
+
+@dataclass(frozen=True)
+class BakedProp:
+    """A prop ready for writing: its mesh (UV set 0 is the baked one) and a material per slot."""
+
+    prop: Prop
+    mesh: MeshData
+    materials: Mapping[str, BakedMaterial]
+
+
+class _Glb:
+    """Collects accessors, images and buffer views over one binary buffer."""
+
+    def __init__(self) -> None:
+        self.gltf = g.GLTF2(asset=g.Asset(version="2.0", generator=f"Jade Coat {__version__}"))
+        self.gltf.scenes, self.gltf.scene = [g.Scene(nodes=[])], 0
+        self._blob = bytearray()
+
+    def view(self, data: bytes, target: int | None = None) -> int:
+        self._blob += bytes(-len(self._blob) % 4)
+        view = g.BufferView(buffer=0, byteOffset=len(self._blob), byteLength=len(data), target=target)
+        self._blob += data
+        self.gltf.bufferViews.append(view)
+        return len(self.gltf.bufferViews) - 1
+
+    def attribute(self, values: Array, kind: int, normalized: bool = False, bounds: bool = False) -> int:
+        accessor = g.Accessor(
+            bufferView=self.view(np.ascontiguousarray(values).tobytes(), _ARRAY), componentType=kind,
+            count=len(values), type=f"VEC{values.shape[1]}", normalized=normalized,
+        )  # fmt: skip
+        if bounds:
+            accessor.min, accessor.max = values.min(axis=0).tolist(), values.max(axis=0).tolist()
+        self.gltf.accessors.append(accessor)
+        return len(self.gltf.accessors) - 1
+
+    def indices(self, triangles: Array) -> int:
+        data = np.ascontiguousarray(triangles, np.uint32).ravel()
+        accessor = g.Accessor(
+            bufferView=self.view(data.tobytes(), _ELEMENT), componentType=_UINT, count=len(data), type="SCALAR"
+        )
+        self.gltf.accessors.append(accessor)
+        return len(self.gltf.accessors) - 1
+
+    def texture(self, png: bytes, name: str) -> int:
+        self.gltf.images.append(g.Image(bufferView=self.view(png), mimeType="image/png", name=name))
+        if not self.gltf.samplers:
+            self.gltf.samplers.append(g.Sampler(magFilter=9729, minFilter=9987, wrapS=10497, wrapT=10497))
+        self.gltf.textures.append(g.Texture(source=len(self.gltf.images) - 1, sampler=0))
+        return len(self.gltf.textures) - 1
+
+    def attributes(self, mesh: MeshData, data_colors: bool) -> g.Attributes:
+        """All vertex streams. With `data_colors`, COLOR_0 is white and paint follows from COLOR_1 on: readers multiply
+        base colour by COLOR_0, and paint is no tint."""
+        found = g.Attributes(
+            POSITION=self.attribute(mesh.positions, _FLOAT, bounds=True),
+            NORMAL=self.attribute(mesh.normals, _FLOAT), TANGENT=self.attribute(mesh.tangents, _FLOAT),
+        )  # fmt: skip
+        for i, uv in enumerate(mesh.uvs):
+            setattr(found, f"TEXCOORD_{i}", self.attribute(uv, _FLOAT))
+        colors = list(mesh.colors)
+        if data_colors:
+            white = np.full((mesh.vertex_count, 4), 255, np.uint8)
+            found.COLOR_0 = self.attribute(white, _UBYTE, normalized=True)
+        for i, color in enumerate(colors, 1 if data_colors else 0):
+            setattr(found, f"COLOR_{i}", self.attribute(color, _USHORT, normalized=True))
+        return found
+
+    def bytes(self) -> bytes:
+        self._blob += bytes(-len(self._blob) % 4)
+        self.gltf.buffers = [g.Buffer(byteLength=len(self._blob))]
+        self.gltf.set_binary_blob(bytes(self._blob))
+        return b"".join(self.gltf.save_to_bytes())
+
+
+def mesh_glb(mesh: MeshData, name: str) -> bytes:
+    """A mesh alone, every attribute as it is, a primitive per slot over shared vertices: how projects keep meshes."""
+    glb = _Glb()
+    attributes = glb.attributes(mesh, data_colors=False)
+    primitives = []
+    for slot in mesh.slots:
+        glb.gltf.materials.append(g.Material(name=slot.name))
+        run = mesh.triangles[slot.start : slot.start + slot.count]
+        primitives.append(
+            g.Primitive(attributes=attributes, indices=glb.indices(run), material=len(glb.gltf.materials) - 1)
+        )
+    glb.gltf.meshes.append(g.Mesh(primitives=primitives, name=name))
+    glb.gltf.nodes.append(g.Node(mesh=0, name=name))
+    glb.gltf.scenes[0].nodes = [0]
+    return glb.bytes()
+
+
+def scene_glb(props: Sequence[BakedProp]) -> bytes:
+    """Props with their baked materials; those with the same mesh and materials share one glTF mesh."""
+    glb = _Glb()
+    materials: dict[int, int] = {}
+    textures: dict[bytes, int] = {}
+    meshes: dict[tuple[object, ...], int] = {}
+    for baked in props:
+        key = (baked.mesh.key, *((s, id(m)) for s, m in sorted(baked.materials.items())))
+        if key not in meshes:
+            meshes[key] = _add_mesh(glb, baked, materials, textures)
+        node = g.Node(mesh=meshes[key], name=baked.prop.name)
+        node.matrix = baked.prop.matrix().T.ravel().tolist()
+        glb.gltf.nodes.append(node)
+        glb.gltf.scenes[0].nodes.append(len(glb.gltf.nodes) - 1)
+    return glb.bytes()
+
+
+def _add_mesh(glb: _Glb, baked: BakedProp, materials: dict[int, int], textures: dict[bytes, int]) -> int:
+    attributes = glb.attributes(baked.mesh, data_colors=True)
+    primitives = []
+    for slot in baked.mesh.slots:
+        material = baked.materials[slot.name]
+        if id(material) not in materials:
+            materials[id(material)] = _add_material(glb, material, textures)
+        run = baked.mesh.triangles[slot.start : slot.start + slot.count]
+        primitives.append(
+            g.Primitive(attributes=attributes, indices=glb.indices(run), material=materials[id(material)])
+        )
+    glb.gltf.meshes.append(g.Mesh(primitives=primitives, name=baked.prop.name))
+    return len(glb.gltf.meshes) - 1
+
+
+def _add_material(glb: _Glb, baked: BakedMaterial, textures: dict[bytes, int]) -> int:
+    def texture(png: bytes, what: str) -> int:
+        if png not in textures:
+            textures[png] = glb.texture(png, f"{baked.name} {what}")
+        return textures[png]
+
+    packed = texture(baked.packed, "occlusion roughness metallic")
+    material = g.Material(
+        name=baked.name,
+        pbrMetallicRoughness=g.PbrMetallicRoughness(
+            baseColorTexture=g.TextureInfo(index=texture(baked.base_color, "base colour")),
+            metallicRoughnessTexture=g.TextureInfo(index=packed),
+        ),
+        normalTexture=g.NormalMaterialTexture(index=texture(baked.normal, "normal")),
+        occlusionTexture=g.OcclusionTextureInfo(index=packed),
+    )
+    if baked.emissive is not None:
+        material.emissiveTexture = g.TextureInfo(index=texture(baked.emissive, "emissive"))
+        material.emissiveFactor = [1.0, 1.0, 1.0]
+    glb.gltf.materials.append(material)
+    return len(glb.gltf.materials) - 1
+
+
+__all__ = ["FULL", "BakedMaterial", "BakedProp", "mesh_glb", "scene_glb"]

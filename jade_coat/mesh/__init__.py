@@ -1,0 +1,1 @@
+"""Meshes: attributes, tangents, shapes, picking and painting."""

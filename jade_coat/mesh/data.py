@@ -1,0 +1,192 @@
+"""Mesh data: read-only arrays of attributes, triangles, and named slots."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+
+from jade_coat.program.types import Array
+
+MAX_UV_SETS = 8
+MAX_COLOR_SETS = 4
+FULL = 65535
+"""The value of a painted channel that counts as 1."""
+
+
+class BadMesh(ValueError):
+    """A mesh that cannot be used; the message names it and the remedy."""
+
+
+@dataclass(frozen=True)
+class Slot:
+    """A named run of triangles that takes one finish."""
+
+    name: str
+    start: int
+    count: int
+
+
+@dataclass(frozen=True, eq=False)
+class MeshData:
+    """A mesh. All arrays are read-only and have one entry a vertex, but `triangles`.
+
+    positions `(n, 3) float32` metres; normals `(n, 3) float32`; tangents `(n, 4) float32`, w = ±1 as in glTF;
+    uvs: `(n, 2) float32` each, v downward; colors: `(n, 4) uint16` each; triangles `(m, 3) uint32`.
+    """
+
+    positions: Array
+    normals: Array
+    tangents: Array
+    uvs: tuple[Array, ...]
+    colors: tuple[Array, ...]
+    triangles: Array
+    slots: tuple[Slot, ...]
+
+    def __post_init__(self) -> None:
+        for array in (self.positions, self.normals, self.tangents, self.triangles, *self.uvs, *self.colors):
+            array.flags.writeable = False
+
+    def with_(self, **changes: Any) -> MeshData:
+        """A copy with some arrays replaced."""
+        return replace(self, **changes)
+
+    @property
+    def vertex_count(self) -> int:
+        """How many vertices there are."""
+        return len(self.positions)
+
+    @cached_property
+    def key(self) -> str:
+        """A content hash."""
+        digest = hashlib.sha256(repr(self.slots).encode())
+        for array in (self.positions, self.normals, self.tangents, self.triangles, *self.uvs, *self.colors):
+            digest.update(np.ascontiguousarray(array).tobytes())
+        return digest.hexdigest()[:24]
+
+    @cached_property
+    def bounds(self) -> tuple[Array, Array]:
+        """The lowest and highest corner, `(3,)` each."""
+        return self.positions.min(axis=0), self.positions.max(axis=0)
+
+    def uv(self, index: int) -> Array:
+        """A UV set, or zeros where the mesh has no such set."""
+        return self.uvs[index] if index < len(self.uvs) else np.zeros((self.vertex_count, 2), np.float32)
+
+    @cached_property
+    def metres(self) -> tuple[tuple[float, float], ...]:
+        """For every UV set, the metres that one unit of u and of v spans, in the median over triangles by area."""
+        return tuple(_metres_per_uv(self.positions[self.triangles], uv[self.triangles]) for uv in self.uvs)
+
+
+def _metres_per_uv(corners: Array, uv: Array) -> tuple[float, float]:
+    e1, e2 = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
+    d1, d2 = uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
+    det = d1[:, 0] * d2[:, 1] - d1[:, 1] * d2[:, 0]
+    area = np.linalg.norm(np.cross(e1, e2), axis=1)
+    good = (np.abs(det) > 1e-12) & (area > 1e-12)
+    if not good.any():
+        return 1.0, 1.0
+    inverse = 1 / det[good][:, None]
+    along_u = np.linalg.norm((e1[good] * d2[good, 1:2] - e2[good] * d1[good, 1:2]) * inverse, axis=1)
+    along_v = np.linalg.norm((e2[good] * d1[good, 0:1] - e1[good] * d2[good, 0:1]) * inverse, axis=1)
+    return _weighted_median(along_u, area[good]), _weighted_median(along_v, area[good])
+
+
+def _weighted_median(values: Array, weights: Array) -> float:
+    order = np.argsort(values)
+    total = np.cumsum(weights[order])
+    return float(values[order][np.searchsorted(total, total[-1] / 2)])
+
+
+def smooth_normals(positions: Array, triangles: Array) -> Array:
+    """Area-weighted vertex normals `(n, 3)`; vertices at one place share theirs."""
+    corners = positions[triangles].astype(np.float64)
+    face = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    _, place = np.unique(positions, axis=0, return_inverse=True)
+    place = place.reshape(-1)
+    total = np.zeros((place.max() + 1, 3))
+    for c in range(3):
+        np.add.at(total, place[triangles[:, c]], face)
+    length = np.linalg.norm(total, axis=1, keepdims=True)
+    total = np.where(length > 0, total / np.maximum(length, 1e-30), (0.0, 1.0, 0.0))
+    return np.ascontiguousarray(total[place], np.float32)
+
+
+def build_mesh(
+    positions: Array,
+    triangles: Array,
+    name: str = "mesh",
+    normals: Array | None = None,
+    uvs: tuple[Array, ...] = (),
+    colors: tuple[Array, ...] = (),
+    slots: tuple[Slot, ...] = (),
+) -> MeshData:
+    """Check arrays and make a mesh of them; normals and tangents are worked out where they are missing.
+
+    Raises BadMesh for NaN, infinite numbers, indices out of range, or no triangles.
+    """
+    from jade_coat.mesh.tangents import with_tangents
+
+    positions = np.ascontiguousarray(positions, np.float32)
+    triangles = np.ascontiguousarray(triangles, np.int64).reshape(-1, 3)
+    _check(name, positions, triangles, uvs)
+    triangles, slots = _without_slivers(positions, triangles, slots or (Slot("surface", 0, len(triangles)),))
+    if not len(triangles):
+        raise BadMesh(f"{name}: every triangle is flat to a line. Export it again from the program it came from.")
+    if normals is None or not np.isfinite(normals).all():
+        normals = smooth_normals(positions, triangles)
+    length = np.linalg.norm(normals, axis=1, keepdims=True)
+    normals = np.where(length > 1e-6, normals / np.maximum(length, 1e-6), smooth_normals(positions, triangles))
+    uvs = tuple(np.ascontiguousarray(u, np.float32) for u in uvs[:MAX_UV_SETS]) or (box_uv(positions, normals),)
+    colors = tuple(np.ascontiguousarray(c, np.uint16) for c in colors[:MAX_COLOR_SETS])
+    if not colors:
+        colors = (np.zeros((len(positions), 4), np.uint16),)
+    return with_tangents(
+        MeshData(
+            positions, np.ascontiguousarray(normals, np.float32), np.zeros((len(positions), 4), np.float32), uvs, colors,
+            triangles.astype(np.uint32), slots,
+        )
+    )  # fmt: skip
+
+
+def _check(name: str, positions: Array, triangles: Array, uvs: tuple[Array, ...]) -> None:
+    again = "Export it again from the program it came from."
+    if positions.ndim != 2 or positions.shape[1] != 3 or not len(positions) or not len(triangles):
+        raise BadMesh(f"{name}: it holds no triangles. {again}")
+    if not np.isfinite(positions).all() or np.abs(positions).max() > 1e7:
+        raise BadMesh(f"{name}: some positions are not numbers or beyond 10,000 km. {again}")
+    if any(not np.isfinite(u).all() for u in uvs):
+        raise BadMesh(f"{name}: some texture coordinates are not numbers. {again}")
+    if triangles.min() < 0 or triangles.max() >= len(positions):
+        raise BadMesh(
+            f"{name}: a triangle refers to vertex {int(triangles.max())}, but there are {len(positions)}. {again}"
+        )
+
+
+def _without_slivers(positions: Array, triangles: Array, slots: tuple[Slot, ...]) -> tuple[Array, tuple[Slot, ...]]:
+    """Drop triangles without area; slots that lose all theirs go too."""
+    corners = positions[triangles].astype(np.float64)
+    area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
+    good = area > 0
+    kept, found, start = [], [], 0
+    for slot in slots:
+        run = slice(slot.start, slot.start + slot.count)
+        part = triangles[run][good[run]]
+        if len(part):
+            kept.append(part)
+            found.append(Slot(slot.name, start, len(part)))
+            start += len(part)
+    return (np.concatenate(kept) if kept else triangles[:0]), tuple(found)
+
+
+def box_uv(positions: Array, normals: Array) -> Array:
+    """UVs in metres projected along the axis each normal is closest to, for meshes that came without any."""
+    axis = np.argmax(np.abs(normals), axis=1)
+    x, y, z = positions.T
+    u = np.choose(axis, [-z, x, x])
+    v = np.choose(axis, [-y, z, -y])
+    return np.stack([u, v], axis=1).astype(np.float32)

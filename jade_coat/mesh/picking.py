@@ -1,0 +1,62 @@
+"""Finds what a ray hits."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+import trimesh
+from trimesh.ray.ray_pyembree import RayMeshIntersector
+
+from jade_coat.mesh.data import MeshData
+from jade_coat.program.types import Array
+
+
+@dataclass(frozen=True)
+class Hit:
+    """Where a ray met a mesh: distance in ray units, point and unit normal `(3,)`, and the triangle."""
+
+    distance: float
+    point: Array
+    normal: Array
+    triangle: int
+
+
+class RayTarget:
+    """A mesh prepared for rays; the first ray builds the index."""
+
+    def __init__(self, mesh: MeshData) -> None:
+        shape = trimesh.Trimesh(mesh.positions, mesh.triangles.astype(np.int64), process=False, validate=False)
+        self._index = RayMeshIntersector(shape)
+        self._corners = mesh.positions[mesh.triangles].astype(np.float64)
+
+    def hit(self, origin: Array, direction: Array) -> Hit | None:
+        """The nearest hit in the mesh's own space, front or back, or None."""
+        triangle = int(self._index.intersects_first(origin[None].astype(float), direction[None].astype(float))[0])
+        if triangle < 0:
+            return None
+        a, b, c = self._corners[triangle]
+        normal = np.cross(b - a, c - a)
+        denominator = float(normal @ direction)
+        if denominator == 0:
+            return None
+        distance = float(normal @ (a - origin)) / denominator
+        return Hit(distance, origin + distance * direction, normal / np.linalg.norm(normal), triangle)
+
+
+@lru_cache(maxsize=64)
+def target(mesh: MeshData) -> RayTarget:
+    """The prepared target of a mesh, kept for the most recent meshes."""
+    return RayTarget(mesh)
+
+
+def hit_in_world(mesh: MeshData, matrix: Array, origin: Array, direction: Array) -> Hit | None:
+    """The nearest hit on a mesh placed by a 4×4 matrix; everything in world space."""
+    inverse = np.linalg.inv(matrix)
+    local = target(mesh).hit(inverse[:3, :3] @ origin + inverse[:3, 3], inverse[:3, :3] @ direction)
+    if local is None:
+        return None
+    normal = inverse[:3, :3].T @ local.normal
+    point = matrix[:3, :3] @ local.point + matrix[:3, 3]
+    return Hit(local.distance, point, normal / np.linalg.norm(normal), local.triangle)

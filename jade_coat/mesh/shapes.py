@@ -1,0 +1,126 @@
+"""Meshes made by formula: bent wall, plane, box, ball, lathed forms, and the glazed tile of the finish rail."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+import numpy as np
+
+from jade_coat.mesh.data import MeshData, Slot, build_mesh
+from jade_coat.program.types import Array
+
+
+def sheet(columns: int, rows: int, place: Callable[[Array, Array], tuple[Array, Array]], name: str) -> MeshData:
+    """A grid of quads; `place(s, t)` with s, t in 0–1 gives positions `(n, 3)` and UVs `(n, 2)`.
+
+    s runs to the right and t downward when seen from the front.
+    """
+    s, t = np.meshgrid(np.linspace(0, 1, columns + 1), np.linspace(0, 1, rows + 1))
+    positions, uv = place(s.ravel(), t.ravel())
+    return build_mesh(positions, grid_triangles(columns, rows), name, uvs=(uv,))
+
+
+def grid_triangles(columns: int, rows: int) -> Array:
+    """Two triangles a quad for a grid of (rows + 1) × (columns + 1) vertices, anticlockwise from the front."""
+    corner = np.arange(rows * (columns + 1)).reshape(rows, columns + 1)[:, :-1].ravel()
+    right, down = corner + 1, corner + columns + 1
+    return np.concatenate([np.stack([corner, down, right], 1), np.stack([right, down, down + 1], 1)])
+
+
+def bent_wall(width: float, height: float, radius: float, spacing: float) -> MeshData:
+    """A wall bent round a vertical axis in front of it, standing on y = 0; UVs in metres of arc and height."""
+
+    def place(s: Array, t: Array) -> tuple[Array, Array]:
+        angle = (s - 0.5) * width / radius
+        positions = np.stack([radius * np.sin(angle), height * (1 - t), radius * (1 - np.cos(angle))], axis=1)
+        return positions, np.stack([s * width, t * height], axis=1)
+
+    return sheet(round(width / spacing), round(height / spacing), place, "wall")
+
+
+def plane(width: float, depth: float, spacing: float) -> MeshData:
+    """A level plane around the origin, facing up; UVs in metres."""
+
+    def place(s: Array, t: Array) -> tuple[Array, Array]:
+        x, z = (s - 0.5) * width, (t - 0.5) * depth
+        return np.stack([x, 0 * x, z], axis=1), np.stack([s * width, t * depth], axis=1)
+
+    return sheet(round(width / spacing), round(depth / spacing), place, "plane")
+
+
+def lathe(
+    profile: Sequence[tuple[float, float]], segments: int, rings_per_metre: float, slots: Sequence[tuple[str, float]]
+) -> MeshData:
+    """A form turned round the y axis from (radius, height) points, bottom to top along the outside.
+
+    `slots` are names with the share of the profile's length where each ends. UVs are in metres: around at the widest
+    place, and along the profile.
+    """
+    points = np.array(profile, float)
+    length = np.concatenate([[0], np.cumsum(np.linalg.norm(np.diff(points, axis=0), axis=1))])
+    count = max(int(length[-1] * rings_per_metre), len(points))
+    along = np.linspace(0, length[-1], count + 1)
+    r, y = np.interp(along, length, points[:, 0]), np.interp(along, length, points[:, 1])
+    around = 2 * np.pi * points[:, 0].max()
+
+    def place(s: Array, t: Array) -> tuple[Array, Array]:
+        ring = np.rint((1 - t) * count).astype(int)
+        angle = s * 2 * np.pi
+        positions = np.stack([r[ring] * np.sin(angle), y[ring], r[ring] * np.cos(angle)], axis=1)
+        return positions, np.stack([s * around, length[-1] - along[ring]], axis=1)
+
+    mesh = sheet(segments, count, place, "lathe")
+    middle = (length[-1] - mesh.uvs[0][mesh.triangles].mean(axis=1)[:, 1]) / length[-1]
+    ends = np.array([end for _, end in slots])
+    owner = np.minimum(np.searchsorted(ends, middle), len(slots) - 1)
+    order = np.argsort(owner, kind="stable")
+    runs, start = [], 0
+    for i, (name, _) in enumerate(slots):
+        n = int((owner == i).sum())
+        if n:
+            runs.append(Slot(name, start, n))
+            start += n
+    return mesh.with_(triangles=np.ascontiguousarray(mesh.triangles[order]), slots=tuple(runs))
+
+
+def ball(radius: float, segments: int = 64) -> MeshData:
+    """A ball around the origin; UVs in metres at the equator."""
+    angles = np.linspace(-np.pi / 2, np.pi / 2, segments // 2 + 1)
+    profile = [(radius * max(np.cos(a), 0.0), radius * np.sin(a)) for a in angles]
+    return lathe(profile, segments, segments / (2 * np.pi * radius) * 1.0, [("surface", 1.0)])
+
+
+def box(width: float, height: float, depth: float) -> MeshData:
+    """A box standing on y = 0: six faces of their own vertices, UVs in metres."""
+    w, h, d = width / 2, height, depth / 2
+    faces = [  # origin (upper left from outside), rightward, downward
+        ((-w, h, d), (width, 0, 0), (0, -height, 0)), ((w, h, -d), (-width, 0, 0), (0, -height, 0)),
+        ((w, h, d), (0, 0, -depth), (0, -height, 0)), ((-w, h, -d), (0, 0, depth), (0, -height, 0)),
+        ((-w, h, -d), (width, 0, 0), (0, 0, depth)), ((-w, 0, d), (width, 0, 0), (0, 0, -depth)),
+    ]  # fmt: skip
+    positions, normals, uvs, triangles = [], [], [], []
+    for i, (origin, right, down) in enumerate(faces):
+        o, r, dn = np.array(origin), np.array(right), np.array(down)
+        positions += [o, o + r, o + dn, o + r + dn]
+        u, v = np.linalg.norm(r), np.linalg.norm(dn)
+        normals += [np.cross(dn, r) / (u * v)] * 4
+        uvs += [(0, 0), (u, 0), (0, v), (u, v)]
+        triangles += [(4 * i, 4 * i + 2, 4 * i + 1), (4 * i + 1, 4 * i + 2, 4 * i + 3)]
+    return build_mesh(np.array(positions), np.array(triangles), "box", np.array(normals), (np.array(uvs),))
+
+
+def rail_tile(cells: int = 40) -> MeshData:
+    """The swatch form: a bevelled tile bent backward, so that flat, curve and edge show in one picture.
+
+    About 0.9 m wide and 0.66 m high, facing +z.
+    """
+    width, height, bevel = 0.9, 0.66, 0.05
+
+    def place(s: Array, t: Array) -> tuple[Array, Array]:
+        x, y = (s - 0.5) * width, (0.5 - t) * height
+        rim = np.minimum(np.minimum(s, 1 - s) * width, np.minimum(t, 1 - t) * height)
+        bent = -0.9 * np.maximum(np.abs(x) - 0.16, 0) ** 2 - 0.25 * y * y
+        round_off = bevel - np.sqrt(np.maximum(bevel**2 - np.maximum(bevel - rim, 0) ** 2, 0))
+        return np.stack([x, y, bent - round_off], axis=1), np.stack([s * width, t * height], axis=1)
+
+    return sheet(round(cells * width / height), cells, place, "rail tile")

@@ -1,0 +1,374 @@
+"""Every edit of a project: pure functions from tree to tree, found by name.
+
+The window, the command line and the tests all edit through these, by way of `Document.do`.
+"""
+
+from __future__ import annotations
+
+import inspect
+import re
+from collections.abc import Callable
+from typing import Any
+
+from jade_coat.maps.mapset import MapFile, MapSet
+from jade_coat.material.fields import Number
+from jade_coat.material.material import Coat, Dial, Finish, Material, fields_of, spec_at
+from jade_coat.material.surface import Role, Surface
+from jade_coat.material.where import TERM_KINDS
+from jade_coat.mesh.paint import Paint
+from jade_coat.stage.looks import material_of
+from jade_coat.stage.project import MeshAsset, Project, Prop
+
+Edit = Callable[..., Project]
+EDITS: dict[str, Edit] = {}
+
+
+def edit(function: Edit) -> Edit:
+    """Register an edit under its function's name; its docstring is what the history shows."""
+    if not inspect.getdoc(function):
+        raise TypeError(f"the edit {function.__name__} has no docstring")
+    EDITS[function.__name__] = function
+    return function
+
+
+def title(name: str) -> str:
+    """The first line of an edit's docstring, as the history shows it."""
+    return (inspect.getdoc(EDITS[name]) or name).splitlines()[0].rstrip(".")
+
+
+def free_id(name: str, taken: set[str]) -> str:
+    """A short id made from a name, with a number behind it where the plain one is taken."""
+    base = re.sub(r"[^a-z0-9]+", "_", name.lower()).strip("_") or "item"
+    base = base if base[0].isalpha() else f"n{base}"
+    found, n = base, 2
+    while found in taken:
+        found, n = f"{base}_{n}", n + 1
+    return found
+
+
+def free_name(name: str, taken: set[str]) -> str:
+    """A name no other has: "Moss", then "Moss 2", …."""
+    stem = re.sub(r" \d+$", "", name)
+    found, n = name, 2
+    while found in taken:
+        found, n = f"{stem} {n}", n + 1
+    return found
+
+
+def _swap(project: Project, what: str, new: Any) -> Project:
+    """Replace the item that has the id of `new`. Raises KeyError when there is none."""
+    items = getattr(project, what)
+    if not any(item.id == new.id for item in items):
+        raise KeyError(f"there is no {new.id!r} among the {what}")
+    changed: Project = project.with_(**{what: tuple(new if i.id == new.id else i for i in items)})
+    return changed
+
+
+def _added(project: Project, what: str, new: Any) -> Project:
+    changed: Project = project.with_(**{what: (*getattr(project, what), new)})
+    return changed
+
+
+def _with_coat(project: Project, material: str, coat: Coat) -> Project:
+    old = project.material(material)
+    return _swap(project, "materials", old.with_(coats=tuple(coat if c.id == coat.id else c for c in old.coats)))
+
+
+# Map sets
+
+
+@edit
+def add_map_set(project: Project, map_set: MapSet) -> Project:
+    """Add a map set."""
+    return _added(project, "map_sets", map_set)
+
+
+@edit
+def set_map(project: Project, map_set: str, entry: MapFile) -> Project:
+    """Change what a map is read as."""
+    old = project.map_set(map_set)
+    kept = tuple(m for m in old.maps if m.role is not entry.role)
+    return _swap(project, "map_sets", old.with_(maps=(*kept, entry)))
+
+
+@edit
+def remove_map(project: Project, map_set: str, role: Role) -> Project:
+    """Take a map out of its set."""
+    old = project.map_set(map_set)
+    return _swap(project, "map_sets", old.with_(maps=tuple(m for m in old.maps if m.role is not Role(role))))
+
+
+@edit
+def set_map_set(project: Project, map_set: str, **changes: Any) -> Project:
+    """Change a map set's name or tile size."""
+    return _swap(project, "map_sets", project.map_set(map_set).with_(**changes))
+
+
+# Materials and coats
+
+
+@edit
+def add_material(project: Project, material: Material) -> Project:
+    """Add a material."""
+    return _added(project, "materials", material)
+
+
+@edit
+def set_material(project: Project, material: str, **changes: Any) -> Project:
+    """Change a material's name or depth."""
+    return _swap(project, "materials", project.material(material).with_(**changes))
+
+
+@edit
+def add_coat(project: Project, material: str, coat: Coat) -> Project:
+    """Add a coat on top."""
+    old = project.material(material)
+    taken = {c.id for c in old.coats}
+    coat = coat.with_(
+        id=free_id(coat.id if coat.id not in taken else coat.name, taken),
+        name=free_name(coat.name, {c.name for c in old.coats}),
+    )
+    return _swap(project, "materials", old.with_(coats=(*old.coats, coat)))
+
+
+@edit
+def remove_coat(project: Project, material: str, coat: str) -> Project:
+    """Remove a coat and the dials that pointed at it."""
+    old = project.material(material)
+    old.coat(coat)
+    if len(old.coats) == 1:
+        raise ValueError("a material keeps at least one coat")
+    dials = tuple(d for d in old.dials if d.path.split(".")[0] != coat)
+    return _swap(
+        project, "materials", _trimmed(old.with_(dials=()), tuple(c for c in old.coats if c.id != coat), dials)
+    )
+
+
+def _trimmed(bare: Material, coats: tuple[Coat, ...], dials: tuple[Dial, ...]) -> Material:
+    """A material with new coats, keeping only the dials whose fields are still there."""
+
+    material: Material = bare.with_(coats=coats)
+    known = {path for path, _, _ in fields_of(material)}
+    kept: Material = material.with_(dials=tuple(d for d in dials if d.path in known))
+    return kept
+
+
+@edit
+def move_coat(project: Project, material: str, coat: str, to: int) -> Project:
+    """Move a coat to another place in the stack, counted from the bottom."""
+    old = project.material(material)
+    moved = old.coat(coat)
+    rest = [c for c in old.coats if c.id != coat]
+    rest.insert(max(0, min(to, len(rest))), moved)
+    return _swap(project, "materials", _trimmed(old.with_(dials=()), tuple(rest), old.dials))
+
+
+@edit
+def set_coat(project: Project, material: str, coat: str, **changes: Any) -> Project:
+    """Change a coat's name or whether it shows."""
+    return _with_coat(project, material, project.material(material).coat(coat).with_(**changes))
+
+
+@edit
+def set_surface(project: Project, material: str, coat: str, **changes: Any) -> Project:
+    """Change a coat's surface: its map set or UV set."""
+    old = project.material(material).coat(coat)
+    return _with_coat(project, material, old.with_(surface=old.surface.with_(**changes)))
+
+
+@edit
+def set_seam(project: Project, material: str, coat: str, **changes: Any) -> Project:
+    """Change a coat's seam."""
+    old = project.material(material).coat(coat)
+    return _with_coat(project, material, old.with_(seam=old.seam.with_(**changes)))
+
+
+@edit
+def add_term(project: Project, material: str, coat: str, kind: str) -> Project:
+    """Add a term to where a coat shows."""
+    old = project.material(material).coat(coat)
+    term = TERM_KINDS[kind](id=free_id(kind, {t.id for t in old.where}))
+    return _with_coat(project, material, old.with_(where=(*old.where, term)))
+
+
+@edit
+def set_term(project: Project, material: str, coat: str, term: str, **changes: Any) -> Project:
+    """Change a term of where a coat shows."""
+    old = project.material(material).coat(coat)
+    if not any(t.id == term for t in old.where):
+        raise KeyError(f"{old.name} has no term {term!r}")
+    where = tuple(t.with_(**changes) if t.id == term else t for t in old.where)
+    return _with_coat(project, material, old.with_(where=where))
+
+
+@edit
+def remove_term(project: Project, material: str, coat: str, term: str) -> Project:
+    """Remove a term from where a coat shows."""
+    old = project.material(material)
+    c = old.coat(coat)
+    lean = c.with_(where=tuple(t for t in c.where if t.id != term))
+    coats = tuple(lean if x.id == coat else x for x in old.coats)
+    return _swap(project, "materials", _trimmed(old.with_(dials=()), coats, old.dials))
+
+
+@edit
+def set_field(project: Project, material: str, path: str, value: Number) -> Project:
+    """Change a number of a coat."""
+    old = project.material(material)
+    value = spec_at(old, path).clamped(value)
+    coat_id, *inner, name = path.split(".")
+    coat = old.coat(coat_id)
+    if not inner:
+        return _with_coat(project, material, coat.with_(**{name: value}))
+    if inner[0] == "where":
+        return set_term(project, material, coat_id, inner[1], **{name: value})
+    part = getattr(coat, inner[0])
+    return _with_coat(project, material, coat.with_(**{inner[0]: part.with_(**{name: value})}))
+
+
+# Dials
+
+
+@edit
+def expose(project: Project, material: str, path: str) -> Project:
+    """Expose a field as a dial."""
+    old = project.material(material)
+    if old.dial_at(path):
+        return project
+    spec, coat = spec_at(old, path), old.coat(path.split(".")[0])
+    dial = Dial(
+        id=free_id(path.replace(".surface", "").replace(".seam", "").replace(".where", ""), {d.id for d in old.dials}),
+        path=path, name=free_name(f"{coat.name} {spec.label.lower()}", {d.name for d in old.dials}),
+        group=coat.name, hint=spec.hint,
+    )  # fmt: skip
+    return _swap(project, "materials", old.with_(dials=(*old.dials, dial)))
+
+
+@edit
+def hide(project: Project, material: str, path: str) -> Project:
+    """Take a dial away; its field keeps the material's value."""
+    old = project.material(material)
+    return _swap(project, "materials", old.with_(dials=tuple(d for d in old.dials if d.path != path)))
+
+
+@edit
+def rename_dial(project: Project, material: str, dial: str, name: str) -> Project:
+    """Rename a dial."""
+    old = project.material(material)
+    return _swap(
+        project, "materials", old.with_(dials=tuple(d.with_(name=name) if d.id == dial else d for d in old.dials))
+    )
+
+
+# Finishes
+
+
+@edit
+def add_finish(project: Project, parent: str, name: str, id: str = "") -> Project:
+    """Add a finish."""
+    taken = {f.id for f in project.finishes} | {m.id for m in project.materials}
+    name = free_name(name, {f.name for f in project.finishes})
+    return _added(project, "finishes", Finish(id=id or free_id(name, taken), name=name, parent=parent))
+
+
+@edit
+def rename_finish(project: Project, finish: str, name: str) -> Project:
+    """Rename a finish."""
+    return _swap(project, "finishes", project.finish(finish).with_(name=name))
+
+
+@edit
+def remove_finish(project: Project, finish: str) -> Project:
+    """Remove a finish; its children and wearers go to its parent."""
+    gone = project.finish(finish)
+    heir = gone.parent
+    finishes = tuple(
+        f.with_(parent=heir, values={**gone.values, **f.values}) if f.parent == finish else f
+        for f in project.finishes if f.id != finish
+    )  # fmt: skip
+    props = tuple(
+        p.with_(finishes={s: heir if f == finish else f for s, f in p.finishes.items()})
+        if finish in p.finishes.values() else p
+        for p in project.props
+    )  # fmt: skip
+    changed: Project = project.with_(finishes=finishes, props=props)
+    return changed
+
+
+@edit
+def set_dial(project: Project, finish: str, dial: str, value: Number) -> Project:
+    """Turn a dial of a finish."""
+    old = project.finish(finish)
+    material = material_of(project, finish)
+    found = next((d for d in material.dials if d.id == dial), None)
+    if found is None:
+        raise KeyError(f"{material.name} has no dial {dial!r}")
+    value = spec_at(material, found.path).clamped(value)
+    return _swap(project, "finishes", old.with_(values={**old.values, dial: value}))
+
+
+@edit
+def reset_dial(project: Project, finish: str, dial: str) -> Project:
+    """Give a dial its inherited value back."""
+    old = project.finish(finish)
+    return _swap(project, "finishes", old.with_(values={k: v for k, v in old.values.items() if k != dial}))
+
+
+# Meshes and props
+
+
+@edit
+def add_mesh(project: Project, mesh: MeshAsset) -> Project:
+    """Add a mesh."""
+    return _added(project, "meshes", mesh)
+
+
+@edit
+def add_prop(project: Project, prop: Prop) -> Project:
+    """Place a prop."""
+    project.mesh(prop.mesh)
+    return _added(project, "props", prop)
+
+
+@edit
+def remove_prop(project: Project, prop: str) -> Project:
+    """Remove a prop."""
+    project.prop(prop)
+    changed: Project = project.with_(props=tuple(p for p in project.props if p.id != prop))
+    return changed
+
+
+@edit
+def set_prop(project: Project, prop: str, **changes: Any) -> Project:
+    """Move, turn, size or rename a prop."""
+    return _swap(project, "props", project.prop(prop).with_(**changes))
+
+
+@edit
+def put_finish(project: Project, prop: str, slot: str, finish: str) -> Project:
+    """Put a finish on a slot of a prop."""
+    old = project.prop(prop)
+    if slot not in project.mesh(old.mesh).slots:
+        raise KeyError(f"{old.name} has no slot {slot!r}")
+    material_of(project, finish)
+    return _swap(project, "props", old.with_(finishes={**old.finishes, slot: finish}))
+
+
+@edit
+def set_prop_dial(project: Project, prop: str, slot: str, dial: str, value: Number) -> Project:
+    """Turn a dial of one prop only."""
+    old = project.prop(prop)
+    own = {**old.values.get(slot, {}), dial: value}
+    return _swap(project, "props", old.with_(values={**old.values, slot: own}))
+
+
+@edit
+def paint_prop(project: Project, prop: str, paint: Paint | None) -> Project:
+    """Paint."""
+    return _swap(project, "props", project.prop(prop).with_(paint=paint))
+
+
+def new_coat(name: str, map_set: MapSet | None = None) -> Coat:
+    """A coat made of a map set at its real tile size, shown where channel R is painted."""
+    surface = Surface(map_set=map_set.id, tile_size=map_set.tile_size) if map_set else Surface()
+    return Coat(id=free_id(name, set()), name=name, surface=surface, where=(TERM_KINDS["paint"](id="paint"),))  # type: ignore[arg-type]

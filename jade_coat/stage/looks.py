@@ -1,0 +1,75 @@
+"""Looks: what dial values a finish or a prop ends up with, and how far a change reaches."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from jade_coat.material.fields import Number
+from jade_coat.material.material import Finish, Material, field_values, row_values
+from jade_coat.stage.project import Project, Prop
+
+
+def lineage(project: Project, finish_id: str) -> list[Finish]:
+    """A finish and its parents, nearest first."""
+    finishes = {f.id: f for f in project.finishes}
+    found = []
+    while finish_id in finishes:
+        found.append(finishes[finish_id])
+        finish_id = finishes[finish_id].parent
+    return found
+
+
+def material_of(project: Project, finish_id: str) -> Material:
+    """The material a finish comes from in the end; a material's own id is its plain look."""
+    line = lineage(project, finish_id)
+    return project.material(line[-1].parent if line else finish_id)
+
+
+def dial_values(project: Project, finish_id: str) -> dict[str, Number]:
+    """The values of all dials of a finish: the material's, changed by each parent in turn, then by itself."""
+    material = material_of(project, finish_id)
+    fields = field_values(material)
+    values = {d.id: fields[d.path] for d in material.dials}
+    for finish in reversed(lineage(project, finish_id)):
+        values.update({k: v for k, v in finish.values.items() if k in values})
+    return values
+
+
+def inherited_values(project: Project, finish_id: str) -> dict[str, Number]:
+    """The values a finish would have without its own changes."""
+    line = lineage(project, finish_id)
+    return dial_values(project, line[0].parent if line else finish_id)
+
+
+def field_row(project: Project, finish_id: str, own: dict[str, Number] | None = None) -> dict[str, Number]:
+    """All field values of the material by path for a finish, with a prop's own dial values on top."""
+    return row_values(material_of(project, finish_id), {**dial_values(project, finish_id), **(own or {})})
+
+
+@dataclass(frozen=True)
+class Reach:
+    """What a change would touch."""
+
+    finishes: tuple[str, ...]
+    props: tuple[str, ...]
+
+    @property
+    def sentence(self) -> str:
+        """How far it reaches, in words."""
+        props, finishes = len(self.props), len(self.finishes)
+        of = f"{props} prop{'s' if props != 1 else ''}"
+        return of if finishes < 2 else f"{of} in {finishes} finishes"
+
+
+def reach(project: Project, root: str) -> Reach:
+    """The finishes that descend from a finish or material (itself among them) and the props that wear one."""
+    lines = {f.id: lineage(project, f.id) for f in project.finishes}
+    within = tuple(i for i, line in lines.items() if root in {f.id for f in line} | {line[-1].parent})
+    members = {root, *within}
+    props = tuple(p.id for p in project.props if members & set(p.finishes.values()))
+    return Reach(within, props)
+
+
+def wearers(project: Project, finish_id: str) -> list[Prop]:
+    """The props that wear exactly this finish in some slot."""
+    return [p for p in project.props if finish_id in p.finishes.values()]

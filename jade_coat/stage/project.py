@@ -1,0 +1,142 @@
+"""The project tree: frozen models, shared between the states of the undo history."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+import numpy as np
+from pydantic import BeforeValidator, ConfigDict, Field, PlainSerializer, model_validator
+from scipy.spatial.transform import Rotation
+
+from jade_coat.maps.mapset import MapSet
+from jade_coat.material.fields import Frozen, Number
+from jade_coat.material.material import Finish, Material, by_id
+from jade_coat.mesh.paint import Paint
+from jade_coat.program.types import Array
+
+SCHEMA_VERSION = 1
+Vec3 = tuple[float, float, float]
+
+
+def _paint(value: Any) -> Any:
+    if value is None or isinstance(value, (Paint, str)):
+        return value
+    raise ValueError("expected paint or the key of a paint file")
+
+
+PaintField = Annotated[
+    Any,
+    BeforeValidator(_paint),
+    PlainSerializer(lambda p: p.key if isinstance(p, Paint) else p, return_type=str | None),
+]
+
+
+class MeshAsset(Frozen):
+    """A mesh of the project: the asset that holds it, and the names of its slots."""
+
+    id: str
+    name: str
+    asset: str
+    slots: tuple[str, ...]
+
+
+class Prop(Frozen):
+    """A placed mesh: where it stands, the finish in each slot, its own dial values by slot, and its own paint.
+
+    `turn` holds angles in radians about x, then y, then z. A slot without a finish shows plain grey.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, arbitrary_types_allowed=True)
+
+    id: str
+    name: str
+    mesh: str
+    position: Vec3 = (0.0, 0.0, 0.0)
+    turn: Vec3 = (0.0, 0.0, 0.0)
+    size: float = Field(1.0, gt=0, le=10000)
+    finishes: dict[str, str] = Field(default_factory=dict)
+    values: dict[str, dict[str, Number]] = Field(default_factory=dict)
+    paint: PaintField = None
+
+    def matrix(self) -> Array:
+        """The 4×4 matrix from the mesh's space to the world's, float64."""
+        matrix = np.eye(4)
+        matrix[:3, :3] = Rotation.from_euler("xyz", self.turn).as_matrix() * self.size
+        matrix[:3, 3] = self.position
+        return matrix
+
+
+class Camera(Frozen):
+    """An orbiting camera: the point it looks at, angles in radians, distance in metres, vertical field of view."""
+
+    target: Vec3 = (0.0, 1.0, 0.0)
+    yaw: float = 0.0
+    pitch: float = Field(0.12, ge=-1.55, le=1.55)
+    distance: float = Field(4.0, gt=0.001, le=100000)
+    field_of_view: float = Field(0.7, gt=0.05, lt=2.5)
+
+    def position(self) -> Array:
+        """Where the eye is, `(3,)`."""
+        away = np.array(
+            [np.sin(self.yaw) * np.cos(self.pitch), np.sin(self.pitch), np.cos(self.yaw) * np.cos(self.pitch)]
+        )
+        return np.array(self.target) + self.distance * away
+
+
+class Project(Frozen):
+    """Everything a project is, but for the large arrays its assets refer to."""
+
+    schema_version: Literal[1] = 1
+    name: str = "Untitled"
+    map_sets: tuple[MapSet, ...] = ()
+    materials: tuple[Material, ...] = ()
+    finishes: tuple[Finish, ...] = ()
+    meshes: tuple[MeshAsset, ...] = ()
+    props: tuple[Prop, ...] = ()
+    camera: Camera = Camera()
+
+    @model_validator(mode="after")
+    def _consistent(self) -> Project:
+        for what in ("map_sets", "materials", "finishes", "meshes", "props"):
+            ids = [item.id for item in getattr(self, what)]
+            if len(set(ids)) != len(ids):
+                raise ValueError(f"the ids of {what} must be unique, got {ids}")
+        parents = {f.id: f.parent for f in self.finishes}
+        roots = {m.id for m in self.materials}
+        if roots & set(parents):
+            raise ValueError(f"materials and finishes share ids: {sorted(roots & set(parents))}")
+        for finish in parents:
+            seen, at = set(), finish
+            while at in parents:
+                if at in seen:
+                    raise ValueError(f"finish {finish!r} is among its own parents")
+                seen.add(at)
+                at = parents[at]
+            if at not in roots:
+                raise ValueError(f"finish {finish!r} leads to {at!r}, which is no material")
+        return self
+
+    def map_set(self, wanted: str) -> MapSet:
+        """The map set with this id. Raises KeyError."""
+        found: MapSet = by_id(self.map_sets, wanted, "map set")
+        return found
+
+    def material(self, wanted: str) -> Material:
+        """The material with this id. Raises KeyError."""
+        found: Material = by_id(self.materials, wanted, "material")
+        return found
+
+    def finish(self, wanted: str) -> Finish:
+        """The finish with this id. Raises KeyError."""
+        found: Finish = by_id(self.finishes, wanted, "finish")
+        return found
+
+    def mesh(self, wanted: str) -> MeshAsset:
+        """The mesh asset with this id. Raises KeyError."""
+        found: MeshAsset = by_id(self.meshes, wanted, "mesh")
+        return found
+
+    def prop(self, wanted: str) -> Prop:
+        """The prop with this id. Raises KeyError."""
+        found: Prop = by_id(self.props, wanted, "prop")
+        return found

@@ -1,0 +1,85 @@
+"""Turns a project into what a renderer needs: draws of instances that share a mesh and a material, and dial rows."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+
+from jade_coat.material.fields import Number
+from jade_coat.material.material import Coat, Material, field_values, layout
+from jade_coat.material.surface import Surface
+from jade_coat.mesh.data import MeshData
+from jade_coat.program.types import Array
+from jade_coat.stage.draws import Draw, Scene
+from jade_coat.stage.looks import field_row, material_of
+from jade_coat.stage.project import Project, Prop
+
+BARE = Material(
+    id="bare",
+    name="Bare",
+    coats=(Coat(id="bare", name="Bare", surface=Surface(color=(0.35, 0.35, 0.34), roughness=0.7)),),
+)
+"""What a slot without a finish shows."""
+
+
+class RowTable:
+    """Collects the distinct rows of one material."""
+
+    def __init__(self, material: Material) -> None:
+        self._layout = layout(material)
+        self._index: dict[tuple[object, ...], int] = {}
+        self._rows: list[Array] = []
+
+    def index(self, key: tuple[object, ...], values: Callable[[], dict[str, Number]]) -> int:
+        """The row for a look; `values` is asked for when the key is new."""
+        if key not in self._index:
+            self._index[key] = len(self._rows)
+            self._rows.append(self._layout.pack(values()))
+        return self._index[key]
+
+    def array(self) -> Array:
+        """All rows so far."""
+        return np.stack(self._rows)
+
+
+def build_scene(project: Project, mesh_data: Callable[[str], MeshData]) -> Scene:
+    """The scene of a project; `mesh_data` resolves mesh asset ids."""
+    materials: dict[str, Material] = {}
+    tables: dict[str, RowTable] = {}
+    groups: dict[tuple[str, str, int, int, str], list[tuple[Array, int, int]]] = {}
+    for number, prop in enumerate(project.props):
+        mesh, matrix = mesh_data(prop.mesh), prop.matrix()
+        for slot in mesh.slots:
+            finish = prop.finishes.get(slot.name, "")
+            material = material_of(project, finish) if finish else BARE
+            materials[material.id] = material
+            table = tables.setdefault(material.id, RowTable(material))
+            row = _row(project, prop, slot.name, finish, table)
+            key = (prop.mesh, prop.id if prop.paint is not None else "", slot.start, slot.count, material.id)
+            groups.setdefault(key, []).append((matrix, row, number))
+    draws = tuple(
+        Draw(
+            *key, np.stack([m for m, _, _ in members]).astype(np.float32),
+            np.array([r for _, r, _ in members], np.int32), np.array([p for _, _, p in members], np.int32),
+        )
+        for key, members in groups.items()
+    )  # fmt: skip
+    return Scene(draws, {name: table.array() for name, table in tables.items()})
+
+
+def _row(project: Project, prop: Prop, slot: str, finish: str, table: RowTable) -> int:
+    if not finish:
+        return table.index((), lambda: field_values(BARE))
+    own = prop.values.get(slot, {})
+    return table.index((finish, tuple(sorted(own.items()))), lambda: field_row(project, finish, own))
+
+
+def single(mesh: str, data: MeshData, material: Material, values: dict[str, Number]) -> Scene:
+    """A scene of one mesh at the origin, all slots in one look: for swatches and previews."""
+    count = sum(s.count for s in data.slots)
+    one = np.eye(4, dtype=np.float32)[None]
+    zero = np.zeros(1, np.int32)
+    return Scene(
+        (Draw(mesh, "", 0, count, material.id, one, zero, zero),), {material.id: layout(material).pack(values)[None]}
+    )

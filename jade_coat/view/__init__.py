@@ -1,0 +1,1 @@
+"""The renderer: its own process with its own OpenGL context; no Qt."""

@@ -1,0 +1,151 @@
+"""What the application and the render process say to each other."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from jade_coat.material.material import Material
+from jade_coat.material.surface import MapLookup
+from jade_coat.program.types import Array
+from jade_coat.stage.draws import Scene
+from jade_coat.view.shared import Handle
+
+
+@dataclass(frozen=True)
+class PutMesh:
+    """A mesh: vertex streams by name, triangles `(m, 3) uint32`, and the metres a unit of each UV set spans."""
+
+    key: str
+    streams: dict[str, Handle]
+    triangles: Handle
+    metres: tuple[tuple[float, float], ...]
+
+
+@dataclass(frozen=True)
+class PutTexture:
+    """A texture with all its levels, largest first."""
+
+    name: str
+    is_color: bool
+    levels: tuple[Handle, ...]
+
+
+@dataclass(frozen=True)
+class PutPaint:
+    """Vertex paint of a prop: `(n, 4) uint16`, replacing what it had."""
+
+    prop: str
+    values: Handle
+
+
+@dataclass(frozen=True)
+class PatchPaint:
+    """New values for a run of vertices of a prop's paint."""
+
+    prop: str
+    start: int
+    values: Array
+
+
+@dataclass(frozen=True)
+class SetMaterial:
+    """A material and where its maps are read from; it compiles when its structure is new."""
+
+    material: Material
+    lookup: MapLookup
+
+
+@dataclass(frozen=True)
+class SetScene:
+    """The draws of a scene and their dial rows."""
+
+    name: str
+    scene: Scene
+
+
+@dataclass(frozen=True)
+class SetRow:
+    """New numbers for one row of a material in a scene: a dial was turned."""
+
+    scene: str
+    material: str
+    row: int
+    values: Array
+
+
+@dataclass(frozen=True)
+class SetSun:
+    """The sun: unit direction towards it, and its strength."""
+
+    direction: tuple[float, float, float]
+    strength: float
+
+
+@dataclass(frozen=True)
+class Eye:
+    """A camera ready for the renderer: view and projection `(4, 4)`, position `(3,)`."""
+
+    view: Array
+    projection: Array
+    position: Array
+
+
+@dataclass(frozen=True)
+class FrameRequest:
+    """Ask for a picture. The newest request of a stream wins; a lower priority number goes first.
+
+    `looks` of more than one name gives pictures side by side. `sample` counts up while a still picture is refined;
+    0 starts anew. The picture is written to `target` as `(height, width × looks, 4) uint8`, top row first.
+    """
+
+    stream: str
+    serial: int
+    scene: str
+    eye: Eye
+    width: int
+    height: int
+    target: Handle
+    looks: tuple[str, ...] = ("lit",)
+    sample: int = 0
+    priority: int = 0
+    backdrop: bool = True
+
+
+@dataclass(frozen=True)
+class Quit:
+    """End the process."""
+
+
+@dataclass(frozen=True)
+class Ready:
+    """The context is there."""
+
+    renderer: str
+    version: int
+
+
+@dataclass(frozen=True)
+class FrameDone:
+    """A picture is in its target."""
+
+    stream: str
+    serial: int
+    sample: int
+    milliseconds: float
+    compiles: int
+    """How many programs have been compiled since the process started."""
+
+
+@dataclass(frozen=True)
+class MaterialFault:
+    """A material could not be compiled or drawn; its props show the fault finish. An empty reason: well again."""
+
+    material: str
+    reason: str
+
+
+@dataclass(frozen=True)
+class Trouble:
+    """Something else went wrong with a message."""
+
+    reason: str

@@ -1,0 +1,160 @@
+"""Builds the GPU programs of materials: the compiled material in a frame that fills the G-buffer."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import moderngl
+
+from jade_coat.material.compile import compile_material, live_fields, structure
+from jade_coat.material.material import Material, layout
+from jade_coat.material.surface import MapLookup
+from jade_coat.program import Value
+from jade_coat.program.glsl_backend import FetchMode, GlslProgram, emit, output_name
+from jade_coat.view.context import HEADER, numbered, shader
+
+VIEW_OUTPUTS = (
+    "vec4(sqrt(out_base_color), out_occlusion)",
+    "vec4(out_normal, out_height)",
+    "vec4(out_roughness, out_metallic, 0.0, 1.0)",
+    "vec4(out_emissive, 1.0)",
+)
+"""What the first four attachments of the G-buffer hold."""
+
+
+
+@dataclass(frozen=True)
+class Stream:
+    """A vertex stream beside position, normal and tangent: its GLSL type, buffer format, and what materials see."""
+
+    kind: str
+    format: str
+    value: str
+
+
+ATTRIBUTES: Mapping[str, Stream] = {
+    **{f"uv{i}": Stream("vec2", "2f4", f"vec2 attribute_uv{i} = in_uv{i};") for i in range(8)},
+    **{
+        f"color{i}": Stream("uvec4", "4u2", f"vec4 attribute_color{i} = vec4(in_color{i}) / 65535.0;")
+        for i in range(4)
+    },
+}
+"""The streams by the name that materials use."""
+
+
+class ProgramFault(Exception):
+    """A material whose program does not compile; the message says why, with the numbered source."""
+
+
+@dataclass(frozen=True)
+class Targets:
+    """What a frame draws into: GLSL expressions by attachment, with the outputs they need."""
+
+    expressions: tuple[str, ...]
+    outputs: tuple[str, ...]
+    paint_set: int = -1
+
+
+@dataclass
+class Compiled:
+    """A material's GPU program and how to bind it."""
+
+    glsl: GlslProgram
+    program: Any
+
+
+class ProgramShop:
+    """Compiles material programs and keeps them by structure, so that a change of numbers compiles nothing."""
+
+    def __init__(self, context: Any) -> None:
+        self._context = context
+        self._values: dict[object, dict[str, Value]] = {}
+        self._by_structure: dict[object, Compiled] = {}
+        self._by_text: dict[object, Any] = {}
+        self.compiles = 0
+
+    def outputs(self, material: Material, lookup: MapLookup) -> dict[str, Value]:
+        """The material's folded program, built once per structure."""
+        key = (structure(material), getattr(lookup, "key", None))
+        if key not in self._values:
+            if len(self._values) > 64:
+                self._values.clear()
+            self._values[key] = compile_material(material, lookup, live_fields(material))
+        return self._values[key]
+
+    def view(self, material: Material, lookup: MapLookup) -> Compiled:
+        """The program for the lit view."""
+        return self._get(material, lookup, Targets(VIEW_OUTPUTS, _needed(VIEW_OUTPUTS)), FetchMode.HARDWARE)
+
+    def sheet(self, material: Material, lookup: MapLookup, coats: tuple[str, ...]) -> Compiled:
+        """The program that also gives paint, coverage, and the where of up to four coats."""
+        outputs = self.outputs(material, lookup)
+        wheres = [output_name(f"where:{c}") if f"where:{c}" in outputs else "0.0" for c in coats]
+        wheres += ["0.0"] * (4 - len(wheres))
+        expressions = (*VIEW_OUTPUTS, "pixel_color0", f"vec4({', '.join(wheres)})", "vec4(out_coverage, 1.0)")
+        names = (*_needed(VIEW_OUTPUTS), "coverage", *(f"where:{c}" for c in coats if f"where:{c}" in outputs))
+        return self._get(material, lookup, Targets(expressions, names, 0), FetchMode.HARDWARE)
+
+    def measured(self, material: Material, lookup: MapLookup, targets: Targets, fetch: FetchMode) -> Compiled:
+        """A program with targets of the caller's choice, for parity tests and benchmarks."""
+        return self._get(material, lookup, targets, fetch)
+
+    def _get(self, material: Material, lookup: MapLookup, targets: Targets, fetch: FetchMode) -> Compiled:
+        key = (structure(material), getattr(lookup, "key", None), targets, fetch)
+        if key not in self._by_structure:
+            outputs = self.outputs(material, lookup)
+            glsl = emit({name: outputs[name] for name in targets.outputs}, layout(material), fetch)
+            self._by_structure[key] = Compiled(glsl, self._build(glsl, targets))
+        return self._by_structure[key]
+
+    def _build(self, glsl: GlslProgram, targets: Targets) -> Any:
+        vertex, fragment = vertex_source(glsl, targets), fragment_source(glsl, targets)
+        if (vertex, fragment) not in self._by_text:
+            self._by_text[vertex, fragment] = self._compile(vertex, fragment)
+        return self._by_text[vertex, fragment]
+
+    def _compile(self, vertex: str, fragment: str) -> Any:
+        self.compiles += 1
+        try:
+            return self._context.program(vertex_shader=vertex, fragment_shader=fragment)
+        except moderngl.Error as error:
+            raise ProgramFault(f"{error}\n{numbered(fragment)}") from None
+
+
+def _needed(expressions: tuple[str, ...]) -> tuple[str, ...]:
+    names = ("base_color", "normal", "roughness", "metallic", "occlusion", "height", "emissive")
+    return tuple(n for n in names if any(output_name(n) in e for e in expressions))
+
+
+def vertex_source(glsl: GlslProgram, targets: Targets) -> str:
+    """The whole vertex shader around an emitted program."""
+    streams = [a for a in glsl.attributes if a in ATTRIBUTES]
+    wanted = f"color{targets.paint_set}"
+    if targets.paint_set >= 0 and wanted not in streams:
+        streams.append(wanted)
+    declared = [f"in {ATTRIBUTES[a].kind} in_{a};" for a in streams]
+    declared += [f"uniform vec2 instance_{name};" for name in glsl.instance]
+    if targets.paint_set >= 0:
+        declared.append("out vec4 pixel_color0;")
+    body = [ATTRIBUTES[a].value for a in streams]
+    if targets.paint_set >= 0:
+        body.append(f"pixel_color0 = attribute_{wanted};")
+    return "\n".join(
+        [HEADER, glsl.uniforms, glsl.helpers, *declared, glsl.vertex_interface, shader("material.vert"), *body,
+         glsl.vertex_body, "}"]
+    )  # fmt: skip
+
+
+def fragment_source(glsl: GlslProgram, targets: Targets) -> str:
+    """The whole fragment shader around an emitted program."""
+    outs = [f"layout(location = {i}) out vec4 target{i};" for i in range(len(targets.expressions))]
+    interface = ["flat in ivec2 pixel_row_at;", "uniform sampler2D row_table;"]
+    if targets.paint_set >= 0:
+        interface.append("in vec4 pixel_color0;")
+    writes = [f"target{i} = {e};" for i, e in enumerate(targets.expressions)]
+    return "\n".join(
+        [HEADER, glsl.uniforms, *interface, glsl.pixel_interface, *outs, glsl.helpers,
+         "void main() {", "ivec2 row_at = pixel_row_at;", glsl.pixel_body, *writes, "}"]
+    )  # fmt: skip

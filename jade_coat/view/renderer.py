@@ -1,0 +1,511 @@
+"""Draws scenes: G-buffer, sun shadow, light, tone map; accumulates samples for a still picture."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+import moderngl
+import numpy as np
+
+from jade_coat.material.material import Material
+from jade_coat.material.surface import MapLookup
+from jade_coat.program.numpy_backend import Environment as Values
+from jade_coat.program.numpy_backend import evaluate
+from jade_coat.program.types import Array
+from jade_coat.stage.draws import Draw, Scene
+from jade_coat.view.camera import jittered, look_at, orthographic
+from jade_coat.view.context import HEADER, shader
+from jade_coat.view.environment import LEVELS, MAP_SIDE, Environment, split_sum_table, synthesised
+from jade_coat.view.messages import Eye
+from jade_coat.view.programs import ATTRIBUTES, Compiled, ProgramFault, ProgramShop
+
+SHADOW_SIDE = 2048
+SUN_COLOR = np.array([1.0, 0.93, 0.82])
+ROWS_A_COLUMN = 4096
+FORMATS = ("f1", "f2", "f1", "f2", "f1", "f1", "f1")
+FORMATS_OF_FRAME = {"position": "3f4", "normal": "3f4", "tangent": "4f4"}
+LOOKS = ("lit", "base_color", "roughness", "metallic", "normal", "height", "occlusion", "coverage")
+"""Looks that need no name behind them; others are `paint:R` and `where:COAT`."""
+
+
+@dataclass
+class GpuMesh:
+    """Vertex streams, triangles, and the metres that a unit of each UV set spans."""
+
+    streams: dict[str, Any]
+    indices: Any
+    metres: tuple[tuple[float, float], ...]
+    bounds: Array
+
+
+@dataclass
+class GpuScene:
+    """A scene's draws with what they need on the GPU."""
+
+    scene: Scene
+    instances: list[Any]
+    tables: dict[tuple[str, object], Any] = field(default_factory=dict)
+    shadow: Any = None
+    to_shadow: Array | None = None
+    shadow_texel: float = 0.0
+
+
+@dataclass
+class Buffers:
+    """The attachments for one picture size, and the sum of the samples drawn so far."""
+
+    size: tuple[int, int]
+    attachments: list[Any]
+    depth: Any
+    gbuffer: Any
+    total: Any
+    summing: Any
+    picture: Any
+    output: Any
+    samples: int = 0
+
+    def release(self) -> None:
+        """Free everything."""
+        for thing in (self.gbuffer, self.summing, self.output, *self.attachments, self.depth, self.total, self.picture):
+            thing.release()
+
+
+class Renderer:
+    """Holds meshes, textures, materials and scenes, and draws pictures of them."""
+
+    def __init__(self, context: Any) -> None:
+        self.context = context
+        self.shop = ProgramShop(context)
+        self.faults: dict[str, str] = {}
+        self._meshes: dict[str, GpuMesh] = {}
+        self._textures: dict[str, Any] = {}
+        self._paint: dict[str, Any] = {}
+        self._materials: dict[str, tuple[Material, MapLookup]] = {}
+        self._scenes: dict[str, GpuScene] = {}
+        self._vaos: dict[tuple[Any, ...], Any] = {}
+        self._buffers: dict[str, Buffers] = {}
+        self._grey = context.texture((1, 1), 4, bytes([128, 128, 128, 255]))
+        screen = HEADER + shader("screen.vert")
+        light = HEADER + shader("light.glsl")
+        self._compose = context.program(vertex_shader=screen, fragment_shader=light + shader("compose.frag"))
+        self._average = context.program(vertex_shader=screen, fragment_shader=HEADER + shader("average.frag"))
+        self._depth = context.program(
+            vertex_shader=HEADER + shader("depth.vert"), fragment_shader=HEADER + shader("depth.frag")
+        )
+        self._fault = context.program(
+            vertex_shader=HEADER + shader("fault.vert"), fragment_shader=HEADER + shader("fault.frag")
+        )
+        self._compose_vao = context.vertex_array(self._compose, [])
+        self._average_vao = context.vertex_array(self._average, [])
+        self._split_sum = context.texture((32, 32), 2, split_sum_table().tobytes(), dtype="f4")
+        self._split_sum.repeat_x = self._split_sum.repeat_y = False
+        self._reflections: Any = None
+        self.set_sun((0.48, 0.62, 0.62), 2.6)
+
+    # What is drawn
+
+    def put_mesh(self, key: str, streams: Mapping[str, Array], triangles: Array, metres: Any) -> None:
+        """Take a mesh; streams are `position`, `normal`, `tangent`, `uvN` (float32) and `colorN` (uint16)."""
+        buffers = {name: self.context.buffer(np.ascontiguousarray(a).tobytes()) for name, a in streams.items()}
+        position = streams["position"]
+        bounds = np.stack([position.min(axis=0), position.max(axis=0)])
+        self._forget_arrays(key)
+        self._meshes[key] = GpuMesh(
+            buffers, self.context.buffer(np.ascontiguousarray(triangles, np.uint32).tobytes()), tuple(metres), bounds
+        )
+
+    def put_texture(self, name: str, is_color: bool, levels: tuple[Array, ...]) -> None:
+        """Take a texture with all its levels; colour is decoded from sRGB by the hardware."""
+        height, width = levels[0].shape[:2]
+        wide = levels[0].dtype == np.uint16
+        kind = 0x8C43 if is_color else (0x805B if wide else 0x8058)  # SRGB8_ALPHA8, RGBA16, RGBA8
+        texture = self.context.texture(
+            (width, height), 4, levels[0].tobytes(), dtype="nu2" if wide else "f1", internal_format=kind
+        )
+        if len(levels) > 1:
+            texture.build_mipmaps(0, len(levels) - 1)
+            for i, level in enumerate(levels[1:], 1):
+                texture.write(level.tobytes(), level=i)
+            texture.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
+        old = self._textures.get(name)
+        self._textures[name] = texture
+        if old is not None:
+            old.release()
+
+    def put_paint(self, prop: str, values: Array) -> None:
+        """Take a prop's own paint, `(n, 4) uint16`."""
+        data = np.ascontiguousarray(values, np.uint16).tobytes()
+        old = self._paint.get(prop)
+        if old is not None and old.size == len(data):
+            old.write(data)
+            return
+        self._paint[prop] = self.context.buffer(data, dynamic=True)
+        for key in [k for k in self._vaos if prop in k]:
+            self._vaos.pop(key).release()
+
+    def patch_paint(self, prop: str, start: int, values: Array) -> None:
+        """Replace a run of a prop's paint; nothing happens for a prop without any."""
+        if prop in self._paint:
+            self._paint[prop].write(np.ascontiguousarray(values, np.uint16).tobytes(), offset=start * 8)
+
+    def set_material(self, material: Material, lookup: MapLookup) -> None:
+        """Take a material; it is compiled when first drawn."""
+        self._materials[material.id] = (material, lookup)
+        self.faults.pop(material.id, None)
+
+    def set_scene(self, name: str, scene: Scene) -> None:
+        """Replace a scene."""
+        old = self._scenes.get(name)
+        instances = []
+        for draw in scene.draws:
+            data = np.empty(len(draw.rows), dtype=[("matrix", np.float32, (4, 4)), ("row", np.int32)])
+            data["matrix"] = draw.matrices.transpose(0, 2, 1)
+            data["row"] = draw.rows
+            instances.append(self.context.buffer(data.tobytes()))
+        new = GpuScene(scene, instances)
+        if old is not None:
+            if _same_shadow(old.scene, scene):
+                new.shadow, new.to_shadow, new.shadow_texel = old.shadow, old.to_shadow, old.shadow_texel
+            elif old.shadow is not None:
+                old.shadow.release()
+            self._drop_vaos(name)
+            for buffer in old.instances:
+                buffer.release()
+            for table in old.tables.values():
+                table.release()
+        self._scenes[name] = new
+
+    def set_row(self, scene: str, material: str, row: int, values: Array) -> None:
+        """Replace one row of a material's table."""
+        found = self._scenes.get(scene)
+        if found is None or material not in found.scene.rows:
+            return
+        rows = found.scene.rows[material]
+        if rows.flags.writeable is False:
+            rows = rows.copy()
+            found.scene.rows[material] = rows
+        rows[row] = values
+        for (name, _), table in found.tables.items():
+            if name == material:
+                _write_row(table, table.extra, row, rows[row])
+
+    def set_sun(self, direction: tuple[float, float, float], strength: float) -> None:
+        """Place the sun and the sky around it."""
+        d = np.array(direction, float)
+        unit = d / np.linalg.norm(d)
+        self.set_environment(synthesised((float(unit[0]), float(unit[1]), float(unit[2]))), direction, strength)
+
+    def set_environment(self, environment: Environment, direction: tuple[float, float, float], strength: float) -> None:
+        """Light scenes with a given environment and a sun."""
+        d = np.array(direction, float)
+        self._sun = d / np.linalg.norm(d)
+        if self._reflections is None:
+            self._reflections = self.context.texture_array((MAP_SIDE, MAP_SIDE, LEVELS), 3, dtype="f2")
+            self._reflections.filter = (moderngl.LINEAR, moderngl.LINEAR)
+            self._reflections.repeat_x = self._reflections.repeat_y = False
+        self._reflections.write(environment.reflections.astype(np.float16).tobytes())
+        self._compose["irradiance"].write(environment.irradiance.astype("f4").tobytes())
+        self._compose["sun_direction"].value = tuple(self._sun)
+        self._compose["sun_radiance"].value = tuple(SUN_COLOR * strength)
+        for scene in self._scenes.values():
+            if scene.shadow is not None:
+                scene.shadow.release()
+                scene.shadow = None
+
+    # Pictures
+
+    def picture(
+        self,
+        scene: str,
+        eye: Eye,
+        width: int,
+        height: int,
+        looks: tuple[str, ...] = ("lit",),
+        sample: int = 0,
+        stream: str = "main",
+        backdrop: bool = True,
+    ) -> Array:
+        """Draw a scene: `(height, width × looks, 4) uint8`, top row first; samples after 0 refine the last picture."""
+        buffers = self._sized(stream, width, height)
+        found = self._scenes.get(scene) or GpuScene(Scene(), [])
+        projection = jittered(eye.projection, sample, width, height)
+        detailed = any(look not in LOOKS[:7] for look in looks)
+        coats = tuple(look.partition(":")[2] for look in looks if look.startswith("where:"))[:4]
+        self._fill(found, buffers, projection @ eye.view, detailed, coats, eye.position)
+        pictures = []
+        for look in looks:
+            self._compose_look(found, buffers, projection @ eye.view, eye, look, coats, backdrop)
+            pictures.append(self._refined(buffers, sample, single=len(looks) == 1))
+        return np.concatenate(pictures, axis=1) if len(pictures) > 1 else pictures[0]
+
+    def _sized(self, stream: str, width: int, height: int) -> Buffers:
+        found = self._buffers.get(stream)
+        if found is None or found.size != (width, height):
+            if found is not None:
+                found.release()
+            self._buffers[stream] = found = self._new_buffers(width, height)
+        return found
+
+    def _new_buffers(self, width: int, height: int) -> Buffers:
+        size, make = (width, height), self.context.texture
+        attachments = [make(size, 4, dtype=kind) for kind in FORMATS]
+        for texture in attachments:
+            texture.filter = (moderngl.NEAREST, moderngl.NEAREST)
+        depth = self.context.depth_texture(size)
+        depth.compare_func = ""
+        depth.filter = (moderngl.NEAREST, moderngl.NEAREST)
+        total, picture = make(size, 4, dtype="f4"), make(size, 4)
+        return Buffers(
+            size, attachments, depth, self.context.framebuffer(attachments, depth),
+            total, self.context.framebuffer([total]), picture, self.context.framebuffer([picture]),
+        )  # fmt: skip
+
+    def _fill(
+        self,
+        found: GpuScene,
+        buffers: Buffers,
+        view_projection: Array,
+        detailed: bool,
+        coats: tuple[str, ...],
+        eye: Array,
+    ) -> None:
+        if found.shadow is None:
+            self._cast(found)
+        buffers.gbuffer.use()
+        buffers.gbuffer.clear(0, 0, 0, 0, depth=1.0)
+        self.context.enable_only(moderngl.DEPTH_TEST)
+        order = sorted(range(len(found.scene.draws)), key=lambda i: self._distance(found.scene.draws[i], eye))
+        for i in order:
+            self._draw(found, i, view_projection, detailed, coats)
+
+    def _distance(self, draw: Draw, eye: Array) -> float:
+        mesh = self._meshes.get(draw.mesh)
+        if mesh is None or not len(draw.matrices):
+            return 0.0
+        centre = np.append(mesh.bounds.mean(axis=0), 1.0)
+        return float(np.linalg.norm((draw.matrices @ centre)[:, :3] - eye, axis=1).min())
+
+    def _draw(
+        self, found: GpuScene, index: int, view_projection: Array, detailed: bool, coats: tuple[str, ...]
+    ) -> None:
+        draw = found.scene.draws[index]
+        mesh = self._meshes.get(draw.mesh)
+        if mesh is None or not draw.count or not len(draw.rows):
+            return
+        compiled = self._compiled(draw.material, detailed, coats)
+        if compiled is None:
+            self._run(self._fault, mesh, draw, found.instances[index], view_projection)
+            return
+        self._bind(compiled, found, draw, mesh)
+        self._run(compiled.program, mesh, draw, found.instances[index], view_projection)
+
+    def _compiled(self, name: str, detailed: bool, coats: tuple[str, ...]) -> Compiled | None:
+        if name in self.faults:
+            return None
+        if name not in self._materials:
+            self.faults[name] = "the material was never given"
+            return None
+        material, lookup = self._materials[name]
+        try:
+            return self.shop.sheet(material, lookup, coats) if detailed else self.shop.view(material, lookup)
+        except (ProgramFault, TypeError, ValueError, KeyError) as error:
+            self.faults[name] = str(error)
+            return None
+
+    def _bind(self, compiled: Compiled, found: GpuScene, draw: Draw, mesh: GpuMesh) -> None:
+        program, glsl = compiled.program, compiled.glsl
+        self._table(found, draw.material, compiled).use(0)
+        _set(program, "row_table", 0)
+        _set(program, "row_shape", (glsl.layout.texels, ROWS_A_COLUMN))
+        for i, reference in enumerate(glsl.textures):
+            self._textures.get(reference.name, self._grey).use(i + 1)
+            _set(program, f"map{i}", i + 1)
+        for name in glsl.instance:
+            uv_set = int(name.removeprefix("metres"))
+            _set(program, f"instance_{name}", mesh.metres[uv_set] if uv_set < len(mesh.metres) else (1.0, 1.0))
+
+    def _table(self, found: GpuScene, material: str, compiled: Compiled) -> Any:
+        key = (material, compiled.glsl.layout)
+        if key not in found.tables:
+            rows = extended_rows(compiled, found.scene.rows[material])
+            texels = compiled.glsl.layout.texels
+            columns = -(-len(rows) // ROWS_A_COLUMN)
+            high = min(len(rows), ROWS_A_COLUMN)
+            grid = np.zeros((high, columns * texels * 4), np.float32)
+            for c in range(columns):
+                part = rows[c * ROWS_A_COLUMN : (c + 1) * ROWS_A_COLUMN]
+                grid[: len(part), c * texels * 4 : (c + 1) * texels * 4] = part
+            table = self.context.texture((columns * texels, high), 4, grid.tobytes(), dtype="f4")
+            table.filter = (moderngl.NEAREST, moderngl.NEAREST)
+            table.extra = compiled
+            found.tables[key] = table
+        return found.tables[key]
+
+    def _run(self, program: Any, mesh: GpuMesh, draw: Draw, instances: Any, view_projection: Array) -> None:
+        program["view_projection"].write(view_projection.T.astype("f4").tobytes())
+        self._vao(program, mesh, draw, instances).render(
+            vertices=draw.count * 3, first=draw.start * 3, instances=len(draw.rows)
+        )
+
+    def _vao(self, program: Any, mesh: GpuMesh, draw: Draw, instances: Any) -> Any:
+        key = (program.glo, draw.mesh, draw.paint, instances.glo)
+        if key not in self._vaos:
+            content = []
+            if "in_row" in program:
+                content.append((instances, "16f4 1i4/i", "in_matrix", "in_row"))
+            else:
+                content.append((instances, "16f4 1x4/i", "in_matrix"))
+            for name, buffer in mesh.streams.items():
+                if f"in_{name}" in program:
+                    own = name == "color0" and draw.paint in self._paint
+                    form = FORMATS_OF_FRAME.get(name) or ATTRIBUTES[name].format
+                    content.append((self._paint[draw.paint] if own else buffer, form, f"in_{name}"))
+            self._vaos[key] = self.context.vertex_array(program, content, mesh.indices, skip_errors=True)
+        return self._vaos[key]
+
+    def _drop_vaos(self, scene: str) -> None:
+        used = {b.glo for b in self._scenes[scene].instances}
+        for key in [k for k in self._vaos if k[3] in used]:
+            self._vaos.pop(key).release()
+
+    def _forget_arrays(self, mesh: str) -> None:
+        for key in [k for k in self._vaos if k[1] == mesh]:
+            self._vaos.pop(key).release()
+        old = self._meshes.pop(mesh, None)
+        if old is not None:
+            for buffer in (*old.streams.values(), old.indices):
+                buffer.release()
+
+    def _cast(self, found: GpuScene) -> None:
+        """Draw the sun's depth map for a scene; kept until the scene's shapes or the sun move."""
+        low, high = self._scene_bounds(found.scene)
+        centre, half = (low + high) / 2, max(float(np.linalg.norm(high - low)) / 2, 0.01)
+        view = look_at(centre + self._sun * half * 1.01, centre)
+        found.to_shadow = orthographic(half, half * 2.02) @ view
+        found.shadow_texel = 2 * half / SHADOW_SIDE
+        found.shadow = self.context.depth_texture((SHADOW_SIDE, SHADOW_SIDE))
+        found.shadow.compare_func = "<="
+        found.shadow.filter = (moderngl.LINEAR, moderngl.LINEAR)
+        found.shadow.repeat_x = found.shadow.repeat_y = False
+        target = self.context.framebuffer([], found.shadow)
+        target.use()
+        target.clear(depth=1.0)
+        self.context.enable_only(moderngl.DEPTH_TEST)
+        for draw, instances in zip(found.scene.draws, found.instances, strict=True):
+            mesh = self._meshes.get(draw.mesh)
+            if mesh is not None and draw.count and len(draw.rows):
+                self._run(self._depth, mesh, draw, instances, found.to_shadow)
+        target.release()
+
+    def _scene_bounds(self, scene: Scene) -> tuple[Array, Array]:
+        corners = [np.zeros((1, 3))]
+        for draw in scene.draws:
+            mesh = self._meshes.get(draw.mesh)
+            if mesh is not None and len(draw.matrices):
+                x, y, z = np.meshgrid(*mesh.bounds.T)
+                box = np.stack([x.ravel(), y.ravel(), z.ravel(), np.ones(8)])
+                corners.append((draw.matrices @ box)[:, :3].transpose(0, 2, 1).reshape(-1, 3))
+        points = np.concatenate(corners[1:] or corners)
+        return points.min(axis=0), points.max(axis=0)
+
+    def _compose_look(
+        self, found: GpuScene, buffers: Buffers, view_projection: Array, eye: Eye, look: str, coats: tuple[str, ...],
+        backdrop: bool,
+    ) -> None:  # fmt: skip
+        names = ("base", "shape", "finish", "extra", "paint", "wheres", "coverage", "depth")
+        for unit, (name, texture) in enumerate(zip(names, [*buffers.attachments, buffers.depth], strict=True)):
+            texture.use(unit)
+            _set(self._compose, name, unit)
+        for unit, (name, texture) in enumerate(
+            (("shadow", found.shadow), ("reflections", self._reflections), ("split_sum", self._split_sum)), 8
+        ):
+            texture.use(unit)
+            _set(self._compose, name, unit)
+        index, channel = look_index(look, coats)
+        _set(self._compose, "look", index)
+        _set(self._compose, "channel", channel)
+        _set(self._compose, "eye", tuple(eye.position))
+        _set(self._compose, "shadow_texel", found.shadow_texel)
+        grey = (0.43, 0.43, 0.43), (0.24, 0.24, 0.24)
+        _set(self._compose, "backdrop_top", grey[0] if backdrop else (-1.0, 0.0, 0.0))
+        _set(self._compose, "backdrop_bottom", grey[1])
+        self._compose["from_clip"].write(np.linalg.inv(view_projection).T.astype("f4").tobytes())
+        assert found.to_shadow is not None
+        self._compose["to_shadow"].write(found.to_shadow.T.astype("f4").tobytes())
+
+    def _refined(self, buffers: Buffers, sample: int, single: bool) -> Array:
+        if not single:
+            self.context.enable_only(moderngl.NOTHING)
+            buffers.output.use()
+            self._compose_vao.render(vertices=3)
+            return self._read(buffers)
+        buffers.summing.use()
+        if sample == 0:
+            self.context.enable_only(moderngl.NOTHING)
+            buffers.samples = 0
+        else:
+            self.context.enable_only(moderngl.BLEND)
+            self.context.blend_func = moderngl.ONE, moderngl.ONE
+        self._compose_vao.render(vertices=3)
+        buffers.samples += 1
+        self.context.enable_only(moderngl.NOTHING)
+        buffers.output.use()
+        buffers.total.use(0)
+        _set(self._average, "total", 0)
+        _set(self._average, "samples", float(buffers.samples))
+        self._average_vao.render(vertices=3)
+        return self._read(buffers)
+
+    def _read(self, buffers: Buffers) -> Array:
+        width, height = buffers.size
+        data = np.frombuffer(buffers.output.read(components=4), np.uint8).reshape(height, width, 4)
+        return data[::-1]
+
+
+def look_index(look: str, coats: tuple[str, ...]) -> tuple[int, int]:
+    """The compose shader's numbers for a look. Raises ValueError for a name it does not know."""
+    name, _, detail = look.partition(":")
+    if look in LOOKS:
+        return LOOKS.index(look), 0
+    if name == "paint" and detail in ("R", "G", "B", "A"):
+        return 8, "RGBA".index(detail)
+    if name == "where":
+        return 9, coats.index(detail) if detail in coats else 0
+    raise ValueError(f"there is no look {look!r}")
+
+
+def extended_rows(compiled: Compiled, rows: Array) -> Array:
+    """Rows with the spilled values behind them, worked out by the NumPy back end."""
+    glsl = compiled.glsl
+    if not glsl.spilled:
+        return rows
+    full = np.zeros((len(rows), glsl.layout.texels * 4), np.float32)
+    full[:, : rows.shape[1]] = rows
+    dials = glsl.layout.columns(full)
+    for name, values in evaluate(glsl.spilled, Values(dials=dials)).items():
+        texel, at = glsl.layout.places[name]
+        full[:, texel * 4 + at : texel * 4 + at + len(values)] = values.T
+    return full
+
+
+def _write_row(table: Any, compiled: Compiled, row: int, values: Array) -> None:
+    texels = compiled.glsl.layout.texels
+    at = ((row // ROWS_A_COLUMN) * texels, row % ROWS_A_COLUMN, texels, 1)
+    table.write(extended_rows(compiled, values[None]).tobytes(), viewport=at)
+
+
+def _same_shadow(a: Scene, b: Scene) -> bool:
+    if len(a.draws) != len(b.draws):
+        return False
+    return all(
+        (x.mesh, x.start, x.count) == (y.mesh, y.start, y.count) and np.array_equal(x.matrices, y.matrices)
+        for x, y in zip(a.draws, b.draws, strict=True)
+    )
+
+
+def _set(program: Any, name: str, value: Any) -> None:
+    """Set a uniform unless the compiler found it unused and dropped it."""
+    if name in program:
+        program[name].value = value

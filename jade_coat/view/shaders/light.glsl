@@ -1,0 +1,88 @@
+// Light on a surface: glTF 2.0 metallic-roughness (Appendix B), a sky, and one sun.
+
+const float PI = 3.14159265;
+
+uniform vec3 irradiance[9];
+uniform sampler2DArray reflections;
+uniform sampler2D split_sum;
+uniform vec3 sun_direction;
+uniform vec3 sun_radiance;
+
+vec3 sky_irradiance(vec3 n) {  // Ramamoorthi & Hanrahan 2001
+    vec3 e = irradiance[0] * 0.282095;
+    e += irradiance[1] * 0.488603 * n.y + irradiance[2] * 0.488603 * n.z + irradiance[3] * 0.488603 * n.x;
+    e += irradiance[4] * 1.092548 * n.x * n.y + irradiance[5] * 1.092548 * n.y * n.z;
+    e += irradiance[6] * 0.315392 * (3.0 * n.z * n.z - 1.0);
+    e += irradiance[7] * 1.092548 * n.x * n.z + irradiance[8] * 0.546274 * (n.x * n.x - n.y * n.y);
+    return max(e, 0.0);
+}
+
+vec2 octahedral(vec3 d) {
+    d /= abs(d.x) + abs(d.y) + abs(d.z);
+    vec2 p = d.xz;
+    if (d.y < 0.0) p = (1.0 - abs(d.zx)) * vec2(d.x < 0.0 ? -1.0 : 1.0, d.z < 0.0 ? -1.0 : 1.0);
+    return p * 0.5 + 0.5;
+}
+
+vec3 sky_reflection(vec3 r, float roughness) {
+    float layer = roughness * 5.0;
+    vec2 at = octahedral(r);
+    vec3 sharper = texture(reflections, vec3(at, floor(layer))).rgb;
+    return mix(sharper, texture(reflections, vec3(at, min(floor(layer) + 1.0, 5.0))).rgb, fract(layer));
+}
+
+struct Surface {
+    vec3 base_color;
+    vec3 normal;
+    float roughness;
+    float metallic;
+    float occlusion;
+};
+
+// Reflected sunlight over incident radiance times the cosine: D, V and F of Appendix B.
+vec3 reflect_light(Surface s, vec3 v, vec3 l) {
+    float alpha = max(s.roughness * s.roughness, 0.002);
+    float a2 = alpha * alpha;
+    vec3 h = normalize(v + l);
+    float nl = max(dot(s.normal, l), 0.0), nv = max(dot(s.normal, v), 1e-4);
+    float nh = max(dot(s.normal, h), 0.0), vh = max(dot(v, h), 0.0);
+    float d = nh * nh * (a2 - 1.0) + 1.0;
+    float distribution = a2 / (PI * d * d);
+    float visibility = 0.5 / max(nl * sqrt(nv * nv * (1.0 - a2) + a2) + nv * sqrt(nl * nl * (1.0 - a2) + a2), 1e-6);
+    vec3 f0 = mix(vec3(0.04), s.base_color, s.metallic);
+    vec3 fresnel = f0 + (1.0 - f0) * pow(1.0 - vh, 5.0);
+    vec3 diffuse = mix(s.base_color, vec3(0.0), s.metallic) / PI;
+    return ((1.0 - fresnel) * diffuse + fresnel * distribution * visibility) * nl;
+}
+
+vec3 sky_light(Surface s, vec3 v) {
+    float nv = clamp(dot(s.normal, v), 0.0, 1.0);
+    vec3 f0 = mix(vec3(0.04), s.base_color, s.metallic);
+    vec2 ab = texture(split_sum, vec2(nv, s.roughness)).rg;
+    vec3 specular = f0 * ab.x + ab.y;
+    vec3 diffuse = s.base_color * (1.0 - s.metallic) * (1.0 - specular);
+    // Crevices see less sky than the mirror direction suggests (Lagarde 2014).
+    float seen = clamp(pow(nv + s.occlusion, exp2(-16.0 * s.roughness - 1.0)) - 1.0 + s.occlusion, 0.0, 1.0);
+    return diffuse * sky_irradiance(s.normal) * s.occlusion
+        + specular * sky_reflection(reflect(-v, s.normal), s.roughness) * seen;
+}
+
+// Khronos PBR Neutral tone mapper, as published.
+vec3 tone_map(vec3 color) {
+    const float start = 0.8 - 0.04, desaturation = 0.15;
+    float x = min(color.r, min(color.g, color.b));
+    float offset = x < 0.08 ? x - 6.25 * x * x : 0.04;
+    color -= offset;
+    float peak = max(color.r, max(color.g, color.b));
+    if (peak < start) return color;
+    float d = 1.0 - start;
+    float newPeak = 1.0 - d * d / (peak + d - start);
+    color *= newPeak / peak;
+    float g = 1.0 - 1.0 / (desaturation * (peak - newPeak) + 1.0);
+    return mix(color, vec3(newPeak), g);
+}
+
+vec3 to_srgb(vec3 c) {
+    c = clamp(c, 0.0, 1.0);
+    return mix(c * 12.92, 1.055 * pow(c, vec3(1.0 / 2.4)) - 0.055, greaterThan(c, vec3(0.0031308)));
+}
