@@ -107,9 +107,9 @@ def quantized(values: Array, bits: int = 8) -> Array:
 
 def png_bytes(picture: Array) -> bytes:
     """Encode `(h, w)`, `(h, w, 1 | 3 | 4)` uint8 or uint16 as PNG."""
-    array = picture if picture.ndim == 2 else picture[:, :, [2, 1, 0, 3][: picture.shape[2]]]
-    if array.ndim == 3 and picture.shape[2] == 1:
-        array = picture[:, :, 0]
+    array = picture
+    if picture.ndim == 3:
+        array = picture[:, :, 0] if picture.shape[2] == 1 else picture[:, :, [2, 1, 0, 3][: picture.shape[2]]]
     ok, data = cv2.imencode(".png", np.ascontiguousarray(array), [cv2.IMWRITE_PNG_COMPRESSION, 4])
     if not ok:
         raise ValueError(f"cannot encode a picture of shape {picture.shape} and type {picture.dtype}")

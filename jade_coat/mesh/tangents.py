@@ -9,7 +9,12 @@ from jade_coat.program.types import Array
 
 
 def with_tangents(mesh: MeshData, uv_set: int = 0) -> MeshData:
-    """The mesh with tangents of a UV set; vertices where mirrored UVs meet are split.
+    """The mesh with tangents of a UV set; vertices where mirrored UVs meet are split."""
+    return split_tangents(mesh, uv_set)[0]
+
+
+def split_tangents(mesh: MeshData, uv_set: int = 0) -> tuple[MeshData, Array]:
+    """The mesh with tangents of a UV set, and for each of its vertices `(n,)` the one it came from.
 
     Follows Mikkelsen 2008: a triangle's direction of rising u, projected to the plane of each corner's normal and
     weighted by the corner's angle there, is averaged over corners alike in position, normal, UV and handedness.
@@ -34,15 +39,20 @@ def with_tangents(mesh: MeshData, uv_set: int = 0) -> MeshData:
     tangent = _perpendicular(total[group], normals[source])
 
     if len(source) == mesh.vertex_count and (source == np.arange(len(source))).all():
-        source_map, triangles = slice(None), mesh.triangles
+        triangles = mesh.triangles
     else:
-        source_map, triangles = source, new_index.reshape(-1, 3).astype(np.uint32)  # type: ignore[assignment]
+        triangles = new_index.reshape(-1, 3).astype(np.uint32)
     signed = np.concatenate([tangent, np.where(side[:, None] == 1, -1.0, 1.0)], axis=1).astype(np.float32)
-    return MeshData(
-        np.ascontiguousarray(mesh.positions[source_map]), np.ascontiguousarray(mesh.normals[source_map]), signed,
-        tuple(np.ascontiguousarray(u[source_map]) for u in mesh.uvs),
-        tuple(np.ascontiguousarray(c[source_map]) for c in mesh.colors), triangles, mesh.slots,
-    )  # fmt: skip
+    split = MeshData(
+        mesh.positions[source],
+        mesh.normals[source],
+        signed,
+        tuple(u[source] for u in mesh.uvs),
+        tuple(c[source] for c in mesh.colors),
+        triangles,
+        mesh.slots,
+    )
+    return split, source
 
 
 def _triangle_tangents(corners: Array, uv: Array) -> tuple[Array, Array]:

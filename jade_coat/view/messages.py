@@ -125,6 +125,13 @@ class Ready:
 
 
 @dataclass(frozen=True)
+class Taken:
+    """What lay in a shared block is uploaded; the block may go."""
+
+    block: str
+
+
+@dataclass(frozen=True)
 class FrameDone:
     """A picture is in its target."""
 

@@ -1,0 +1,155 @@
+"""Bakes the props of a project and writes them out: folders of PNG files, or one GLB."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from jade_coat.bake.baker import BakedMaps, Look, bake_slot
+from jade_coat.bake.job import Job
+from jade_coat.bake.unwrap import BakeMesh, bake_mesh
+from jade_coat.files.atomic import write_atomic
+from jade_coat.files.gltf_writer import BakedMaterial, BakedProp, scene_glb
+from jade_coat.files.library import Library
+from jade_coat.maps.packing import PackedLookup, Texture
+from jade_coat.material.compile import compile_material, fixed_fields
+from jade_coat.material.fields import Number
+from jade_coat.material.material import Material, field_values
+from jade_coat.mesh.data import MeshData
+from jade_coat.mesh.paint import Paint
+from jade_coat.program import passes
+from jade_coat.stage.looks import field_row, material_of
+from jade_coat.stage.project import Project, Prop
+from jade_coat.stage.scene import BARE
+
+WORLD = {"world_position", "normal"}
+
+
+@dataclass(frozen=True)
+class _Task:
+    """One slot of one prop, and the key that equal bakes share."""
+
+    prop: Prop
+    slot: str
+    look: Look
+    key: tuple[object, ...]
+
+
+class SceneBaker:
+    """Bakes props one after another, each distinct look on each distinct mesh once."""
+
+    def __init__(self, project: Project, library: Library, side: int, job: Job) -> None:
+        self._project, self._library, self._side, self._job = project, library, side, job
+        self._lookup = PackedLookup(project.map_sets)
+        self._meshes: dict[str, BakeMesh] = {}
+        self._done: dict[tuple[object, ...], BakedMaps] = {}
+        self._materials: dict[tuple[object, ...], BakedMaterial] = {}
+
+    def maps(self, prop: Prop, slot: str, finish: str | None = None) -> BakedMaps:
+        """The maps of one slot of a prop, in its own finish or in another. Raises Cancelled and what files raise."""
+        return self._baked(self._task(prop, slot, finish))
+
+    def props(self, props: Sequence[Prop]) -> list[BakedProp]:
+        """Everything that a GLB of these props needs."""
+        tasks = [(p, s) for p in props for s in self._library.mesh_by_id(self._project, p.mesh).slots]
+        found: dict[str, dict[str, BakedMaterial]] = {p.id: {} for p in props}
+        for i, (prop, slot) in enumerate(tasks):
+            self._job.part(0.95 * i / len(tasks), 0.95 * (i + 1) / len(tasks))
+            self._job.step(0.0, f"Baking {prop.name}, {slot.name}")
+            found[prop.id][slot.name] = self._material(self._task(prop, slot.name))
+        return [BakedProp(p, self._painted(p), found[p.id]) for p in props]
+
+    def _mesh(self, prop: Prop) -> tuple[MeshData, BakeMesh]:
+        data = self._library.mesh_by_id(self._project, prop.mesh)
+        if prop.mesh not in self._meshes:
+            self._job.step(0.0, f"Unwrapping {prop.name}")
+            self._meshes[prop.mesh] = bake_mesh(data)
+        return data, self._meshes[prop.mesh]
+
+    def _painted(self, prop: Prop) -> MeshData:
+        """The mesh that is written: with the prop's own paint in place of the mesh's first colour set."""
+        _, baked = self._mesh(prop)
+        if not isinstance(prop.paint, Paint):
+            return baked.mesh
+        return baked.mesh.with_(colors=(prop.paint.whole()[baked.source], *baked.mesh.colors[1:]))
+
+    def _task(self, prop: Prop, slot: str, finish: str | None = None) -> _Task:
+        look = self._look(prop, slot, finish or prop.finishes.get(slot, ""))
+        paint = prop.paint.key if isinstance(prop.paint, Paint) else ""
+        key: tuple[object, ...] = (prop.mesh, slot, paint, look.material.id, tuple(sorted(look.values.items())))
+        program = compile_material(look.material, self._lookup, fixed_fields(look.values))
+        wheres = {n: v for n, v in program.items() if n.startswith(("where:", "height"))}
+        if passes.reads(wheres, "attribute") & WORLD:  # what depends on the world is baked for each place
+            key = (*key, prop.position, prop.turn, prop.size)
+        return _Task(prop, slot, look, key)
+
+    def _look(self, prop: Prop, slot: str, finish: str) -> Look:
+        material: Material = material_of(self._project, finish) if finish else BARE
+        values: dict[str, Number] = (
+            field_row(self._project, finish, prop.values.get(slot)) if finish else field_values(BARE)
+        )
+        textures: dict[str, Texture] = {}
+        for map_set in self._project.map_sets:
+            if any(c.surface.map_set == map_set.id for c in material.coats):
+                textures |= {t.name: t for t in self._library.textures(map_set)}
+        return Look(material, values, self._lookup, textures)
+
+    def _baked(self, task: _Task) -> BakedMaps:
+        if task.key not in self._done:
+            data, baked = self._mesh(task.prop)
+            slot = next((s for s in baked.mesh.slots if s.name == task.slot), None)
+            if slot is None:
+                raise KeyError(f"{task.prop.name} has no slot {task.slot!r}")
+            colors = task.prop.paint.whole() if isinstance(task.prop.paint, Paint) else None
+            self._done[task.key] = bake_slot(
+                data, baked, slot, task.look, task.prop.matrix(), colors, self._side, self._job
+            )
+        return self._done[task.key]
+
+    def _material(self, task: _Task) -> BakedMaterial:
+        if task.key not in self._materials:
+            files = self._baked(task).png_files()
+            del self._done[task.key]  # the files are enough from here on
+            name = f"{task.prop.name} {task.slot}" if task.slot != "surface" else task.prop.name
+            self._materials[task.key] = BakedMaterial(
+                name, files["base_color"], files["packed"], files["normal"], files.get("emissive")
+            )
+        return self._materials[task.key]
+
+
+def export_glb(project: Project, library: Library, path: Path, side: int, job: Job, props: Sequence[Prop] = ()) -> int:
+    """Bake props (all of them by default) and write one GLB; returns its size in bytes.
+
+    Raises Cancelled (nothing is written), WriteFailed, and what reading meshes and maps raises.
+    """
+    chosen = list(props or project.props)
+    if not chosen:
+        raise ValueError(f"{project.name} has no props to export. Import a mesh first.")
+    data = scene_glb(SceneBaker(project, library, side, job).props(chosen))
+    job.part(0.95, 1.0)
+    job.step(0.5, f"Writing {path.name}")
+    write_atomic(path, data)
+    return len(data)
+
+
+def bake_to_folder(
+    project: Project, library: Library, finish: str, prop: Prop, side: int, folder: Path, job: Job
+) -> list[Path]:
+    """Bake a finish on every slot of a prop that wears it (or all, if none does) into PNG files.
+
+    Nothing is written unless everything could be baked. Raises Cancelled, WriteFailed, KeyError.
+    """
+    project.prop(prop.id)
+    material_of(project, finish)
+    slots = [s for s, f in prop.finishes.items() if f == finish] or list(project.mesh(prop.mesh).slots)
+    baker = SceneBaker(project, library, side, job)
+    ready: list[tuple[Path, bytes]] = []
+    for i, slot in enumerate(slots):
+        job.part(i / len(slots), (i + 1) / len(slots))
+        for name, data in baker.maps(prop, slot, finish).png_files().items():
+            name = {"packed": "occlusion_roughness_metallic"}.get(name, name)
+            ready.append((folder / f"{finish}_{prop.id}_{slot.lower().replace(' ', '_')}_{name}.png", data))
+    for path, data in ready:
+        write_atomic(path, data)
+    return [path for path, _ in ready]

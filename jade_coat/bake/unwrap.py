@@ -1,0 +1,93 @@
+"""Finds or makes a UV set without overlaps to bake into."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import xatlas
+
+from jade_coat.bake.raster import cover
+from jade_coat.mesh.data import MAX_UV_SETS, MeshData, Slot
+from jade_coat.mesh.tangents import split_tangents
+from jade_coat.program.types import Array
+
+MAX_OVERLAP = 0.005
+_PROBE = 512
+
+
+@dataclass(frozen=True)
+class BakeMesh:
+    """A mesh whose UV set 0 has no overlaps within each slot, and the vertex of the original each one came from."""
+
+    mesh: MeshData
+    source: Array
+
+
+def bake_mesh(mesh: MeshData) -> BakeMesh:
+    """The mesh with a set to bake into put in front of its UV sets.
+
+    A set that does not overlap is used (moved and scaled into 0–1 where it lies outside); failing that, each slot is
+    unwrapped anew with xatlas.
+    """
+    pieces = [_slot_piece(mesh, slot) for slot in mesh.slots]
+    source = np.concatenate([p.source for p in pieces])
+    starts = np.cumsum([0, *(len(p.source) for p in pieces)])
+    triangles = np.concatenate([p.triangles + start for p, start in zip(pieces, starts, strict=False)])
+    slots, at = [], 0
+    for slot, piece in zip(mesh.slots, pieces, strict=True):
+        slots.append(Slot(slot.name, at, len(piece.triangles)))
+        at += len(piece.triangles)
+    uv = np.concatenate([p.uv for p in pieces]).astype(np.float32)
+    new = MeshData(
+        mesh.positions[source], mesh.normals[source], mesh.tangents[source],
+        (uv, *(u[source] for u in mesh.uvs[: MAX_UV_SETS - 1])), tuple(c[source] for c in mesh.colors),
+        triangles.astype(np.uint32), tuple(slots),
+    )  # fmt: skip
+    split, origin = split_tangents(new)
+    return BakeMesh(split, source[origin])
+
+
+@dataclass(frozen=True)
+class _Piece:
+    """One slot: its vertices by original index, triangles among them, and UVs."""
+
+    source: Array
+    triangles: Array
+    uv: Array
+
+
+def _slot_piece(mesh: MeshData, slot: Slot) -> _Piece:
+    run = mesh.triangles[slot.start : slot.start + slot.count].astype(np.int64)
+    source, local = np.unique(run, return_inverse=True)
+    triangles = local.reshape(-1, 3)
+    for uv in mesh.uvs:
+        fitted = _fitted(uv[source])
+        if fitted is not None and _is_flat(fitted, triangles):
+            return _Piece(source, triangles, fitted)
+    mapping, indices, uv = xatlas.parametrize(
+        np.ascontiguousarray(mesh.positions[source]), triangles.astype(np.uint32),
+        np.ascontiguousarray(mesh.normals[source]),
+    )  # fmt: skip
+    return _Piece(source[mapping], indices.astype(np.int64), np.asarray(uv))
+
+
+def _fitted(uv: Array) -> Array | None:
+    """UVs inside 0–1: as they are, or moved and stretched to fill the square less a margin; None when degenerate."""
+    low, high = uv.min(axis=0), uv.max(axis=0)
+    if (high - low).min() < 1e-6:
+        return None
+    if low.min() >= -1e-4 and high.max() <= 1 + 1e-4 and (high - low).min() > 0.3:
+        return np.clip(uv, 0, 1)
+    return np.asarray((uv - low) / (high - low) * 0.992 + 0.004)
+
+
+def _is_flat(uv: Array, triangles: Array) -> bool:
+    coverage = cover(uv, triangles, _PROBE)
+    corners = uv[triangles].astype(np.float64)
+    d1, d2 = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
+    area = (d1[:, 0] * d2[:, 1] - d1[:, 1] * d2[:, 0]) / 2
+    # Turned-over triangles would give one vertex two handednesses; a tiny square would waste the map.
+    one_way = (area > 0).all() or (area < 0).all()
+    total = np.abs(area).sum()
+    return bool(one_way and coverage.overlap <= MAX_OVERLAP and 0.05 < total < 1.001)

@@ -1,0 +1,339 @@
+"""The application's end of the render process: feeds it, asks for pictures, and restarts it when it dies."""
+
+from __future__ import annotations
+
+import multiprocessing
+import queue
+import threading
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from multiprocessing.connection import Connection, wait
+from typing import Any
+
+import numpy as np
+
+from jade_coat.maps.packing import Texture
+from jade_coat.material.material import Material
+from jade_coat.material.surface import MapLookup
+from jade_coat.mesh.data import MeshData
+from jade_coat.program.types import Array
+from jade_coat.stage.draws import Scene
+from jade_coat.view import messages as m
+from jade_coat.view.process import run
+from jade_coat.view.shared import Shared
+
+MAX_DEATHS = 5
+"""How often the process may die within a minute before the client gives up."""
+
+
+@dataclass(frozen=True)
+class Picture:
+    """A finished picture: `(h, w, 4) uint8`, and what it is of."""
+
+    stream: str
+    pixels: Array
+    sample: int
+    milliseconds: float
+    compiles: int
+    tag: Any
+
+
+@dataclass
+class _Stream:
+    """One stream's buffer, the request under way, and the newest one waiting behind it."""
+
+    buffer: Shared | None = None
+    under_way: tuple[m.FrameRequest, Any] | None = None
+    waiting: tuple[dict[str, Any], Any] | None = None
+    serial: int = 0
+
+
+class RenderClient:
+    """Keeps everything the process was given, so that a new process can be given it again.
+
+    Call `poll` when `fileno` is readable. `on_picture`, `on_fault(material, reason)` and `on_state(text)` are called
+    from there; the state is "" while all is well.
+    """
+
+    def __init__(self) -> None:
+        self.on_picture: Callable[[Picture], None] = lambda picture: None
+        self.on_fault: Callable[[str, str], None] = lambda material, reason: None
+        self.on_state: Callable[[str], None] = lambda text: None
+        self.on_trouble: Callable[[str], None] = lambda text: None
+        self.on_connection: Callable[[], None] = lambda: None
+        self.renderer = ""
+        self.ready = False
+        self._meshes: dict[str, MeshData] = {}
+        self._textures: dict[str, Texture] = {}
+        self._paint: dict[str, Array] = {}
+        self._materials: dict[str, tuple[Material, MapLookup]] = {}
+        self._scenes: dict[str, Scene] = {}
+        self._streams: dict[str, _Stream] = {}
+        self._blocks: dict[str, Shared] = {}
+        self._deaths: list[float] = []
+        self._sun: tuple[tuple[float, float, float], float] | None = None
+        self._process: Any = None
+        self._start()
+
+    # The process
+
+    def _start(self) -> None:
+        context = multiprocessing.get_context("spawn")
+        self._connection, theirs = context.Pipe()
+        self._process = context.Process(target=run, args=(theirs,), name="jade-coat-view", daemon=True)
+        self._process.start()
+        theirs.close()
+        self._outbox: queue.SimpleQueue[Any] = queue.SimpleQueue()
+        threading.Thread(target=_sender, args=(self._connection, self._outbox), daemon=True).start()
+
+    @property
+    def process_id(self) -> int:
+        """The render process's id."""
+        return int(self._process.pid)
+
+    def fileno(self) -> int:
+        """What to watch for answers."""
+        return self._connection.fileno()
+
+    def poll(self, timeout: float = 0.0) -> bool:
+        """Handle the answers that are there (waiting up to `timeout` seconds for the first); whether any were."""
+        handled = False
+        try:
+            while self._connection.poll(timeout):
+                self._handle(self._connection.recv())
+                handled, timeout = True, 0.0
+        except (EOFError, ConnectionResetError, BrokenPipeError, OSError):
+            self._restart()
+            return True
+        return handled
+
+    def wait(self, until: Callable[[], bool], seconds: float = 60.0) -> bool:
+        """Poll until something holds; for use without an event loop. Returns whether it came to hold in time."""
+        end = time.monotonic() + seconds
+        while not until():
+            left = end - time.monotonic()
+            if left <= 0:
+                return False
+            wait([self._connection], min(left, 0.5))
+            self.poll()
+        return True
+
+    def close(self) -> None:
+        """End the process and give all shared memory back."""
+        self._outbox.put(m.Quit())
+        self._outbox.put(None)
+        self._process.join(2.0)
+        if self._process.is_alive():
+            self._process.kill()
+            self._process.join(2.0)
+        self._connection.close()
+        self._free()
+
+    def _free(self) -> None:
+        for block in self._blocks.values():
+            block.close()
+        self._blocks.clear()
+        for stream in self._streams.values():
+            if stream.buffer is not None:
+                stream.buffer.close()
+                stream.buffer = None
+
+    def _restart(self) -> None:
+        now = time.monotonic()
+        self._deaths = [t for t in self._deaths if now - t < 60] + [now]
+        self._outbox.put(None)
+        self._connection.close()
+        self._process.join(0.2)
+        self._free()
+        self.ready = False
+        if len(self._deaths) > MAX_DEATHS:
+            self.on_state("The view keeps failing and has been stopped. Save your work and start again.")
+            return
+        self.on_state("The view stopped and is being started again. Your work is safe.")
+        self._start()
+        self.on_connection()
+        self._replay()
+
+    def _replay(self) -> None:
+        if self._sun is not None:
+            self._send(m.SetSun(*self._sun))
+        for key, mesh in self._meshes.items():
+            self._send_mesh(key, mesh)
+        for texture in self._textures.values():
+            self._send_texture(texture)
+        for prop, values in self._paint.items():
+            self._send_paint(prop, values)
+        for material, lookup in self._materials.values():
+            self._send(m.SetMaterial(material, lookup))
+        for name, scene in self._scenes.items():
+            self._send(m.SetScene(name, scene))
+        for name, stream in self._streams.items():
+            again = stream.waiting
+            if again is None and stream.under_way is not None:
+                request, tag = stream.under_way
+                again = (_wishes(request), tag)
+            stream.under_way, stream.waiting = None, None
+            if again is not None:
+                self._ask(name, *again)
+
+    def _handle(self, message: Any) -> None:
+        if isinstance(message, m.Ready):
+            self.ready, self.renderer = True, message.renderer
+            self.on_state("")
+        elif isinstance(message, m.Taken):
+            block = self._blocks.pop(message.block, None)
+            if block is not None:
+                block.close()
+        elif isinstance(message, m.FrameDone):
+            self._arrived(message)
+        elif isinstance(message, m.MaterialFault):
+            self.on_fault(message.material, message.reason)
+        elif isinstance(message, m.Trouble):
+            self.on_trouble(message.reason)
+
+    def _send(self, message: Any) -> None:
+        self._outbox.put(message)
+
+    # What it knows
+
+    def put_mesh(self, key: str, mesh: MeshData) -> None:
+        """Send a mesh unless it is there already."""
+        if self._meshes.get(key) is not mesh:
+            self._meshes[key] = mesh
+            self._send_mesh(key, mesh)
+
+    def put_texture(self, texture: Texture) -> None:
+        """Send a texture unless it is there already."""
+        if self._textures.get(texture.name) is not texture:
+            self._textures[texture.name] = texture
+            self._send_texture(texture)
+
+    def put_paint(self, prop: str, values: Array) -> None:
+        """Send all of a prop's paint."""
+        self._paint[prop] = values.copy()
+        self._send_paint(prop, values)
+
+    def patch_paint(self, prop: str, start: int, values: Array) -> None:
+        """Send a run of a prop's paint."""
+        if prop in self._paint:
+            self._paint[prop][start : start + len(values)] = values
+            self._send(m.PatchPaint(prop, start, values))
+
+    def paint_of(self, prop: str) -> Array | None:
+        """The paint the process was last given for a prop."""
+        return self._paint.get(prop)
+
+    def set_material(self, material: Material, lookup: MapLookup) -> None:
+        """Send a material unless it is there already."""
+        old = self._materials.get(material.id)
+        if old is None or old[0] != material or old[1] is not lookup:
+            self._materials[material.id] = (material, lookup)
+            self._send(m.SetMaterial(material, lookup))
+
+    def set_scene(self, name: str, scene: Scene) -> None:
+        """Send a scene."""
+        self._scenes[name] = scene
+        self._send(m.SetScene(name, scene))
+
+    def set_row(self, scene: str, material: str, row: int, values: Array) -> None:
+        """Send one row of numbers."""
+        rows = self._scenes[scene].rows
+        if not rows[material].flags.writeable:
+            rows[material] = rows[material].copy()
+        rows[material][row] = values
+        self._send(m.SetRow(scene, material, row, values))
+
+    def set_sun(self, direction: tuple[float, float, float], strength: float) -> None:
+        """Place the sun."""
+        self._sun = (direction, strength)
+        self._send(m.SetSun(direction, strength))
+
+    def _send_mesh(self, key: str, mesh: MeshData) -> None:
+        streams = {"position": mesh.positions, "normal": mesh.normals, "tangent": mesh.tangents}
+        streams |= {f"uv{i}": uv for i, uv in enumerate(mesh.uvs)}
+        streams |= {f"color{i}": c for i, c in enumerate(mesh.colors)}
+        block = self._shared({**streams, "triangles": mesh.triangles})
+        handles = {name: block.handles[name] for name in streams}
+        self._send(m.PutMesh(key, handles, block.handles["triangles"], mesh.metres))
+
+    def _send_texture(self, texture: Texture) -> None:
+        block = self._shared({str(i): level for i, level in enumerate(texture.levels)})
+        self._send(m.PutTexture(texture.name, texture.is_color, tuple(block.handles.values())))
+
+    def _send_paint(self, prop: str, values: Array) -> None:
+        block = self._shared({"values": values})
+        self._send(m.PutPaint(prop, block.handles["values"]))
+
+    def _shared(self, arrays: dict[str, Array]) -> Shared:
+        block = Shared(arrays)
+        self._blocks[block.name] = block
+        return block
+
+    # Pictures
+
+    def request(self, stream: str, tag: Any = None, **wishes: Any) -> None:
+        """Ask for a picture of a stream: the fields of `FrameRequest` but stream, serial and target.
+
+        While one is under way the newest request waits; older ones are forgotten.
+        """
+        found = self._streams.setdefault(stream, _Stream())
+        if found.under_way is None:
+            self._ask(stream, wishes, tag)
+        else:
+            found.waiting = (wishes, tag)
+
+    def busy(self, stream: str) -> bool:
+        """Whether a picture of this stream is still to come."""
+        found = self._streams.get(stream)
+        return found is not None and found.under_way is not None
+
+    @property
+    def idle(self) -> bool:
+        """Whether nothing is under way."""
+        return self.ready and not self._blocks and not any(s.under_way for s in self._streams.values())
+
+    def _ask(self, stream: str, wishes: dict[str, Any], tag: Any) -> None:
+        found = self._streams[stream]
+        found.serial += 1
+        shape = (wishes["height"], wishes["width"] * len(wishes.get("looks", ("lit",))), 4)
+        if found.buffer is None or found.buffer.handles["picture"].shape != shape:
+            if found.buffer is not None:
+                found.buffer.close()
+            found.buffer = Shared({"picture": np.zeros(shape, np.uint8)})
+        request = m.FrameRequest(stream=stream, serial=found.serial, target=found.buffer.handles["picture"], **wishes)
+        found.under_way = (request, tag)
+        self._send(request)
+
+    def _arrived(self, done: m.FrameDone) -> None:
+        found = self._streams[done.stream]
+        if found.under_way is None or abs(done.serial) != found.serial:
+            return
+        _, tag = found.under_way
+        found.under_way = None
+        assert found.buffer is not None
+        picture = found.buffer.read("picture") if done.serial > 0 else None
+        if found.waiting is not None:
+            (wishes, next_tag), found.waiting = found.waiting, None
+            self._ask(done.stream, wishes, next_tag)
+        if picture is not None:
+            self.on_picture(Picture(done.stream, picture, done.sample, done.milliseconds, done.compiles, tag))
+
+
+def _wishes(request: m.FrameRequest) -> dict[str, Any]:
+    """What to ask for again after a restart: the same picture, from its first sample on."""
+    fields = {name: getattr(request, name) for name in request.__dataclass_fields__}
+    for name in ("stream", "serial", "target"):
+        fields.pop(name)
+    return {**fields, "sample": 0}
+
+
+def _sender(connection: Connection, outbox: queue.SimpleQueue[Any]) -> None:
+    """Send from a thread of its own: a full pipe must not block the window."""
+    while (message := outbox.get()) is not None:
+        try:
+            connection.send(message)
+        except (OSError, ValueError):
+            return
+
+
