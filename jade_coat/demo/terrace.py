@@ -37,9 +37,7 @@ SURFACES: tuple[tuple[str, str, float, Callable[[int], SurfaceMaps]], ...] = (
 Progress = Callable[[float, str], None]
 
 
-def build(
-    folder: Path, progress: Progress = lambda share, what: None, side: int = SIDE
-) -> Project:
+def build(folder: Path, progress: Progress = lambda share, what: None, side: int = SIDE) -> Project:
     """Make the demo and save it into a folder; the same files every time."""
     assets = Assets()
     library = Library(assets)

@@ -335,5 +335,3 @@ def _sender(connection: Connection, outbox: queue.SimpleQueue[Any]) -> None:
             connection.send(message)
         except (OSError, ValueError):
             return
-
-

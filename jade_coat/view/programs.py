@@ -24,7 +24,6 @@ VIEW_OUTPUTS = (
 """What the first four attachments of the G-buffer hold."""
 
 
-
 @dataclass(frozen=True)
 class Stream:
     """A vertex stream beside position, normal and tangent: its GLSL type, buffer format, and what materials see."""
@@ -37,8 +36,7 @@ class Stream:
 ATTRIBUTES: Mapping[str, Stream] = {
     **{f"uv{i}": Stream("vec2", "2f4", f"vec2 attribute_uv{i} = in_uv{i};") for i in range(8)},
     **{
-        f"color{i}": Stream("uvec4", "4u2", f"vec4 attribute_color{i} = vec4(in_color{i}) / 65535.0;")
-        for i in range(4)
+        f"color{i}": Stream("uvec4", "4u2", f"vec4 attribute_color{i} = vec4(in_color{i}) / 65535.0;") for i in range(4)
     },
 }
 """The streams by the name that materials use."""

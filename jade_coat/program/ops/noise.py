@@ -47,9 +47,7 @@ def gradient_noise(p: Array, seed: int) -> Array:
     u, v, w = f * f * f * (f * (f * F(6) - F(15)) + F(10))
 
     def along_x(y: int, z: int) -> Array:
-        a, b = (
-            _corner((words[x][0], words[y][1], words[z][2]), (away[x][0], away[y][1], away[z][2])) for x in (0, 1)
-        )
+        a, b = (_corner((words[x][0], words[y][1], words[z][2]), (away[x][0], away[y][1], away[z][2])) for x in (0, 1))
         return a + (b - a) * u
 
     front = along_x(0, 0)

@@ -1,0 +1,1 @@
+"""The window: the only part of Jade Coat that knows Qt."""

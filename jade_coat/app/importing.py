@@ -1,0 +1,193 @@
+"""Bringing meshes and maps in, and making materials of them."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from jade_coat.app.widgets.dialogs import MapReview, NewMaterial, ProgressDialog
+from jade_coat.bake.job import Job
+from jade_coat.files.library import Library
+from jade_coat.files.mesh_files import read_mesh
+from jade_coat.maps.mapset import MapFile, MapSet
+from jade_coat.material.material import Coat, Material
+from jade_coat.material.seam import Seam
+from jade_coat.material.surface import Role, Surface
+from jade_coat.material.where import PaintTerm
+from jade_coat.mesh.data import MeshData
+from jade_coat.stage.edits import free_id, free_name
+from jade_coat.stage.project import Project, Prop
+
+if TYPE_CHECKING:
+    from jade_coat.app.window import Window
+
+
+def bring_mesh(window: Window, path: Path) -> ProgressDialog:
+    """Read a mesh in the background and place it as a prop."""
+    dialog = ProgressDialog(window, f"Import {path.name}")
+
+    def read(job: Job) -> MeshData:
+        job.step(0.1, f"Reading {path.name}")
+        mesh = read_mesh(path)
+        job.step(0.9, "Placing it")
+        return mesh
+
+    dialog.run(
+        window.session, read, lambda mesh: place_mesh(window, mesh, path.stem),
+        lambda error: window._tell("The mesh was not imported", [str(error)]),
+    )  # fmt: skip
+    return dialog
+
+
+def place_mesh(window: Window, mesh: MeshData, name: str) -> None:
+    """Add a mesh and a prop of it, beside what is there, and look at it."""
+    session = window.session
+    project = session.project
+    asset = session.library.add_mesh(
+        mesh, free_name(name, {m.name for m in project.meshes}), {m.id for m in project.meshes}
+    )
+    prop = Prop(
+        id=free_id(asset.name, {p.id for p in project.props}), name=asset.name, mesh=asset.id,
+        position=(beside(window, mesh), 0.0, 0.0),
+    )  # fmt: skip
+    session.document.do_all("Import a mesh", [("add_mesh", {"mesh": asset}), ("add_prop", {"prop": prop})])
+    session.choose_prop(prop.id, asset.slots[0])
+    window.view.frame()
+    window.say(
+        f"{prop.name}: {mesh.vertex_count:,} vertices, {len(mesh.triangles):,} triangles, {len(mesh.slots)} slots"
+    )
+
+
+def beside(window: Window, mesh: MeshData) -> float:
+    """An x position to the right of everything, so that nothing stands inside the new prop."""
+    session = window.session
+    right = None
+    for prop in session.project.props:
+        low, high = session.link.mesh_data(prop.mesh).bounds
+        reach = prop.position[0] + max(abs(float(low[0])), abs(float(high[0]))) * prop.size
+        right = reach if right is None else max(right, reach)
+    return 0.0 if right is None else right + 0.3 - float(mesh.bounds[0][0])
+
+
+def bring_maps(window: Window, folder: Path) -> ProgressDialog:
+    """Read a folder of maps in the background, guess their roles, and let them be corrected."""
+    dialog = ProgressDialog(window, f"Import maps from {folder.name}")
+    library = window.session.library
+
+    def read(job: Job) -> tuple[list[list[MapFile]], list[MapFile]]:
+        job.step(0.1, f"Reading {folder.name}")
+        groups, unknown = library.read_map_folder(folder)
+        return groups, [_unknown_entry(library, p) for p in unknown]
+
+    dialog.run(
+        window.session, read, lambda found: _review(window, folder, *found),
+        lambda error: window._tell("The maps were not imported", [str(error)]),
+    )  # fmt: skip
+    return dialog
+
+
+def _unknown_entry(library: Library, path: Path) -> MapFile:
+    asset = library.assets.put("maps", path.name, path.read_bytes())
+    return MapFile(role=Role.BASE_COLOR, asset=asset, file=path.name, color_space="srgb")
+
+
+def _review(window: Window, folder: Path, groups: list[list[MapFile]], unknown: list[MapFile]) -> None:
+    if not groups and not unknown:
+        window._tell("No maps found", [f"{folder} holds no PNG, JPEG, TIFF or EXR file. Choose another folder."])
+        return
+    project = window.session.project
+    taken, names = {s.id for s in project.map_sets}, {s.name for s in project.map_sets}
+    made: list[str] = []
+    for i, entries in enumerate(groups or [[]]):
+        name = free_name(_set_name(entries, folder), names)
+        names.add(name)
+        suggestion = MapSet(id=free_id(name, taken), name=name, maps=tuple(entries))
+        taken.add(suggestion.id)
+        review = MapReview(window, suggestion, unknown if i == len(groups or [[]]) - 1 else [])
+        window.review = review  # type: ignore[attr-defined]
+        if review.exec():
+            window.session.do("add_map_set", map_set=review.map_set())
+            made.append(suggestion.id)
+    if made:
+        window.say(
+            f"{len(made)} map set{'s' if len(made) > 1 else ''} added. Make a material of them with Ctrl+Shift+N."
+        )
+
+
+def _set_name(entries: list[MapFile], folder: Path) -> str:
+    from jade_coat.maps.mapset import stem_of
+
+    stem = stem_of(entries[0].file) if entries else ""
+    return (stem or folder.name).replace("_", " ").strip().capitalize() or "Maps"
+
+
+def correct_maps(window: Window) -> None:
+    """Review the map set of the chosen coat again."""
+    session, material = window.session, window.session.material
+    coat = material.coat(session.coat_id) if material and session.coat_id else None
+    if coat is None or not coat.surface.map_set:
+        window.say("Choose a coat that is made of maps first.", True)
+        return
+    old = session.project.map_set(coat.surface.map_set)
+    review = MapReview(window, old, [])
+    window.review = review  # type: ignore[attr-defined]
+    if review.exec():
+        new = review.map_set()
+        session.do("set_map_set", map_set=old.id, name=new.name, tile_size=new.tile_size, maps=new.maps)
+
+
+def make_material(window: Window) -> None:
+    """Ask for the coats of a new material and make it."""
+    sets = tuple(s.id for s in window.session.project.map_sets)
+    ask = NewMaterial(window, window.session, sets[-2:])
+    window.ask = ask  # type: ignore[attr-defined]
+    if not ask.exec():
+        return
+    top = ask.top.currentData()
+    add_material(
+        window, ask.name.text().strip() or "New material", ask.base.currentData(),
+        None if top == "none" else top, ask.channel.currentData(), ask.seam.currentData(), ask.put_on.isChecked(),
+    )  # fmt: skip
+
+
+def add_material(window: Window, name: str, base: str, top: str | None, channel: str, seam: str, put_on: bool) -> None:
+    """Add a material of one or two coats with a finish of its own; `put_on` gives it to the chosen prop's slot."""
+    session = window.session
+    project = session.project
+    name = free_name(name, {m.name for m in project.materials} | {f.name for f in project.finishes})
+    taken = {m.id for m in project.materials} | {f.id for f in project.finishes}
+    coats = [_coat(project, "base", base)]
+    if top is not None:
+        where = (PaintTerm(id="paint", channel=channel),)
+        coats.append(_coat(project, "top", top).with_(where=where, seam=Seam(kind=seam)))
+    material = Material(id=free_id(name, taken), name=name, coats=tuple(coats))
+    finish = free_id(name, {*taken, material.id})
+    steps = [
+        ("add_material", {"material": material}),
+        *(("expose", {"material": material.id, "path": path}) for path in _first_dials(material)),
+        ("add_finish", {"parent": material.id, "name": name, "id": finish}),
+    ]  # fmt: skip
+    if put_on and session.prop is not None:
+        steps.append(("put_finish", {"prop": session.prop_id, "slot": session.slot, "finish": finish}))
+    session.document.do_all("New material", steps)
+    session.choose_finish(finish)
+    session.choose_coat(coats[-1].id)
+
+
+def _coat(project: Project, coat_id: str, map_set: str) -> Coat:
+    if not map_set:
+        return Coat(id=coat_id, name="Base" if coat_id == "base" else "Top", surface=Surface())
+    found = project.map_set(map_set)
+    return Coat(id=coat_id, name=found.name, surface=Surface(map_set=found.id, tile_size=found.tile_size))
+
+
+def _first_dials(material: Material) -> list[str]:
+    """The fields most materials expose: size and tint of each coat, amount and softness of those on top."""
+    found = []
+    for coat in material.coats:
+        found += [f"{coat.id}.surface.tint"] if not coat.surface.map_set else [
+            f"{coat.id}.surface.tile_size", f"{coat.id}.surface.tint"
+        ]  # fmt: skip
+        if coat is not material.coats[0]:
+            found += [f"{coat.id}.amount", f"{coat.id}.seam.softness"]
+    return found

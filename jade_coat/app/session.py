@@ -1,0 +1,306 @@
+"""A session: the open document, its files, the renderer, the selection, and work in the background."""
+
+from __future__ import annotations
+
+import json
+import shutil
+from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QObject, QSocketNotifier, QTimer, pyqtSignal
+from PyQt6.QtGui import QImage
+
+from jade_coat.files.assets import Assets
+from jade_coat.files.atomic import WriteFailed, write_atomic
+from jade_coat.files.library import Library
+from jade_coat.files.project_folder import Opened, data_folder, open_project, save_project
+from jade_coat.files.recovery import Leftover, Recovery, recover
+from jade_coat.material.material import Material
+from jade_coat.stage.document import Document
+from jade_coat.stage.looks import material_of
+from jade_coat.stage.project import Project, Prop
+from jade_coat.view.client import Picture, RenderClient
+from jade_coat.view.link import StageLink
+
+AUTOSAVE_MS = 20_000
+MAX_RECENT = 8
+
+
+class Session(QObject):
+    """Owns everything that outlives a single panel. Panels watch its signals and edit through `do`."""
+
+    changed = pyqtSignal()
+    selection_changed = pyqtSignal()
+    scene_changed = pyqtSignal()
+    picture = pyqtSignal(object, object)
+    view_state = pyqtSignal(str)
+    fault = pyqtSignal(str, str)
+    said = pyqtSignal(str, bool)
+    background = pyqtSignal(object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.document = Document()
+        self.folder: Path | None = None
+        self.library = Library(Assets())
+        self.recovery = Recovery()
+        self.prop_id = ""
+        self.slot = ""
+        self.coat_id = ""
+        self.finish_id = ""
+        self.faults: dict[str, str] = {}
+        self._loading: set[object] = set()
+        self._failed: set[object] = set()
+        self._adopted: Path | None = None
+        self._pool = ThreadPoolExecutor(2, thread_name_prefix="jade-coat")
+        self.background.connect(lambda call: call())
+        self.client = RenderClient()
+        self.client.on_picture = self._on_picture
+        self.client.on_state = self.view_state.emit
+        self.client.on_fault = self._on_fault
+        self.client.on_trouble = lambda text: self.said.emit(f"The view: {text}", True)
+        self.client.on_connection = self._watch_connection
+        self._notifier: QSocketNotifier | None = None
+        self._watch_connection()
+        self.link = StageLink(self.client, self.library)
+        self._autosave = QTimer(self)
+        self._autosave.setInterval(AUTOSAVE_MS)
+        self._autosave.timeout.connect(self.autosave)
+        self._autosave.start()
+        self._autosaved: Project | None = None
+        self._stop_watching = self.document.watch(self._on_document)
+
+    # The renderer
+
+    def _watch_connection(self) -> None:
+        if self._notifier is not None:
+            self._notifier.setEnabled(False)
+            self._notifier.deleteLater()
+        self._notifier = QSocketNotifier(self.client.fileno(), QSocketNotifier.Type.Read, self)
+        self._notifier.activated.connect(lambda: self.client.poll())
+
+    def _on_picture(self, picture: Picture) -> None:
+        height, width = picture.pixels.shape[:2]
+        image = QImage(picture.pixels.tobytes(), width, height, width * 4, QImage.Format.Format_RGBA8888)
+        self.picture.emit(picture, image.copy())
+
+    def _on_fault(self, material: str, reason: str) -> None:
+        if reason:
+            self.faults[material] = reason
+        else:
+            self.faults.pop(material, None)
+        self.fault.emit(material, reason)
+
+    # The document
+
+    @property
+    def project(self) -> Project:
+        """The present tree."""
+        return self.document.project
+
+    def do(self, name: str, /, merge: object = None, **arguments: Any) -> bool:
+        """Run an edit; an edit that cannot be is said, not raised. Returns whether it was made."""
+        try:
+            self.document.do(name, merge=merge, **arguments)  # type: ignore[arg-type]
+        except (KeyError, ValueError) as error:
+            self.said.emit(f"That cannot be done: {_first_line(error)}", True)
+            return False
+        return True
+
+    def _on_document(self) -> None:
+        self._mend_selection()
+        if self.link.sync(self.project):
+            self.scene_changed.emit()
+        self._load_textures()
+        self.changed.emit()
+
+    def _mend_selection(self) -> None:
+        project = self.project
+        props = {p.id: p for p in project.props}
+        before = (self.prop_id, self.slot, self.coat_id, self.finish_id)
+        if self.prop_id not in props:
+            self.prop_id = project.props[0].id if project.props else ""
+        prop = props.get(self.prop_id)
+        slots = project.mesh(prop.mesh).slots if prop else ()
+        if self.slot not in slots:
+            self.slot = slots[0] if slots else ""
+        known = {f.id for f in project.finishes} | {m.id for m in project.materials}
+        if self.finish_id not in known:
+            worn = prop.finishes.get(self.slot, "") if prop else ""
+            fallback = project.finishes[0].id if project.finishes else ""
+            self.finish_id = worn or fallback or (project.materials[0].id if project.materials else "")
+        material = self.material
+        if material is None:
+            self.coat_id = ""
+        elif all(c.id != self.coat_id for c in material.coats):
+            self.coat_id = material.coats[-1].id
+        if before != (self.prop_id, self.slot, self.coat_id, self.finish_id):
+            self.selection_changed.emit()
+
+    @property
+    def material(self) -> Material | None:
+        """The material that the chosen finish comes from."""
+        return material_of(self.project, self.finish_id) if self.finish_id else None
+
+    @property
+    def prop(self) -> Prop | None:
+        """The chosen prop."""
+        return next((p for p in self.project.props if p.id == self.prop_id), None)
+
+    def choose_prop(self, prop: str, slot: str) -> None:
+        """Choose a prop's slot and the finish it wears."""
+        self.prop_id, self.slot = prop, slot
+        found = self.prop
+        if found is not None and found.finishes.get(slot):
+            self.finish_id = found.finishes[slot]
+        self._mend_selection()
+        self.selection_changed.emit()
+
+    def choose_finish(self, finish: str) -> None:
+        """Choose a finish for the dial sheet and the coat stack."""
+        self.finish_id = finish
+        self._mend_selection()
+        self.selection_changed.emit()
+
+    def choose_coat(self, coat: str) -> None:
+        """Choose a coat of the present material."""
+        self.coat_id = coat
+        self.selection_changed.emit()
+
+    # Textures
+
+    def _load_textures(self) -> None:
+        for map_set in self.link.unsent_sets(self.project):
+            if map_set not in self._loading:
+                self._loading.add(map_set)
+                link, library = self.link, self.library
+
+                def loaded(result: Any, map_set: Any = map_set, link: StageLink = link) -> None:
+                    if link is self.link:
+                        link.textures_loaded(map_set, result)
+                        self.scene_changed.emit()
+
+                def failed(error: Exception, map_set: Any = map_set) -> None:
+                    self._failed.add(map_set)
+                    self.said.emit(_first_line(error), True)
+
+                self.work(lambda m=map_set, lib=library: lib.textures(m), loaded, failed)
+
+    @property
+    def settled(self) -> bool:
+        """Whether all textures are with the renderer and no picture is under way."""
+        return self.client.idle and all(s in self._failed for s in self.link.unsent_sets(self.project))
+
+    def work(
+        self, task: Callable[[], Any], done: Callable[[Any], None], failed: Callable[[Exception], None]
+    ) -> Future[Any]:
+        """Run a task in the background; `done` or `failed` is called in the window's thread."""
+
+        def finished(future: Future[Any]) -> None:
+            error = future.exception()
+            if error is None:
+                self.background.emit(lambda: done(future.result()))
+            elif isinstance(error, Exception):
+                self.background.emit(lambda: failed(error))
+
+        future = self._pool.submit(task)
+        future.add_done_callback(finished)
+        return future
+
+    # Files
+
+    def open(self, folder: Path) -> list[str]:
+        """Open a project; returns what is missing in it. Raises BadProject; the present project then stays."""
+        opened = open_project(folder)
+        self._show(opened, opened.assets.folder)
+        assert self.folder is not None
+        remember(self.folder)
+        return opened.problems
+
+    def recover(self, leftover: Leftover) -> list[str]:
+        """Take over unsaved work of a session that died. Raises BadProject."""
+        opened = recover(leftover)
+        self._show(opened, leftover.home)
+        self.document.mark_unsaved()
+        self._adopted = leftover.folder
+        self.changed.emit()
+        return opened.problems
+
+    def new(self) -> None:
+        """Start an empty project."""
+        self._show(Opened(Project(), Assets()), None)
+
+    def _show(self, opened: Opened, folder: Path | None) -> None:
+        self.recovery.clear()
+        self.folder = folder
+        self.library = Library(opened.assets)
+        self.link = StageLink(self.client, self.library)
+        self._loading, self._failed = set(), set()
+        self.faults = {}
+        self.prop_id = self.slot = self.coat_id = self.finish_id = ""
+        self._autosaved = opened.project
+        self.document.replace(opened.project)
+
+    def save(self, folder: Path) -> None:
+        """Save into a folder. Raises WriteFailed; nothing is lost then."""
+        save_project(self.project, self.library.assets, folder)
+        self.library.assets.moved_to(folder)
+        self.folder = folder
+        self.document.mark_saved()
+        self._autosaved = self.project
+        self.recovery.clear()
+        if self._adopted is not None:
+            shutil.rmtree(self._adopted, ignore_errors=True)  # recovered work is safe in its own folder now
+            self._adopted = None
+        remember(folder)
+        self.changed.emit()
+
+    def autosave(self) -> None:
+        """Keep a copy of unsaved work, in the background."""
+        project = self.project
+        if not self.document.dirty or project is self._autosaved:
+            return
+        self._autosaved = project
+        assets, home = self.library.assets, self.folder
+        self.work(
+            lambda: self.recovery.store(project, assets, home),
+            lambda _: None,
+            lambda error: self.said.emit(f"The safety copy could not be written: {_first_line(error)}", True),
+        )
+
+    def close(self) -> None:
+        """End the session."""
+        self._stop_watching()
+        self._autosave.stop()
+        if self._notifier is not None:
+            self._notifier.setEnabled(False)
+        self._pool.shutdown(wait=True, cancel_futures=True)
+        self.client.close()
+        self.recovery.clear()
+
+
+def _first_line(error: BaseException) -> str:
+    text = str(error.args[0]) if isinstance(error, KeyError) and error.args else str(error)
+    lines = [line for line in text.splitlines() if line.strip()]
+    return lines[0] if lines else type(error).__name__
+
+
+def recent() -> list[Path]:
+    """Projects opened or saved lately, newest first, that are still there."""
+    try:
+        names = json.loads((data_folder() / "recent.json").read_text())
+        return [p for p in (Path(str(n)) for n in names) if (p / "project.json").is_file()]
+    except (OSError, ValueError, TypeError):
+        return []
+
+
+def remember(folder: Path) -> None:
+    """Put a project in front of the recent ones."""
+    folder = folder.resolve()
+    names = [str(folder), *(str(p) for p in recent() if p != folder)][:MAX_RECENT]
+    try:
+        write_atomic(data_folder() / "recent.json", json.dumps(names).encode())
+    except WriteFailed:
+        return  # only a convenience: an unwritable home must not stop the work

@@ -1,0 +1,1 @@
+"""The window's building blocks."""

@@ -1,0 +1,253 @@
+"""The coat stack: one line a coat, the top coat on top, with swatch, coverage and whether it shows."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import (
+    QColor,
+    QContextMenuEvent,
+    QFocusEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+)
+from PyQt6.QtWidgets import QInputDialog, QMenu, QVBoxLayout, QWidget
+
+from jade_coat.app import theme
+from jade_coat.app.session import Session
+from jade_coat.app.swatches import Swatches
+from jade_coat.app.widgets.basics import button, clear, column, holder, label, row, scrolled
+from jade_coat.bake.coverage import coverage_shares
+from jade_coat.material.compile import COAT_COLORS
+from jade_coat.material.material import Coat
+from jade_coat.stage.edits import new_coat
+
+ROW_H = 46
+
+
+class CoatRow(QWidget):
+    """One coat."""
+
+    chosen = pyqtSignal(str)
+    toggled = pyqtSignal(str)
+    menu = pyqtSignal(str, object)
+
+    def __init__(self, material: str, coat: Coat, number: int, swatches: Swatches) -> None:
+        super().__init__()
+        self.material, self.coat, self.number = material, coat, number
+        self.current = False
+        self.share: float | None = None
+        self._swatches = swatches
+        self.setFixedHeight(ROW_H)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setAccessibleName(f"Coat {coat.name}")
+        self.setToolTip("Click to edit; the dot at the right hides or shows the coat")
+
+    def _dot(self) -> QRectF:
+        return QRectF(self.width() - 34, ROW_H / 2 - 8, 16, 16)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
+        if self.current:
+            painter.fillRect(self.rect(), theme.color("chosen"))
+            painter.fillRect(0, 0, 3, ROW_H, theme.color("celadon"))
+        if self.hasFocus():
+            painter.setPen(QPen(theme.color("jade"), 1))
+            painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+        painter.setOpacity(1.0 if self.coat.shown else 0.45)
+        box = QRectF(12, 5, 48, 36)
+        image = self._swatches.image(f"coat:{self.material}:{self.coat.id}")
+        if image is not None:
+            painter.drawImage(box, image)
+        painter.setPen(theme.color("text"))
+        painter.setFont(theme.font(13, 600 if self.current else 400))
+        painter.drawText(QRectF(70, 5, 150, 18), Qt.AlignmentFlag.AlignVCenter, self.coat.name)
+        painter.setFont(theme.font(12))
+        painter.setPen(theme.color("quiet"))
+        kind = "base" if self.number == 0 else self.coat.seam.kind
+        share = "…" if self.share is None else f"{self.share * 100:.0f} %"
+        text = f"{share} · {kind}" if self.coat.shown else "hidden"
+        painter.drawText(QRectF(70, 23, 150, 18), Qt.AlignmentFlag.AlignVCenter, text)
+        self._paint_bar(painter)
+        painter.setOpacity(1.0)
+        painter.setPen(QPen(theme.color("celadon" if self.coat.shown else "quiet"), 1.5))
+        painter.setBrush(theme.color("celadon") if self.coat.shown else Qt.BrushStyle.NoBrush)
+        painter.drawEllipse(self._dot().adjusted(3, 3, -3, -3))
+
+    def _paint_bar(self, painter: QPainter) -> None:
+        left, right = 226, self.width() - 56
+        if right - left < 60:
+            return
+        box = QRectF(left, ROW_H / 2 - 4, right - left, 8)
+        path = QPainterPath()
+        path.addRoundedRect(box, 4, 4)
+        painter.fillPath(path, theme.color("well"))
+        if self.share:
+            tone = QColor.fromRgbF(*COAT_COLORS[self.number % len(COAT_COLORS)])
+            filled = QPainterPath()
+            filled.addRoundedRect(QRectF(left, box.top(), max(box.width() * self.share, 8), 8), 4, 4)
+            painter.fillPath(filled, tone)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self._dot().adjusted(-6, -6, 6, 6).contains(event.position()):
+            self.toggled.emit(self.coat.id)
+        else:
+            self.chosen.emit(self.coat.id)
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        assert event is not None
+        self.chosen.emit(self.coat.id)
+        self.menu.emit(self.coat.id, event.globalPos())
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space):
+            self.chosen.emit(self.coat.id)
+        else:
+            super().keyPressEvent(event)
+
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        super().focusInEvent(event)
+        self.update()
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        super().focusOutEvent(event)
+        self.update()
+
+
+class CoatStack(QWidget):
+    """The present material's coats, and beside them the place the section takes."""
+
+    def __init__(self, session: Session, swatches: Swatches) -> None:
+        super().__init__()
+        self._session, self._swatches = session, swatches
+        self._rows: list[CoatRow] = []
+        self._shares: dict[str, float] = {}
+        self.setObjectName("stack")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground, True)
+        self.setMinimumHeight(140)
+        self._head = label("", "head")
+        self._add = button("+ coat", self.add_coat, "add", "Add a coat on top of the stack")
+        inner = QWidget()
+        self._list = QVBoxLayout(inner)
+        self._list.setContentsMargins(0, 0, 0, 0)
+        self._list.setSpacing(0)
+        top = holder(row(self._head, 1, self._add, margins=(12, 4, 18, 0)))
+        self.setLayout(column(top, scrolled(inner), gap=2))
+        self._measure = QTimer(self)
+        self._measure.setSingleShot(True)
+        self._measure.setInterval(400)
+        self._measure.timeout.connect(self._start_measuring)
+        self._measuring = False
+        session.changed.connect(self._rebuild)
+        session.selection_changed.connect(self._rebuild)
+        session.scene_changed.connect(self._measure.start)
+        swatches.arrived.connect(lambda _: [r.update() for r in self._rows])
+
+    @property
+    def rows(self) -> list[CoatRow]:
+        """The rows, top coat first."""
+        return self._rows
+
+    @property
+    def measuring(self) -> bool:
+        """Whether coverage is being measured or about to be."""
+        return self._measuring or self._measure.isActive()
+
+    def _rebuild(self) -> None:
+        material = self._session.material
+        self._head.setText(f"COATS OF {material.name.upper()}" if material else "COATS")
+        self._add.setVisible(material is not None)
+        coats = list(reversed(material.coats)) if material else []
+        name = material.id if material else ""
+        if [(r.material, r.coat.id) for r in self._rows] != [(name, c.id) for c in coats]:
+            clear(self._list)
+            self._rows = []
+            for i, coat in enumerate(coats):
+                made = CoatRow(name, coat, len(coats) - 1 - i, self._swatches)
+                made.chosen.connect(self._session.choose_coat)
+                made.toggled.connect(self._toggle)
+                made.menu.connect(self._menu)
+                self._list.addWidget(made)
+                self._rows.append(made)
+            self._list.addStretch(1)
+            self._measure.start()
+        for widget, coat in zip(self._rows, coats, strict=True):
+            widget.coat = coat
+            widget.current = coat.id == self._session.coat_id
+            widget.share = self._shares.get(f"{name}:{coat.id}")
+            widget.update()
+
+    def add_coat(self) -> None:
+        """Put a new coat on top, made of the project's first unused map set, and choose it."""
+        session, material = self._session, self._session.material
+        if material is None:
+            return
+        used = {c.surface.map_set for c in material.coats}
+        free = next((s for s in session.project.map_sets if s.id not in used), None)
+        before = {c.id for c in material.coats}
+        coat = new_coat(free.name if free else "New coat", free)
+        if session.do("add_coat", material=material.id, coat=coat):
+            made = next(c.id for c in session.project.material(material.id).coats if c.id not in before)
+            session.choose_coat(made)
+
+    def _toggle(self, coat: str) -> None:
+        material = self._session.material
+        assert material is not None
+        self._session.do("set_coat", material=material.id, coat=coat, shown=not material.coat(coat).shown)
+
+    def _menu(self, coat: str, at: object) -> None:
+        session, material = self._session, self._session.material
+        assert material is not None
+        index = [c.id for c in material.coats].index(coat)
+        menu = QMenu(self)
+        menu.addAction("Rename…", lambda: self._rename(coat))
+        copy = material.coat(coat)
+        menu.addAction("Duplicate", lambda: session.do("add_coat", material=material.id, coat=copy))
+        menu.addSeparator()
+        up = menu.addAction("Move up", lambda: session.do("move_coat", material=material.id, coat=coat, to=index + 1))
+        down = menu.addAction(
+            "Move down", lambda: session.do("move_coat", material=material.id, coat=coat, to=index - 1)
+        )
+        menu.addSeparator()
+        remove = menu.addAction("Remove", lambda: session.do("remove_coat", material=material.id, coat=coat))
+        assert up is not None and down is not None and remove is not None
+        up.setEnabled(index < len(material.coats) - 1)
+        down.setEnabled(index > 0)
+        remove.setEnabled(len(material.coats) > 1)
+        menu.exec(at)  # type: ignore[call-overload]
+
+    def _rename(self, coat: str) -> None:
+        material = self._session.material
+        assert material is not None
+        name, ok = QInputDialog.getText(self, "Rename coat", "Name", text=material.coat(coat).name)
+        if ok and name.strip():
+            self._session.do("set_coat", material=material.id, coat=coat, name=name.strip())
+
+    def _start_measuring(self) -> None:
+        session, material, prop = self._session, self._session.material, self._session.prop
+        if self._measuring:
+            self._measure.start()
+            return
+        if material is None or prop is None or session.link.unsent_sets(session.project):
+            return
+        finish = prop.finishes.get(session.slot, "")
+        project, library, slot = session.project, session.library, session.slot
+        if not finish:
+            return
+        self._measuring = True
+
+        def done(shares: dict[str, float]) -> None:
+            self._measuring = False
+            self._shares.update(shares)
+            self._rebuild()
+
+        def failed(_: Exception) -> None:
+            self._measuring = False
+
+        session.work(lambda: coverage_shares(project, library, prop, slot), done, failed)

@@ -1,0 +1,216 @@
+"""The dial sheet: what a finish exposes, what it changes, and how far a change reaches."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtWidgets import QAbstractButton, QFrame, QVBoxLayout, QWidget
+
+from jade_coat.app import theme
+from jade_coat.app.session import Session
+from jade_coat.app.widgets.basics import button, choice, clear, column, label, row, scrolled
+from jade_coat.app.widgets.fields import Field, field_for
+from jade_coat.app.widgets.finish_rail import family_order
+from jade_coat.material.material import Dial, Finish, Material, spec_at
+from jade_coat.stage.looks import dial_values, inherited_values, reach
+
+
+class ChangedDot(QAbstractButton):
+    """A persimmon dot on a changed dial; pressing it gives the inherited value back."""
+
+    def __init__(self, name: str) -> None:
+        super().__init__()
+        self.setFixedSize(14, 24)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setAccessibleName(f"Give {name} its inherited value back")
+        self.setToolTip("Changed here. Click to go back to the inherited value.")
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.color("persimmon"))
+        painter.drawEllipse(QPointF(6, 12), 3.5, 3.5)
+
+
+class DialSheet(QWidget):
+    """The chosen finish's dials by group, and the chosen prop above them."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._fields: dict[str, Field] = {}
+        self._dots: dict[str, ChangedDot] = {}
+        self._names: dict[str, QWidget] = {}
+        self._key: object = None
+        inner = QWidget()
+        self._box = QVBoxLayout(inner)
+        self._box.setContentsMargins(12, 10, 10, 12)
+        self._box.setSpacing(4)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.addWidget(scrolled(inner))
+        self._note = label("", "warn", wrap=True)
+        session.changed.connect(self.refresh)
+        session.selection_changed.connect(self.refresh)
+
+    @property
+    def fields(self) -> dict[str, Field]:
+        """The controls by dial id."""
+        return self._fields
+
+    @property
+    def dots(self) -> dict[str, ChangedDot]:
+        """The revert buttons by dial id."""
+        return self._dots
+
+    def refresh(self) -> None:
+        """Follow the document."""
+        session, material = self._session, self._session.material
+        finish = next((f for f in session.project.finishes if f.id == session.finish_id), None)
+        key = self._shape(material, finish)
+        if key != self._key:
+            self._key = key
+            self._build(material, finish)
+        self._show_values(material, finish)
+
+    def _shape(self, material: Material | None, finish: Finish | None) -> object:
+        session = self._session
+        dials = tuple((d.id, d.name, d.group, d.path) for d in material.dials) if material else ()
+        prop = session.prop
+        worn = prop.finishes.get(session.slot, "") if prop else ""
+        slots = session.project.mesh(prop.mesh).slots if prop else ()
+        order = tuple(family_order(session.project))
+        named = (finish.id, finish.name, finish.parent) if finish else None
+        return (material.id if material else "", named, dials, session.prop_id, session.slot, worn, slots, order)
+
+    def _build(self, material: Material | None, finish: Finish | None) -> None:
+        clear(self._box)
+        self._fields, self._dots, self._names = {}, {}, {}
+        self._build_prop()
+        if material is None:
+            self._box.addWidget(label("FINISH", "head"))
+            self._box.addWidget(label("A finish shows here when the project has a material.", "quiet", wrap=True))
+            self._box.addStretch(1)
+            return
+        name = finish.name if finish else material.name
+        self._box.addLayout(row(label("FINISH" if finish else "MATERIAL", "head"), 1, label(name, "name")))
+        self._origin = label("", "quiet")
+        self._box.addWidget(self._origin)
+        group = None
+        for dial in material.dials:
+            if dial.group != group:
+                group = dial.group
+                self._box.addSpacing(6)
+                self._box.addWidget(label(group or "Other", "head"))
+            self._build_dial(material, finish, dial)
+        if not material.dials:
+            text = "No dials yet. In the coat editor at the left, press the ring before a field to make it one."
+            self._box.addWidget(label(text, "quiet", wrap=True))
+        self._build_note(finish)
+        self._box.addStretch(1)
+
+    def _build_prop(self) -> None:
+        session, prop = self._session, self._session.prop
+        if prop is None:
+            return
+        self._box.addLayout(row(label("PROP", "head"), 1, label(prop.name, "name")))
+        slots = session.project.mesh(prop.mesh).slots
+        if len(slots) > 1:
+            pick = choice([(s, s) for s in slots], session.slot, lambda s: session.choose_prop(prop.id, s))
+            self._line("Slot", pick)
+        worn = prop.finishes.get(session.slot, "")
+        options = [(i, "  " * depth + n) for i, n, depth in family_order(session.project)]
+        if not worn:
+            options.insert(0, ("", "none yet"))
+
+        def put(chosen: str) -> None:
+            if chosen and session.do("put_finish", prop=prop.id, slot=session.slot, finish=chosen):
+                session.choose_finish(chosen)
+
+        self._line("Wears", choice(options, worn, put, "The finish on this slot"))
+        self._box.addSpacing(8)
+
+    def _line(self, name: str, control: QWidget) -> None:
+        control.setFixedWidth(140)
+        self._box.addLayout(row(label(name), 1, control))
+
+    def _build_dial(self, material: Material, finish: Finish | None, dial: Dial) -> None:
+        spec = spec_at(material, dial.path)
+        control = field_for(spec, dial_values(self._session.project, self._session.finish_id)[dial.id])
+        control.setToolTip(dial.hint or spec.hint or dial.name)
+        control.setAccessibleName(dial.name)
+        if finish is None:
+            change = lambda v, p=dial.path: self._session.do(  # noqa: E731
+                "set_field", merge=("field", p), material=material.id, path=p, value=v
+            )
+        else:
+            change = lambda v, d=dial.id, f=finish.id: self._session.do(  # noqa: E731
+                "set_dial", merge=("dial", f, d), finish=f, dial=d, value=v
+            )
+        control.changed.connect(change)
+        control.settled.connect(self._session.document.settle)
+        control.setFixedWidth(116)
+        dot = ChangedDot(dial.name)
+        dot.clicked.connect(lambda: self._session.do("reset_dial", finish=self._session.finish_id, dial=dial.id))
+        policy = dot.sizePolicy()
+        policy.setRetainSizeWhenHidden(True)
+        dot.setSizePolicy(policy)
+        name = label(dial.name, tip=dial.hint or spec.hint)
+        self._fields[dial.id], self._dots[dial.id], self._names[dial.id] = control, dot, name
+        self._box.addLayout(row(dot, name, 1, control, gap=4))
+
+    def _build_note(self, finish: Finish | None) -> None:
+        session = self._session
+        note = QFrame()
+        note.setObjectName("note")
+        self._note = label("", "warn", wrap=True)
+        parts: list[QWidget | int] = [self._note]
+        prop = session.prop
+        if finish is not None and prop is not None and prop.finishes.get(session.slot) == finish.id:
+            parts.append(button(f"Only on {prop.name} instead", self._only_here, "add",
+                                "Make a child finish, put it on this prop, and turn its dials"))  # fmt: skip
+        note.setLayout(column(*parts, margins=(10, 8, 10, 8)))
+        self._box.addSpacing(10)
+        self._box.addWidget(note)
+
+    def _only_here(self) -> None:
+        session, prop = self._session, self._session.prop
+        assert prop is not None
+        known = {f.id for f in session.project.finishes}
+        parent = session.finish_id
+        name = f"{session.project.finish(parent).name}, {prop.name.lower()}"
+        before = session.project
+        session.do("add_finish", merge=("only", id(before)), parent=parent, name=name)
+        made = next(f.id for f in session.project.finishes if f.id not in known)
+        session.do("put_finish", merge=("only", id(before)), prop=prop.id, slot=session.slot, finish=made)
+        session.document.settle()
+        session.choose_finish(made)
+
+    def _show_values(self, material: Material | None, finish: Finish | None) -> None:
+        session = self._session
+        if material is None:
+            return
+        project = session.project
+        values = dial_values(project, session.finish_id)
+        inherited = inherited_values(project, session.finish_id)
+        for dial in material.dials:
+            self._fields[dial.id].show_value(values[dial.id])
+            changed = finish is not None and dial.id in finish.values
+            self._dots[dial.id].setVisible(changed)
+            name = self._names[dial.id]
+            if name.property("role") != ("warn" if changed else ""):
+                name.setProperty("role", "warn" if changed else "")
+                style = name.style()
+                assert style is not None
+                style.polish(name)
+            if changed and inherited[dial.id] == values[dial.id]:
+                self._dots[dial.id].setToolTip("Set here to the inherited value. Click to follow the parent again.")
+        found = reach(project, session.finish_id)
+        if finish is not None:
+            parent = next(n for i, n in [(f.id, f.name) for f in project.finishes] + [(m.id, m.name) for m in project.materials]
+                          if i == finish.parent)  # fmt: skip
+            self._origin.setText(f"from {parent}")
+        else:
+            self._origin.setText("the material's own values")
+        self._note.setText(f"A change here reaches {found.sentence}." if found.props else "No prop wears this yet.")

@@ -1,0 +1,395 @@
+"""Controls for numbers, ranges, angles and colours: drag, type, wheel and arrows, with units."""
+
+from __future__ import annotations
+
+import math
+import re
+
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QColor,
+    QFocusEvent,
+    QKeyEvent,
+    QLinearGradient,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QWheelEvent,
+)
+from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
+
+from jade_coat.app import theme
+from jade_coat.maps.color import to_linear, to_srgb
+from jade_coat.material.fields import Color, Number, Spec
+
+FINE, COARSE = 0.1, 5.0
+
+
+def shown(spec: Spec, value: float) -> float:
+    """A stored number as people read it: radians become degrees."""
+    degrees = spec.kind == "angle" or spec.unit == "°"
+    return math.degrees(value) if degrees else value
+
+
+def stored(spec: Spec, value: float) -> float:
+    """The opposite of `shown`."""
+    degrees = spec.kind == "angle" or spec.unit == "°"
+    return math.radians(value) if degrees else value
+
+
+def number_text(value: float) -> str:
+    """A number with as many digits as help: 0.0013, 0.35, 12.5, 240."""
+    size = abs(value)
+    digits = 4 if 0 < size < 0.01 else 3 if 0 < size < 0.1 else 2 if size < 10 else 1 if size < 100 else 0
+    text = f"{value:.{digits}f}"
+    return text.replace("-", "−") if float(text) else text.lstrip("-")
+
+
+class Field(QWidget):
+    """What all controls share. `changed` comes while a value moves, `settled` when the move is over."""
+
+    changed = pyqtSignal(object)
+    settled = pyqtSignal()
+
+    def __init__(self, spec: Spec, value: Number) -> None:
+        super().__init__()
+        self.spec = spec
+        self._value = value
+        self.setFixedHeight(24)
+        self.setMinimumWidth(92)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setToolTip(spec.hint or spec.label)
+        self.setAccessibleName(spec.label)
+
+    @property
+    def value(self) -> Number:
+        """What the control shows."""
+        return self._value
+
+    def show_value(self, value: Number) -> None:
+        """Show a value without telling anyone."""
+        if value != self._value:
+            self._value = value
+            self.update()
+
+    def _put(self, value: Number) -> None:
+        value = self.spec.clamped(value)
+        if value != self._value:
+            self._value = value
+            self.update()
+            self.changed.emit(value)
+
+    def _painter(self) -> QPainter:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        edge = theme.color("jade") if self.hasFocus() else theme.color("well")
+        painter.setPen(QPen(edge, 1))
+        painter.setBrush(theme.color("well"))
+        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
+        return painter
+
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        super().focusInEvent(event)
+        self.update()
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        super().focusOutEvent(event)
+        self.update()
+
+
+class NumberField(Field):
+    """One number or a pair: drag sideways, type, wheel, arrows; Shift is fine, Ctrl coarse."""
+
+    def __init__(self, spec: Spec, value: Number) -> None:
+        super().__init__(spec, value)
+        self._grab: tuple[float, int, Number] | None = None
+        self._moved = False
+        self._editor: QLineEdit | None = None
+        self.setCursor(Qt.CursorShape.SizeHorCursor)
+
+    def _numbers(self) -> tuple[float, ...]:
+        return self._value if isinstance(self._value, tuple) else (self._value,)
+
+    def _with(self, index: int, number: float) -> Number:
+        numbers = list(self._numbers())
+        numbers[index] = number
+        return tuple(numbers) if len(numbers) > 1 else numbers[0]
+
+    def text(self) -> str:
+        """The value as shown, with its unit."""
+        gap = "" if self.spec.unit == "°" or self.spec.kind == "angle" else " "
+        unit = "°" if self.spec.kind == "angle" else self.spec.unit
+        parts = [number_text(shown(self.spec, n)) for n in self._numbers()]
+        joiner = " – " if self.spec.kind == "range" else ", "
+        return joiner.join(parts) + (f"{gap}{unit}" if unit else "")
+
+    def _share(self, number: float) -> float:
+        low, high = self.spec.span
+        if self.spec.logarithmic:
+            low = max(low, 1e-9)
+            return (math.log(max(number, low)) - math.log(low)) / (math.log(high) - math.log(low))
+        return (number - low) / (high - low)
+
+    def _from_share(self, share: float) -> float:
+        low, high = self.spec.span
+        if self.spec.logarithmic:
+            low = max(low, 1e-9)
+            return math.exp(math.log(low) + share * (math.log(high) - math.log(low)))
+        return low + share * (high - low)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = self._painter()
+        inner = QRectF(self.rect()).adjusted(8, 0, -8, 0)
+        painter.setPen(theme.color("text"))
+        painter.setFont(theme.font(13))
+        painter.drawText(inner, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, self.text())
+        shares = [min(max(self._share(n), 0.0), 1.0) for n in self._numbers()]
+        if self.spec.kind == "pair":
+            return
+        start = min(shares) if len(shares) > 1 else 0.0
+        width = self.width() - 4
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.color("jade"))
+        painter.drawRoundedRect(
+            QRectF(2 + start * width, self.height() - 3.5, max((max(shares) - start) * width, 2), 2), 1, 1
+        )
+
+    def _nudge(self, start: Number, index: int, amount: float, modifiers: Qt.KeyboardModifier) -> None:
+        if modifiers & Qt.KeyboardModifier.ShiftModifier:
+            amount *= FINE
+        if modifiers & Qt.KeyboardModifier.ControlModifier:
+            amount *= COARSE
+        numbers = start if isinstance(start, tuple) else (start,)
+        self._put(self._with(index, self._from_share(self._share(numbers[index]) + amount)))
+
+    def _index_at(self, x: float) -> int:
+        return int(len(self._numbers()) > 1 and x > self.width() / 2)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if event.button() == Qt.MouseButton.LeftButton:
+            x = event.position().x()
+            self._grab, self._moved = (x, self._index_at(x), self._value), False
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self._grab is None:
+            return
+        x, index, start = self._grab
+        offset = event.position().x() - x
+        if self._moved or abs(offset) > 3:
+            self._moved = True
+            self._nudge(start, index, offset / 220, event.modifiers())
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        grab, self._grab = self._grab, None
+        if grab is None:
+            return
+        if self._moved:
+            self.settled.emit()
+        else:
+            self.edit()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        assert event is not None
+        if not self.hasFocus():
+            event.ignore()  # let the panel scroll
+            return
+        turn = event.angleDelta().y() or event.angleDelta().x()
+        self._nudge(self._value, self._index_at(event.position().x()), turn / 120 * 0.02, event.modifiers())
+        self.settled.emit()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        step = {Qt.Key.Key_Up: 0.02, Qt.Key.Key_Right: 0.02, Qt.Key.Key_Down: -0.02, Qt.Key.Key_Left: -0.02}.get(
+            Qt.Key(event.key())
+        )
+        if step is not None:
+            self._nudge(self._value, 0, step, event.modifiers())
+            self.settled.emit()
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_F2):
+            self.edit()
+        elif event.text() and event.text() in "0123456789.-−":
+            self.edit(event.text())
+        else:
+            super().keyPressEvent(event)
+
+    def edit(self, first: str = "") -> None:
+        """Let the user type the value."""
+        editor = QLineEdit(self)
+        editor.setGeometry(self.rect())
+        editor.setAlignment(Qt.AlignmentFlag.AlignRight)
+        editor.setText(first or self.text())
+        if not first:
+            editor.selectAll()
+        editor.editingFinished.connect(self._typed)
+        editor.show()
+        editor.setFocus()
+        self._editor = editor
+
+    def _typed(self) -> None:
+        editor, self._editor = self._editor, None
+        if editor is None:
+            return
+        typed = editor.text().replace("−", "-").replace("–", " ")
+        numbers = [
+            float(n) for n in re.findall(r"-?\d+(?:[.,]\d+)?(?:e-?\d+)?", typed.replace(", ", " ").replace(",", "."))
+        ]
+        editor.deleteLater()
+        self.setFocus()
+        count = len(self._numbers())
+        if len(numbers) >= count:
+            values = tuple(stored(self.spec, n) for n in numbers[:count])
+            self._put(values if count > 1 else values[0])
+            self.settled.emit()
+
+
+class ColorField(Field):
+    """A swatch of a linear colour; a click opens the picker."""
+
+    def __init__(self, spec: Spec, value: Color) -> None:
+        super().__init__(spec, value)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = self._painter()
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(color_of(self._value))
+        painter.drawRoundedRect(QRectF(self.rect()).adjusted(2, 2, -2, -2), 3, 3)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self.pick()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space):
+            self.pick()
+        else:
+            super().keyPressEvent(event)
+
+    def pick(self) -> None:
+        """Open the picker below the swatch."""
+        popover = ColorPicker(self, self._value)  # type: ignore[arg-type]
+        popover.picked.connect(self._put)
+        popover.closed.connect(self.settled.emit)
+        corner = self.mapToGlobal(self.rect().bottomRight())
+        screen = self.screen()
+        assert screen is not None
+        area = screen.availableGeometry()
+        x = max(area.left(), min(corner.x() - popover.width(), area.right() - popover.width()))
+        y = corner.y() + 4
+        if y + popover.height() > area.bottom():
+            y = corner.y() - self.height() - popover.height() - 4
+        popover.move(x, y)
+        popover.show()
+
+
+def color_of(value: Number) -> QColor:
+    """A linear colour as Qt shows it; brighter than white is scaled down to white."""
+    numbers = value if isinstance(value, tuple) else (value,) * 3
+    top = max(1.0, *numbers)
+    r, g, b = (float(v) for v in to_srgb([n / top for n in numbers]))
+    return QColor.fromRgbF(min(r, 1.0), min(g, 1.0), min(b, 1.0))
+
+
+class ColorPicker(QWidget):
+    """Hue across, saturation down, brightness below, and the sRGB code to type."""
+
+    picked = pyqtSignal(object)
+    closed = pyqtSignal()
+
+    def __init__(self, parent: QWidget, value: Color) -> None:
+        super().__init__(parent, Qt.WindowType.Popup)
+        self.setObjectName("panel")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground, True)
+        self.setFixedSize(232, 236)
+        self._gain = max(1.0, *value)
+        tone = color_of(value)
+        self._hue, self._saturation, self._bright = max(tone.hueF(), 0.0), tone.saturationF(), tone.valueF()
+        self._field, self._bar = QRectF(12, 12, 208, 140), QRectF(12, 162, 208, 18)
+        self._part = ""
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(12, 192, 12, 12)
+        self._code = QLineEdit(tone.name())
+        self._code.setAccessibleName("sRGB code")
+        self._code.editingFinished.connect(self._typed)
+        layout.addWidget(self._code)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), theme.color("panel"))
+        painter.setPen(QPen(theme.color("line")))
+        painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+        hues = QLinearGradient(self._field.topLeft(), self._field.topRight())
+        for i in range(13):
+            hues.setColorAt(i / 12, QColor.fromHsvF(i / 12 % 1.0, 1, max(self._bright, 0.15)))
+        painter.fillRect(self._field, hues)
+        fade = QLinearGradient(self._field.topLeft(), self._field.bottomLeft())
+        grey = QColor.fromHsvF(0, 0, max(self._bright, 0.15))
+        clear = QColor(grey)
+        clear.setAlpha(0)
+        fade.setColorAt(0, clear)
+        fade.setColorAt(1, grey)
+        painter.fillRect(self._field, fade)
+        ramp = QLinearGradient(self._bar.topLeft(), self._bar.topRight())
+        ramp.setColorAt(0, QColor("black"))
+        ramp.setColorAt(1, QColor.fromHsvF(self._hue, self._saturation, 1))
+        painter.fillRect(self._bar, ramp)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for ring, width in ((QColor("black"), 3), (QColor("white"), 1.5)):
+            painter.setPen(QPen(ring, width))
+            painter.drawEllipse(self._spot(), 6, 6)
+            x = self._bar.left() + self._bright * self._bar.width()
+            painter.drawRect(QRectF(x - 3, self._bar.top() - 1, 6, self._bar.height() + 2))
+
+    def _spot(self) -> QPointF:
+        f = self._field
+        return QPointF(f.left() + self._hue * f.width(), f.top() + (1 - self._saturation) * f.height())
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        inside = self._field.adjusted(-4, -4, 4, 4).contains(event.position())
+        self._part = "field" if inside else "bar" if self._bar.contains(event.position()) else ""
+        if not self.rect().contains(event.position().toPoint()):
+            self.close()
+        self.mouseMoveEvent(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        p = event.position()
+        if self._part == "field":
+            self._hue = min(max((p.x() - self._field.left()) / self._field.width(), 0.0), 0.999)
+            self._saturation = 1 - min(max((p.y() - self._field.top()) / self._field.height(), 0.0), 1.0)
+        elif self._part == "bar":
+            self._bright = min(max((p.x() - self._bar.left()) / self._bar.width(), 0.0), 1.0)
+        else:
+            return
+        self._tell(QColor.fromHsvF(self._hue, self._saturation, self._bright))
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self._part = ""
+
+    def _typed(self) -> None:
+        tone = QColor(self._code.text())
+        if tone.isValid():
+            self._gain = 1.0
+            self._hue, self._saturation, self._bright = max(tone.hueF(), 0.0), tone.saturationF(), tone.valueF()
+            self._tell(tone)
+
+    def _tell(self, tone: QColor) -> None:
+        self._code.setText(tone.name())
+        self.update()
+        linear = to_linear([tone.redF(), tone.greenF(), tone.blueF()])
+        self.picked.emit(tuple(float(c) * self._gain for c in linear))
+
+    def closeEvent(self, event: object) -> None:
+        self.closed.emit()
+        super().closeEvent(event)  # type: ignore[arg-type]
+
+
+def field_for(spec: Spec, value: Number) -> Field:
+    """The control for a kind of field."""
+    if spec.kind == "color":
+        return ColorField(spec, value)  # type: ignore[arg-type]
+    return NumberField(spec, value)

@@ -1,0 +1,466 @@
+"""The view: the newest picture, the far inset, orbiting, and the brush."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import (
+    QDragEnterEvent,
+    QDropEvent,
+    QImage,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PyQt6.QtWidgets import QWidget
+
+from jade_coat.app import theme
+from jade_coat.app.brush_state import BrushState
+from jade_coat.app.picking import PropHit, prop_at
+from jade_coat.app.session import Session
+from jade_coat.mesh.paint import Brush, Paint, Stroke, spread
+from jade_coat.program.types import Array
+from jade_coat.stage.project import Camera
+from jade_coat.view.camera import eye_of, project
+from jade_coat.view.client import Picture
+from jade_coat.view.link import STAGE
+from jade_coat.view.messages import Eye
+
+FINISH_MIME = "application/x-jade-coat-finish"
+SAMPLES = 8
+REST_MS = 160
+MOVING_TARGET_MS = 70.0
+INSET = QSize(172, 118)
+
+
+@dataclass(frozen=True)
+class _Tag:
+    """What a requested picture belongs to."""
+
+    generation: int
+    moving: bool
+    sample: int
+
+
+@dataclass
+class _Painting:
+    """A stroke under way."""
+
+    prop: str
+    stroke: Stroke
+    key: object
+
+
+class View(QWidget):
+    """Shows the stage; `tool` is "look" or "brush"."""
+
+    prop_clicked = pyqtSignal(str, str)
+    arrived = pyqtSignal()
+
+    def __init__(self, session: Session, brush: BrushState) -> None:
+        super().__init__()
+        self._session, self._brush = session, brush
+        self.setMinimumSize(240, 180)
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAcceptDrops(True)
+        self.setAccessibleName("View")
+        self.tool = "look"
+        self.look = "lit"
+        self.far_first = False
+        self._image: QImage | None = None
+        self._far: QImage | None = None
+        self._generation = 0
+        self._milliseconds_a_pixel = 2e-4
+        self._state = ""
+        self._drag: tuple[QPointF, Camera, str] | None = None
+        self._clicked = False
+        self._painting: _Painting | None = None
+        self._stroke_count = 0
+        self._hover: PropHit | None = None
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(REST_MS)
+        self._rest.timeout.connect(self._refine)
+        session.picture.connect(self._on_picture)
+        session.scene_changed.connect(self.refresh)
+        session.view_state.connect(self._on_state)
+        session.fault.connect(lambda *_: self.update())
+        session.selection_changed.connect(self.update)
+        brush.changed.connect(self.update)
+
+    # Cameras
+
+    @property
+    def camera(self) -> Camera:
+        """The near camera."""
+        return self._session.project.camera
+
+    def far_camera(self) -> Camera:
+        """The same view from afar."""
+        moved: Camera = self.camera.with_(distance=min(max(20.0, self.camera.distance * 6), 100000))
+        return moved
+
+    def _eye(self, camera: Camera, width: float, height: float) -> Eye:
+        return eye_of(camera.position(), np.array(camera.target), camera.field_of_view, width / max(height, 1))
+
+    def main_eye(self) -> Eye:
+        """The eye of the large picture."""
+        return self._eye(self.far_camera() if self.far_first else self.camera, self.width(), self.height())
+
+    def set_camera(self, camera: Camera) -> None:
+        """Look from elsewhere; not part of the history."""
+        self._session.document.look(camera=camera)
+        self.refresh()
+
+    def frame(self, everything: bool = False) -> None:
+        """Bring the chosen prop (or everything) into view."""
+        props = self._session.project.props
+        chosen = [p for p in props if everything or p.id == self._session.prop_id] or list(props)
+        if not chosen:
+            return
+        corners = []
+        for prop in chosen:
+            low, high = self._session.link.mesh_data(prop.mesh).bounds
+            x, y, z = np.meshgrid(*np.stack([low, high], axis=1))
+            points = np.stack([x.ravel(), y.ravel(), z.ravel()], axis=1)
+            corners.append(points @ prop.matrix()[:3, :3].T + prop.matrix()[:3, 3])
+        points = np.concatenate(corners)
+        low, high = points.min(axis=0), points.max(axis=0)
+        half = max(float(np.linalg.norm(high - low)) / 2, 0.01)
+        distance = half / math.sin(self.camera.field_of_view / 2) * 0.8
+        target = tuple(float(v) for v in (low + high) / 2)
+        self.set_camera(self.camera.with_(target=target, distance=distance))
+
+    # Pictures
+
+    def refresh(self) -> None:
+        """Something changed: draw at once, coarsely if need be, and finely when it has come to rest."""
+        self._generation += 1
+        width, height = self._pixels()
+        budget = MOVING_TARGET_MS / max(self._milliseconds_a_pixel, 1e-7)
+        scale = min(max(math.sqrt(budget / max(width * height, 1)), 0.3), 1.0)
+        self._ask(max(round(width * scale), 16), max(round(height * scale), 16), 0, moving=True)
+        self._rest.start()
+
+    def _pixels(self) -> tuple[int, int]:
+        ratio = self.devicePixelRatioF()
+        return max(round(self.width() * ratio), 16), max(round(self.height() * ratio), 16)
+
+    def _refine(self) -> None:
+        if self._drag is not None or self._painting is not None:
+            self._rest.start()
+            return
+        self._ask(*self._pixels(), 0, moving=False)
+        self._ask_far()
+
+    def _ask(self, width: int, height: int, sample: int, moving: bool) -> None:
+        tag = _Tag(self._generation, moving, sample)
+        self._request("main", tag, self.main_eye(), width, height, self.look, sample, 0)
+
+    def _ask_far(self) -> None:
+        ratio = self.devicePixelRatioF()
+        width, height = round(INSET.width() * ratio), round(INSET.height() * ratio)
+        camera = self.camera if self.far_first else self.far_camera()
+        self._request(
+            "far", _Tag(self._generation, False, 0), self._eye(camera, width, height), width, height, self.look, 0, 2
+        )
+
+    def _request(
+        self, stream: str, tag: _Tag, eye: Eye, width: int, height: int, look: str, sample: int, priority: int
+    ) -> None:
+        self._session.client.request(
+            stream, tag, scene=STAGE, eye=eye, width=width, height=height, looks=(look,), sample=sample,
+            priority=priority,
+        )  # fmt: skip
+
+    def _on_picture(self, picture: Picture, image: QImage) -> None:
+        tag = picture.tag
+        if picture.stream == "far":
+            self._far = image
+            if tag.generation == self._generation and tag.sample < 3:
+                ratio = self.devicePixelRatioF()
+                width, height = round(INSET.width() * ratio), round(INSET.height() * ratio)
+                camera = self.camera if self.far_first else self.far_camera()
+                next_tag = _Tag(tag.generation, False, tag.sample + 1)
+                self._request(
+                    "far", next_tag, self._eye(camera, width, height), width, height, self.look, tag.sample + 1, 2
+                )
+            self.update()
+        if picture.stream != "main":
+            return
+        fresh = tag.generation == self._generation
+        if not tag.moving and not fresh:
+            return
+        self._image = image
+        if picture.milliseconds > 0 and tag.sample == 0:
+            per_pixel = picture.milliseconds / max(image.width() * image.height(), 1)
+            self._milliseconds_a_pixel += 0.35 * (per_pixel - self._milliseconds_a_pixel)
+        if fresh and not tag.moving and tag.sample + 1 < SAMPLES:
+            self._ask(*self._pixels(), tag.sample + 1, moving=False)
+        self.update()
+        self.arrived.emit()
+
+    @property
+    def at_rest(self) -> bool:
+        """Whether the finest picture of the present state is shown."""
+        return not self._rest.isActive() and self._session.settled
+
+    def set_look(self, look: str) -> None:
+        """Show another quantity."""
+        if look != self.look:
+            self.look = look
+            self.refresh()
+
+    def swap_far(self) -> None:
+        """Exchange the near and the far picture."""
+        self.far_first = not self.far_first
+        self._image, self._far = self._far, self._image
+        self.refresh()
+
+    def _on_state(self, text: str) -> None:
+        self._state = text
+        self.update()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self.refresh()
+
+    # Painting of the widget
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
+        if self._image is not None:
+            painter.drawImage(QRectF(self.rect()), self._image)
+        else:
+            painter.fillRect(self.rect(), theme.color("chrome"))
+            self._say(painter, "Preparing the view…")
+        if not self._session.project.props:
+            self._say(painter, "Nothing is placed yet. Import a mesh, or drop one here.")
+        self._paint_inset(painter)
+        if self.tool == "brush":
+            self._paint_ring(painter)
+        if self._state:
+            self._paint_banner(painter, self._state, "persimmon")
+        elif self._session.faults:
+            name, reason = next(iter(self._session.faults.items()))
+            self._paint_banner(painter, f"{name} does not compile: {reason.splitlines()[0]}", "persimmon")
+
+    def _say(self, painter: QPainter, text: str) -> None:
+        painter.setPen(theme.color("text"))
+        painter.setFont(theme.font(15))
+        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
+
+    def _paint_banner(self, painter: QPainter, text: str, tone: str) -> None:
+        painter.setFont(theme.font(13, 500))
+        width = min(painter.fontMetrics().horizontalAdvance(text) + 32, self.width() - 24)
+        box = QRectF((self.width() - width) / 2, 12, width, 30)
+        painter.setPen(QPen(theme.color(tone), 1))
+        painter.setBrush(theme.color("warn_back"))
+        painter.drawRoundedRect(box, 6, 6)
+        painter.setPen(theme.color("text"))
+        shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, round(width - 24))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, shown)
+
+    def inset_rect(self) -> QRectF:
+        """Where the far picture lies."""
+        return QRectF(self.width() - INSET.width() - 12, 12, INSET.width(), INSET.height())
+
+    def _inset_shown(self) -> bool:
+        return self._far is not None and self.width() > 420 and self.height() > 260
+
+    def _paint_inset(self, painter: QPainter) -> None:
+        if not self._inset_shown() or self._far is None:
+            return
+        box = self.inset_rect()
+        path = QPainterPath()
+        path.addRoundedRect(box, 6, 6)
+        painter.save()
+        painter.setClipPath(path)
+        painter.drawImage(box, self._far)
+        painter.restore()
+        painter.setPen(QPen(theme.color("chrome"), 2))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPath(path)
+        camera = self.camera if self.far_first else self.far_camera()
+        text = (
+            f"{'Near' if self.far_first else 'Far'} {camera.distance:.0f} m"
+            if camera.distance >= 10
+            else f"Near {camera.distance:.1f} m"
+        )
+        painter.setFont(theme.font(12, 500))
+        width = painter.fontMetrics().horizontalAdvance(text) + 14
+        tag = QRectF(box.left() + 6, box.bottom() - 26, width, 20)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.color("chrome", 215))
+        painter.drawRoundedRect(tag, 4, 4)
+        painter.setPen(theme.color("text"))
+        painter.drawText(tag, Qt.AlignmentFlag.AlignCenter, text)
+
+    def _paint_ring(self, painter: QPainter) -> None:
+        hover = self._hover
+        if hover is None:
+            return
+        brush, eye = self._brush.brush, self.main_eye()
+        tone = theme.color("persimmon" if self._brush.erasing else "celadon")
+        for share, width in ((1.0, 2.0), (0.5, 1.0)):
+            ring = project(eye, _circle(hover.hit.point, hover.hit.normal, brush.radius * share))
+            line = QPolygonF([QPointF(x * self.width(), y * self.height()) for x, y in ring])
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(theme.color("chrome", 160), width + 1.5))
+            painter.drawPolygon(line)
+            painter.setPen(QPen(tone, width))
+            painter.drawPolygon(line)
+
+    # Mouse
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        self.setFocus()
+        at, button = event.position(), event.button()
+        if self._inset_shown() and self.inset_rect().contains(at) and button == Qt.MouseButton.LeftButton:
+            self.swap_far()
+            return
+        self._clicked = button == Qt.MouseButton.LeftButton
+        if self.tool == "brush" and button == Qt.MouseButton.LeftButton:
+            self._begin_stroke(at, event.modifiers())
+            return
+        pan = button == Qt.MouseButton.MiddleButton or bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        self._drag = (at, self.camera, "pan" if pan else "orbit")
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        at = event.position()
+        if self._painting is not None:
+            self._continue_stroke(at, event.modifiers())
+        elif self._drag is not None:
+            self._move_camera(at)
+        if self.tool == "brush":
+            self._hover = self._pick(at, self._painting.prop if self._painting else "")
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self._painting is not None:
+            self._end_stroke()
+            return
+        drag, self._drag = self._drag, None
+        if drag is None:
+            return
+        if self._clicked and (event.position() - drag[0]).manhattanLength() < 4:
+            hit = self._pick(event.position())
+            if hit is not None:
+                self.prop_clicked.emit(hit.prop.id, hit.slot)
+        self._rest.start()
+
+    def leaveEvent(self, event: object) -> None:
+        self._hover = None
+        self.update()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        assert event is not None
+        turn = event.angleDelta().y() / 120
+        if self.tool == "brush" and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self._brush.scale(1.12**turn)
+            return
+        self.set_camera(self.camera.with_(distance=min(max(self.camera.distance * 0.88**turn, 0.02), 5000)))
+
+    def _move_camera(self, at: QPointF) -> None:
+        assert self._drag is not None
+        start, camera, kind = self._drag
+        moved = at - start
+        if kind == "orbit":
+            pitch = min(max(camera.pitch + moved.y() * 0.007, -1.5), 1.5)
+            self.set_camera(camera.with_(yaw=camera.yaw - moved.x() * 0.007, pitch=pitch))
+            return
+        eye = self._eye(camera, self.width(), self.height())
+        metres = 2 * camera.distance * math.tan(camera.field_of_view / 2) / max(self.height(), 1)
+        shift = (-moved.x() * eye.view[0, :3] + moved.y() * eye.view[1, :3]) * metres
+        self.set_camera(camera.with_(target=tuple(float(v) for v in np.array(camera.target) + shift)))
+
+    def _pick(self, at: QPointF, only: str = "") -> PropHit | None:
+        x, y = at.x() / max(self.width(), 1), at.y() / max(self.height(), 1)
+        return prop_at(self._session, self.main_eye(), x, y, only)
+
+    # Strokes
+
+    def _stroke_brush(self, modifiers: Qt.KeyboardModifier) -> Brush:
+        brush = self._brush.brush
+        if modifiers & Qt.KeyboardModifier.ControlModifier:
+            return Brush(brush.radius, brush.strength, brush.falloff, brush.channels, 1.0 - brush.toward)
+        return brush
+
+    def _begin_stroke(self, at: QPointF, modifiers: Qt.KeyboardModifier) -> None:
+        hit = self._pick(at)
+        if hit is None:
+            return
+        self._stroke_count += 1
+        key = ("stroke", self._stroke_count)
+        paint = hit.prop.paint
+        if not isinstance(paint, Paint):
+            paint = Paint.of(hit.mesh.colors[0])
+            self._session.do("paint_prop", merge=key, prop=hit.prop.id, paint=paint)
+        self._painting = _Painting(hit.prop.id, Stroke(hit.mesh, paint, hit.prop.size), key)
+        self._dab(hit, modifiers)
+
+    def _continue_stroke(self, at: QPointF, modifiers: Qt.KeyboardModifier) -> None:
+        assert self._painting is not None
+        hit = self._pick(at, self._painting.prop)
+        if hit is not None:
+            self._dab(hit, modifiers)
+
+    def _dab(self, hit: PropHit, modifiers: Qt.KeyboardModifier) -> None:
+        assert self._painting is not None
+        stroke = self._painting.stroke
+        point, normal = hit.local
+        touched = stroke.move(point, normal, self._stroke_brush(modifiers))
+        for start, stop in spread(touched):
+            self._session.client.patch_paint(hit.prop.id, start, stroke.values(np.arange(start, stop)))
+        if len(touched):
+            self.refresh()
+
+    def _end_stroke(self) -> None:
+        painting, self._painting = self._painting, None
+        assert painting is not None
+        self._session.do("paint_prop", merge=painting.key, prop=painting.prop, paint=painting.stroke.paint())
+        self._session.document.settle()
+
+    # Dropping a finish
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        assert event is not None
+        mime = event.mimeData()
+        if mime is not None and mime.hasFormat(FINISH_MIME):
+            event.acceptProposedAction()
+        else:
+            event.ignore()  # files are the window's business
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        assert event is not None
+        mime = event.mimeData()
+        hit = self._pick(event.position())
+        if mime is None or hit is None:
+            return
+        finish = bytes(mime.data(FINISH_MIME)).decode()  # type: ignore[arg-type]
+        if self._session.do("put_finish", prop=hit.prop.id, slot=hit.slot, finish=finish):
+            self._session.choose_prop(hit.prop.id, hit.slot)
+            event.acceptProposedAction()
+
+
+def _circle(centre: Array, normal: Array, radius: float) -> Array:
+    """48 points of a circle around a point in the plane across a normal, `(48, 3)`."""
+    helper = np.array([0.0, 1.0, 0.0]) if abs(normal[1]) < 0.9 else np.array([1.0, 0.0, 0.0])
+    u = np.cross(helper, normal)
+    u = u / np.linalg.norm(u)
+    v = np.cross(normal, u)
+    angle = np.linspace(0, 2 * np.pi, 48, endpoint=False)[:, None]
+    return np.asarray(centre + radius * (np.cos(angle) * u + np.sin(angle) * v) + normal * radius * 0.02)

@@ -1,0 +1,1 @@
+"""One page for each way of working."""

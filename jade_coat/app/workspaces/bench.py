@@ -1,0 +1,75 @@
+"""The bench: the page that Build and Brush share: panel, view, look-at strip, coat stack, dial sheet, finish rail."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QSplitter, QStackedWidget, QWidget
+
+from jade_coat.app.brush_state import BrushState
+from jade_coat.app.session import Session
+from jade_coat.app.swatches import Swatches
+from jade_coat.app.widgets.basics import column, holder
+from jade_coat.app.widgets.brush_panel import BrushPanel
+from jade_coat.app.widgets.coat_panel import CoatPanel
+from jade_coat.app.widgets.coat_stack import CoatStack
+from jade_coat.app.widgets.dial_sheet import DialSheet
+from jade_coat.app.widgets.finish_rail import FinishRail
+from jade_coat.app.widgets.look_strip import LookStrip
+from jade_coat.app.widgets.view import View
+
+
+class Bench(QWidget):
+    """Everything of Build; in Brush the left panel and the view's tool are the brush's."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.brush = BrushState()
+        self.swatches = Swatches(session)
+        self.view = View(session, self.brush)
+        self.looks = LookStrip(session, self.view)
+        self.stack = CoatStack(session, self.swatches)
+        self.coat_panel = CoatPanel(session)
+        self.brush_panel = BrushPanel(session, self.brush)
+        self.dials = DialSheet(session)
+        self.rail = FinishRail(session, self.swatches)
+        self.view.prop_clicked.connect(session.choose_prop)
+        self.left = QStackedWidget()
+        self.left.addWidget(self.coat_panel)
+        self.left.addWidget(self.brush_panel)
+        left = holder(column(self.left), "left")
+        right = holder(column(self.dials), "right")
+        under = holder(column(self.looks, self.stack, gap=0))
+        self.middle = _split(Qt.Orientation.Vertical, (self.view, under), (430, 230))
+        self.across = _split(Qt.Orientation.Horizontal, (left, self.middle, right), (274, 730, 276))
+        for i, stretch in enumerate((0, 1, 0)):
+            self.across.setStretchFactor(i, stretch)
+        self.middle.setStretchFactor(0, 1)
+        self.middle.setStretchFactor(1, 0)
+        left.setMinimumWidth(250)
+        right.setMinimumWidth(250)
+        layout = column(self.across, self.rail, gap=0)
+        layout.setStretch(0, 1)
+        self.setLayout(layout)
+
+    @property
+    def at_rest(self) -> bool:
+        """Whether swatches, look-at pictures and coverage are all up to date."""
+        return not (self.swatches.waiting or self.looks.waiting or self.stack.measuring)
+
+    def set_tool(self, tool: str) -> None:
+        """Take up the tool `look` or `brush`."""
+        self.view.tool = tool
+        self.left.setCurrentIndex(int(tool == "brush"))
+        cursor = Qt.CursorShape.CrossCursor if tool == "brush" else Qt.CursorShape.ArrowCursor
+        self.view.setCursor(cursor)
+        self.view.update()
+
+
+def _split(way: Qt.Orientation, parts: tuple[QWidget, ...], sizes: tuple[int, ...]) -> QSplitter:
+    splitter = QSplitter(way)
+    splitter.setHandleWidth(1)
+    splitter.setChildrenCollapsible(False)
+    for part in parts:
+        splitter.addWidget(part)
+    splitter.setSizes(list(sizes))
+    return splitter

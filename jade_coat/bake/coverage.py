@@ -1,0 +1,55 @@
+"""How much of a prop each coat covers, measured at its vertices."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from jade_coat.bake.baker import instance_values, texel_attributes
+from jade_coat.files.library import Library
+from jade_coat.maps.packing import PackedLookup
+from jade_coat.maps.sampling import fetcher
+from jade_coat.material.compile import compile_material, fixed_fields
+from jade_coat.mesh.paint import Paint
+from jade_coat.program import passes
+from jade_coat.program.numpy_backend import Environment, evaluate
+from jade_coat.stage.looks import field_row, material_of
+from jade_coat.stage.project import Project, Prop
+
+MAX_POINTS = 20_000
+LEVEL = 3
+
+
+def coverage_shares(project: Project, library: Library, prop: Prop, slot: str) -> dict[str, float]:
+    """The share of a slot's area that each coat is seen on, by `MATERIAL:COAT`; shares add up to 1.
+
+    Triangles are sampled at their centres, weighted by area. Raises what loading meshes and maps raises.
+    """
+    finish = prop.finishes[slot]
+    material = material_of(project, finish)
+    lookup = PackedLookup(project.map_sets)
+    program = compile_material(material, lookup, fixed_fields(field_row(project, finish, prop.values.get(slot))))
+    outputs = {n.removeprefix("coverage:"): v for n, v in program.items() if n.startswith("coverage:")}
+    mesh = library.mesh_by_id(project, prop.mesh)
+    run = next(s for s in mesh.slots if s.name == slot)
+    triangles = mesh.triangles[run.start : run.start + run.count].astype(np.int64)
+    triangles = triangles[:: max(len(triangles) // MAX_POINTS, 1)]
+    corners = mesh.positions[triangles]
+    area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
+    weights = np.full((len(triangles), 2), 1 / 3, np.float32)
+    colors = prop.paint.whole() if isinstance(prop.paint, Paint) else None
+    wanted = passes.reads(outputs, "attribute")
+    textures = {
+        t.name: t
+        for s in project.map_sets if any(c.surface.map_set == s.id for c in material.coats)
+        for t in library.textures(s)
+    }  # fmt: skip
+    environment = Environment(
+        attributes=texel_attributes(mesh, triangles, weights, prop.matrix(), colors, wanted),
+        instance=instance_values(mesh),
+        fetch=fetcher(textures, lambda _: LEVEL),
+    )
+    found = evaluate(outputs, environment)
+    return {
+        f"{material.id}:{coat}": float((np.broadcast_to(v[0], area.shape) * area).sum() / area.sum())
+        for coat, v in found.items()
+    }

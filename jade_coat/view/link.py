@@ -1,0 +1,134 @@
+"""Keeps the render process in step with a project: sends what changed, and no more."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from jade_coat.files.library import Library
+from jade_coat.maps.mapset import MapSet
+from jade_coat.maps.packing import PackedLookup, Texture
+from jade_coat.material.fields import Number
+from jade_coat.material.material import Material
+from jade_coat.mesh import shapes
+from jade_coat.mesh.data import FULL, BadMesh, MeshData, Slot
+from jade_coat.mesh.paint import TILE, Paint
+from jade_coat.stage.draws import Draw, Scene
+from jade_coat.stage.project import Project
+from jade_coat.stage.scene import BARE, build_scene, single
+from jade_coat.view.client import RenderClient
+
+STAGE = "stage"
+SWATCH_MESH = "swatch mesh"
+
+
+class StageLink:
+    """One project's way to the renderer. Textures are loaded elsewhere and handed in by `textures_loaded`."""
+
+    def __init__(self, client: RenderClient, library: Library) -> None:
+        self._client, self._library = client, library
+        self._project: Project | None = None
+        self._scene = Scene()
+        self._lookup = PackedLookup(())
+        self._sent: set[MapSet] = set()
+        self._broken: dict[str, MeshData] = {}
+        self.problems: dict[str, str] = {}
+        swatch = painted_swatch()
+        client.put_mesh(SWATCH_MESH, swatch)
+        self._swatch = swatch
+
+    @property
+    def lookup(self) -> PackedLookup:
+        """Where the present project's maps are read from."""
+        return self._lookup
+
+    def mesh_data(self, mesh_id: str) -> MeshData:
+        """A mesh of the present project; a plain box stands in for one that cannot be read."""
+        assert self._project is not None
+        asset = self._project.mesh(mesh_id)
+        if asset.asset in self._broken:
+            return self._broken[asset.asset]
+        try:
+            return self._library.mesh(asset)
+        except (OSError, BadMesh) as error:
+            self.problems[asset.id] = str(error)
+            box = shapes.box(0.5, 0.5, 0.5)
+            slot = asset.slots[0] if asset.slots else "surface"
+            stand_in = box.with_(slots=(Slot(slot, 0, len(box.triangles)),))
+            self._broken[asset.asset] = stand_in
+            return stand_in
+
+    def unsent_sets(self, project: Project) -> list[MapSet]:
+        """The map sets in use or at hand whose textures the renderer does not have yet."""
+        return [s for s in project.map_sets if s not in self._sent]
+
+    def textures_loaded(self, map_set: MapSet, textures: list[Texture]) -> None:
+        """Send a map set's textures."""
+        self._sent.add(map_set)
+        for texture in textures:
+            self._client.put_texture(texture)
+
+    def sync(self, project: Project) -> bool:
+        """Send what differs from the project last sent; whether anything did."""
+        before, self._project = self._project, project
+        if before is not None and before.with_(camera=project.camera) == project:
+            return False
+        if before is None or before.map_sets != project.map_sets:
+            self._lookup = PackedLookup(project.map_sets)
+        self._client.set_material(BARE, self._lookup)
+        for material in project.materials:
+            self._client.set_material(material, self._lookup)
+        for asset in project.meshes:
+            self._client.put_mesh(asset.id, self.mesh_data(asset.id))
+        self._sync_paint(before, project)
+        self._sync_scene(build_scene(project, self.mesh_data))
+        return True
+
+    def _sync_paint(self, before: Project | None, project: Project) -> None:
+        old = {p.id: p.paint for p in before.props} if before else {}
+        for prop in project.props:
+            paint, last = prop.paint, old.get(prop.id)
+            if not isinstance(paint, Paint) or paint is last:
+                continue
+            known = self._client.paint_of(prop.id)
+            if not isinstance(last, Paint) or known is None or len(known) != paint.count:
+                self._client.put_paint(prop.id, paint.whole())
+                continue
+            for tile in paint.changed_tiles(last):
+                start = tile * TILE
+                if not np.array_equal(known[start : start + TILE], paint.tiles[tile]):
+                    self._client.patch_paint(prop.id, start, paint.tiles[tile])
+
+    def _sync_scene(self, scene: Scene) -> None:
+        old, self._scene = self._scene, scene
+        if not _same_draws(old, scene):
+            self._client.set_scene(STAGE, Scene(scene.draws, {k: v.copy() for k, v in scene.rows.items()}))
+            return
+        for name, rows in scene.rows.items():
+            for index in np.flatnonzero((rows != old.rows[name]).any(axis=1)):
+                self._client.set_row(STAGE, name, int(index), rows[index])
+
+    def show_look(self, scene: str, material: Material, values: dict[str, Number]) -> None:
+        """Put a look on the swatch form, as a scene of its own."""
+        self._client.set_material(material, self._lookup)
+        self._client.set_scene(scene, single(SWATCH_MESH, self._swatch, material, values))
+
+
+def painted_swatch() -> MeshData:
+    """The swatch form with paint that rises from its top to its foot in all channels, so that painted coats show."""
+    mesh = shapes.rail_tile()
+    y = mesh.positions[:, 1]
+    amount = np.clip(0.62 - 1.5 * (y - y.min()) / np.ptp(y), 0, 1) * FULL
+    return mesh.with_(colors=(np.repeat(amount[:, None], 4, axis=1).astype(np.uint16),))
+
+
+def _same_draws(a: Scene, b: Scene) -> bool:
+    if len(a.draws) != len(b.draws) or {k: v.shape for k, v in a.rows.items()} != {
+        k: v.shape for k, v in b.rows.items()
+    }:
+        return False
+    return all(_same_draw(x, y) for x, y in zip(a.draws, b.draws, strict=True))
+
+
+def _same_draw(a: Draw, b: Draw) -> bool:
+    same = (a.mesh, a.paint, a.start, a.count, a.material) == (b.mesh, b.paint, b.start, b.count, b.material)
+    return same and all(np.array_equal(getattr(a, n), getattr(b, n)) for n in ("matrices", "rows", "props"))
