@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from jade_coat.app.widgets.dialogs import MapReview, NewMaterial, ProgressDialog
 from jade_coat.bake.job import Job
@@ -162,7 +162,7 @@ def add_material(window: Window, name: str, base: str, top: str | None, channel:
         coats.append(_coat(project, "top", top).with_(where=where, seam=Seam(kind=seam)))
     material = Material(id=free_id(name, taken), name=name, coats=tuple(coats))
     finish = free_id(name, {*taken, material.id})
-    steps = [
+    steps: list[tuple[str, dict[str, Any]]] = [
         ("add_material", {"material": material}),
         *(("expose", {"material": material.id, "path": path}) for path in _first_dials(material)),
         ("add_finish", {"parent": material.id, "name": name, "id": finish}),

@@ -6,9 +6,11 @@ import json
 import shutil
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
+from functools import partial
 from pathlib import Path
 from typing import Any
 
+from PyQt6 import sip
 from PyQt6.QtCore import QObject, QSocketNotifier, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
 
@@ -78,7 +80,7 @@ class Session(QObject):
         if self._notifier is not None:
             self._notifier.setEnabled(False)
             self._notifier.deleteLater()
-        self._notifier = QSocketNotifier(self.client.fileno(), QSocketNotifier.Type.Read, self)
+        self._notifier = QSocketNotifier(sip.voidptr(self.client.fileno()), QSocketNotifier.Type.Read, self)
         self._notifier.activated.connect(lambda: self.client.poll())
 
     def _on_picture(self, picture: Picture) -> None:
@@ -103,15 +105,16 @@ class Session(QObject):
     def do(self, name: str, /, merge: object = None, **arguments: Any) -> bool:
         """Run an edit; an edit that cannot be is said, not raised. Returns whether it was made."""
         try:
-            self.document.do(name, merge=merge, **arguments)  # type: ignore[arg-type]
+            self.document.do(name, merge=merge, **arguments)
         except (KeyError, ValueError) as error:
             self.said.emit(f"That cannot be done: {_first_line(error)}", True)
             return False
         return True
 
     def _on_document(self) -> None:
+        moved = self.link.sync(self.project)
         self._mend_selection()
-        if self.link.sync(self.project):
+        if moved:
             self.scene_changed.emit()
         self._load_textures()
         self.changed.emit()
@@ -186,7 +189,7 @@ class Session(QObject):
                     self._failed.add(map_set)
                     self.said.emit(_first_line(error), True)
 
-                self.work(lambda m=map_set, lib=library: lib.textures(m), loaded, failed)
+                self.work(partial(library.textures, map_set), loaded, failed)
 
     @property
     def settled(self) -> bool:

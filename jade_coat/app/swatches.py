@@ -96,7 +96,7 @@ class Swatches(QObject):
             self._drawn.pop(name, None)
 
     def _request(self, name: str, sample: int) -> None:
-        eye = eye_of(np.array([0.0, 0.02, 1.78]), np.array([0.0, 0.0, -0.03]), 0.40, WIDTH / HEIGHT)
+        eye = eye_of(np.array([0.42, 0.26, 1.72]), np.array([-0.01, -0.005, -0.06]), 0.42, WIDTH / HEIGHT)
         self._session.client.request(
             name, sample, scene=name, eye=eye, width=WIDTH, height=HEIGHT, sample=sample, priority=5, backdrop=False
         )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -84,7 +85,7 @@ class Window(QMainWindow):
         self.tabs = {}
         group = QButtonGroup(self)
         for name in WORKSPACES:
-            tab = button(name, lambda n=name: self.show_workspace(n), "tab")
+            tab = button(name, partial(self.show_workspace, name), "tab")
             tab.setCheckable(True)
             group.addButton(tab)
             self.tabs[name] = tab
@@ -172,7 +173,7 @@ class Window(QMainWindow):
             before = menu.addMenu("Open recent")
             assert before is not None
             for folder in others:
-                before.addAction(folder.name, lambda f=folder: self._leave_for(lambda: self.open_folder(f)))
+                before.addAction(folder.name, partial(self._leave_for, partial(self.open_folder, folder)))
         menu.exec(self._project_button.mapToGlobal(self._project_button.rect().bottomLeft()))
 
     def show_workspace(self, name: str) -> None:
@@ -347,11 +348,11 @@ class Window(QMainWindow):
 
     def _entries(self) -> list[Entry]:
         entries = [Entry(c.title, c.keys.replace(" ", " or "), getattr(self, c.name)) for c in commands_of(type(self))]
-        entries += [Entry(f"Go to {n}", "workspace", lambda n=n: self.show_workspace(n)) for n in WORKSPACES]
+        entries += [Entry(f"Go to {n}", "workspace", partial(self.show_workspace, n)) for n in WORKSPACES]
         project, session = self.session.project, self.session
-        entries += [Entry(f.name, "finish", lambda f=f: session.choose_finish(f.id)) for f in project.finishes]
+        entries += [Entry(f.name, "finish", partial(session.choose_finish, f.id)) for f in project.finishes]
         entries += [
-            Entry(p.name, "prop", lambda p=p: session.choose_prop(p.id, project.mesh(p.mesh).slots[0]))
+            Entry(p.name, "prop", partial(session.choose_prop, p.id, project.mesh(p.mesh).slots[0]))
             for p in project.props
         ]
         return entries

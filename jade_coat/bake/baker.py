@@ -37,7 +37,7 @@ class BakedMaps:
     values: Mapping[str, Array]
 
     def png_files(self) -> dict[str, bytes]:
-        """PNG files by name: base_color (sRGB), packed (occlusion, roughness, metallic), normal, and emissive if any."""
+        """PNG files by name: base_color (sRGB), packed (occlusion, roughness, metallic), normal, height, emissive."""
         v = self.values
         packed = np.concatenate([v["occlusion"], v["roughness"], v["metallic"]], axis=2)
         files = {

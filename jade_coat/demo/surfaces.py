@@ -60,7 +60,7 @@ def glazed_tile(size: int, seed: int = 11) -> SurfaceMaps:
     cloud = noise(size, seed + 5, 5, 2.0) * 0.5 + noise(size, seed + 6, 22, 1.6) * 0.22
     tone = 0.5 + 0.13 * shade + 0.10 * cloud - 0.20 * (1 - pool)
     glaze = colored(tone, (
-        (0.0, hex_to_linear("#27564f")), (0.3, hex_to_linear("#427a6d")), (0.55, hex_to_linear("#6fa491")),
+        (0.0, hex_to_linear("#2c4f47")), (0.3, hex_to_linear("#4b7565")), (0.55, hex_to_linear("#7a9f8b")),
         (0.8, hex_to_linear("#9cc4ae")), (1.0, hex_to_linear("#c3dac2")),
     ))  # fmt: skip
     speck = cells(size, seed + 7, 900)
@@ -95,8 +95,8 @@ def cushion_moss(size: int, seed: int = 23) -> SurfaceMaps:
     height = np.clip((height - height.min()) / np.ptp(height), 0, 1)
     tone = np.clip(0.10 + 0.78 * height + 0.055 * fibre + 0.07 * swell, 0, 1)
     color = colored(tone, (
-        (0.0, hex_to_linear("#141c08")), (0.35, hex_to_linear("#33450f")), (0.62, hex_to_linear("#5c7019")),
-        (0.85, hex_to_linear("#8f9a2f")), (1.0, hex_to_linear("#bdb95a")),
+        (0.0, hex_to_linear("#141c08")), (0.35, hex_to_linear("#33450f")), (0.62, hex_to_linear("#56671f")),
+        (0.85, hex_to_linear("#7f8a33")), (1.0, hex_to_linear("#a9a552")),
     ))  # fmt: skip
     young = ease(0.2, 1.6, noise(size, seed + 12, 4, 2.0))[..., None]
     color = color * (1 + young * np.array([0.10, 0.22, -0.15]))
@@ -137,25 +137,33 @@ def terrace_clay(size: int, seed: int = 37) -> SurfaceMaps:
 
 
 def run_glaze(size: int, seed: int = 53) -> SurfaceMaps:
-    """A jar's glaze: throwing rings under it, streaks that ran downward, a fine crackle."""
-    _x, y = grid(size)
-    rings = np.sin(y * 2 * np.pi * 26 + 1.4 * noise(size, seed + 1, 3, 2.4)) * 0.5 + 0.25 * noise(size, seed + 2, 8, 2)
-    stretched = noise(size, seed + 3, 14, 1.4)
-    streak = np.asarray(blur(stretched, 0.001))
-    streak = np.stack([np.roll(streak, int(k * size / 64), 0) for k in range(16)]).mean(axis=0)
-    streak = streak / streak.std()
+    """A jar's glaze: throwing rings under it, broad runs that flowed downward, a fine crackle."""
+    _, y = grid(size)
+    rings = np.sin(y * 2 * np.pi * 22 + 1.1 * noise(size, seed + 1, 3, 2.4)) + 0.35 * noise(size, seed + 2, 6, 2.0)
+    flow = noise(size, seed + 3, 7, 1.9)
+    run = np.stack([np.roll(flow, int(k * size / 40), 0) * 0.86**k for k in range(18)]).sum(axis=0)
+    run = run / run.std()
+    mottle = noise(size, seed + 7, 26, 1.5)
     warp = np.stack([noise(size, seed + i, 10, 2.0) for i in (4, 5)]) * 0.01
-    plate = cells(size, seed + 6, 420, warp)
-    crackle = 1 - ease(0.0, 0.035, (plate.second - plate.first) * np.sqrt(plate.count))
-    height = np.clip(0.6 + 0.05 * rings + 0.05 * streak - 0.07 * crackle, 0, 1)
-    tone = np.clip(0.5 + 0.20 * streak + 0.05 * rings, 0, 1)
-    color = colored(tone, (
-        (0.0, hex_to_linear("#6f5f48")), (0.45, hex_to_linear("#b9a681")), (0.75, hex_to_linear("#d9cba9")),
-        (1.0, hex_to_linear("#efe6cf")),
-    ))  # fmt: skip
-    color = color * (1 - 0.45 * crackle[..., None])
-    roughness = np.clip(0.24 + 0.06 * streak + 0.3 * crackle, 0.05, 1)
+    plate = cells(size, seed + 6, 300, warp)
+    crackle = 1 - ease(0.0, 0.028, (plate.second - plate.first) * np.sqrt(plate.count))
+    height = np.clip(0.6 + 0.035 * rings + 0.06 * run - 0.06 * crackle, 0, 1)
+    tone = np.clip(0.60 + 0.11 * run + 0.035 * rings + 0.045 * mottle, 0, 1)
+    color = colored(
+        tone,
+        (
+            (0.0, hex_to_linear("#7d6b50")),
+            (0.45, hex_to_linear("#b7a583")),
+            (0.7, hex_to_linear("#d8caaa")),
+            (1.0, hex_to_linear("#efe7d3")),
+        ),
+    )
+    color = color * (1 - 0.35 * crackle[..., None])
+    roughness = np.clip(0.20 + 0.05 * run + 0.03 * mottle + 0.25 * crackle, 0.05, 1)
     return SurfaceMaps(
-        color.astype(np.float32), height.astype(np.float32), roughness.astype(np.float32),
-        normal_from_height(height, 0.006), occlusion_from_height(height, 3.0),
-    )  # fmt: skip
+        color.astype(np.float32),
+        height.astype(np.float32),
+        roughness.astype(np.float32),
+        normal_from_height(height, 0.008),
+        occlusion_from_height(height, 3.0),
+    )

@@ -51,7 +51,7 @@ def build(folder: Path, progress: Progress = lambda share, what: None, side: int
         finishes=_finishes(),
         meshes=tuple(asset for asset, _ in meshes.values()),
         props=tuple(_props(meshes)),
-        camera=Camera(target=(-0.35, 1.02, 0.0), yaw=0.30, pitch=0.10, distance=2.9),
+        camera=Camera(target=(-0.02, 0.86, -1.3), yaw=0.12, pitch=0.10, distance=3.1, field_of_view=0.62),
     )
     progress(0.95, "Saving")
     save_project(project, assets, folder)
@@ -87,7 +87,7 @@ def _meshes() -> dict[str, MeshData]:
     ]  # fmt: skip
     return {
         "Kiln wall": shapes.bent_wall(5.4, 2.4, 4.2, 0.022),
-        "Gate pier": shapes.bent_wall(0.9, 1.5, 0.62, 0.022),
+        "Gate post": shapes.post(0.46, 1.25, 0.07, 0.024),
         "Storage jar": shapes.lathe(profile, 72, 60, [("Body", 0.60), ("Neck", 1.0)]),
         "Terrace floor": shapes.plane(7.0, 5.0, 0.1),
     }
@@ -111,7 +111,7 @@ def _materials() -> tuple[Material, ...]:
                 surface=Surface(map_set="cushion_moss", tile_size=0.6, height_range=(0.1, 0.72)),
                 where=(
                     PaintTerm(id="paint", channel="G"),
-                    NoiseTerm(id="noise", size=0.35, octaves=4, seed=5, range=(0.12, 0.62)),
+                    NoiseTerm(id="noise", size=0.35, octaves=3, seed=5, range=(0.2, 0.58)),
                 ),
                 seam=Seam(kind="interlock", softness=0.09),
             ),
@@ -160,7 +160,7 @@ def _materials() -> tuple[Material, ...]:
                 surface=Surface(map_set="cushion_moss", tile_size=0.8, height_range=(0.0, 0.6)),
                 where=(
                     PaintTerm(id="paint", channel="G"),
-                    HeightTerm(id="height", combine="multiply", range=(0.3, 0.75), invert=True),
+                    HeightTerm(id="height", combine="multiply", range=(0.35, 0.7), invert=True),
                 ),
                 seam=Seam(kind="interlock", softness=0.14),
             ),
@@ -222,15 +222,15 @@ def _floor_paint(mesh: MeshData) -> Paint:
 
 
 def _props(meshes: dict[str, tuple[MeshAsset, MeshData]]) -> Iterator[Prop]:
-    wall, pier, floor = meshes["Kiln wall"], meshes["Gate pier"], meshes["Terrace floor"]
+    wall, pier, floor = meshes["Kiln wall"], meshes["Gate post"], meshes["Terrace floor"]
     jar = meshes["Storage jar"][0].id
     yield Prop(
         id="kiln_wall_prop", name="Kiln wall", mesh=wall[0].id, position=(0.0, 0.0, -2.4),
-        finishes={"surface": "celadon_wall"}, paint=_wall_paint(wall[1], 1.5, 4),
+        finishes={"surface": "celadon_wall"}, paint=_wall_paint(wall[1], 2.1, 4),
     )  # fmt: skip
     yield Prop(
-        id="gate_pier", name="Gate pier", mesh=pier[0].id, position=(-1.75, 0.0, -0.55), turn=(0.0, 2.2, 0.0),
-        finishes={"surface": "ash_wall"}, paint=_wall_paint(pier[1], 0.8, 8),
+        id="gate_post", name="Gate post", mesh=pier[0].id, position=(-1.35, 0.0, -0.95), turn=(0.0, 0.5, 0.0),
+        finishes={"Shaft": "ash_wall", "Cap": "iron_jar"}, paint=_wall_paint(pier[1], 0.9, 8),
     )  # fmt: skip
     for name, finish, x, z, size, turn in (
         ("Tall jar", "iron_jar", 1.02, -1.15, 1.25, 0.4),

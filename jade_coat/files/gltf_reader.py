@@ -113,7 +113,7 @@ class _Reader:
                                np.dtype(_TYPES[s.indices.componentType]))[:, 0]  # fmt: skip
             values[at] = self._strided(s.values.bufferView, s.values.byteOffset or 0, s.count, width, kind)
         if a.normalized and kind != np.float32:
-            return np.maximum(values.astype(np.float32) / np.iinfo(kind).max, -1)
+            return np.maximum(values.astype(np.float32) / _top(kind), -1)
         return values
 
     def _strided(self, view_index: int, offset: int, count: int, width: int, kind: np.dtype[Any]) -> Array:
@@ -201,9 +201,14 @@ class _Part:
             self.triangles = self.triangles[:, ::-1]
 
 
+def _top(kind: Any) -> float:
+    """The largest number of a whole-number type."""
+    return float(np.iinfo(kind).max)
+
+
 def _color(values: Array) -> Array:
     if values.dtype != np.float32:
-        values = values.astype(np.float32) / np.iinfo(values.dtype).max
+        values = values.astype(np.float32) / _top(values.dtype)
     if values.shape[1] == 3:
         values = np.concatenate([values, np.ones((len(values), 1), np.float32)], axis=1)
     return (np.clip(np.nan_to_num(values), 0, 1) * FULL + 0.5).astype(np.uint16)
@@ -231,7 +236,7 @@ def _joined(name: str, parts: list[_Part]) -> MeshData:
     positions = np.concatenate([p.positions for p in owners])
     normals = None
     if all(p.normals is not None for p in owners):
-        normals = np.concatenate([p.normals for p in owners])  # type: ignore[misc]
+        normals = np.concatenate([p.normals for p in owners])
     return build_mesh(
         positions, np.concatenate(runs), name, normals,
         _columns([p.uvs for p in owners], owners, 2, np.float32),

@@ -42,7 +42,9 @@ def _read_plain(data: bytes, kind: str, name: str) -> MeshData:
     if not parts:
         raise BadMesh(f"{name}: it holds no triangles. {_AGAIN}")
     starts = np.cumsum([0, *(len(p.vertices) for p in parts)])
-    triangles, slots, at = [], [], 0
+    triangles: list[Array] = []
+    slots: list[Slot] = []
+    at = 0
     for part, start in zip(parts, starts, strict=False):
         triangles.append(np.asarray(part.faces, np.int64) + start)
         slots.append(Slot(_slot_name(part, {s.name for s in slots}), at, len(part.faces)))
@@ -87,5 +89,5 @@ def _colors(parts: list[Any]) -> tuple[Array, ...]:
         values = rgba.astype(np.float32) / 255 if rgba.dtype == np.uint8 else rgba.astype(np.float32)
         if values.shape[1] == 3:
             values = np.concatenate([values, np.ones((len(values), 1), np.float32)], axis=1)
-        found.append((np.clip(values, 0, 1) * FULL + 0.5).astype(np.uint16))
+        found.append((np.clip(values.astype(np.float32), 0, 1) * np.float32(FULL) + np.float32(0.5)).astype(np.uint16))
     return (np.concatenate(found),)

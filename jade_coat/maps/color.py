@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from jade_coat.program.types import Array
 
 
-def to_linear(encoded: Array) -> Array:
+def to_linear(encoded: Array | Sequence[float]) -> Array:
     """sRGB-encoded values 0–1 of any shape to linear light, float32."""
     e = np.asarray(encoded, np.float32)
     return np.where(
@@ -15,7 +17,7 @@ def to_linear(encoded: Array) -> Array:
     )
 
 
-def to_srgb(linear: Array) -> Array:
+def to_srgb(linear: Array | Sequence[float]) -> Array:
     """Linear light 0–1 of any shape to sRGB-encoded values, float32."""
     x = np.maximum(np.asarray(linear, np.float32), np.float32(0))
     curve = np.float32(1.055) * x ** np.float32(1 / 2.4) - np.float32(0.055)

@@ -16,7 +16,7 @@ from jade_coat.program.types import Array
 def grid(size: int) -> tuple[Array, Array]:
     """Texel centres in tile units, `(size, size)` each: x to the right, y downward, both 0–1."""
     line = (np.arange(size, dtype=np.float32) + 0.5) / size
-    return np.meshgrid(line, line)  # type: ignore[return-value]
+    return np.meshgrid(line, line)
 
 
 def noise(size: int, seed: int, scale: float, slope: float = 1.6) -> Array:

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import asdict, dataclass
-from functools import cache
-from typing import Any, Literal
+from typing import Any, Literal, cast
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -62,12 +61,20 @@ class Frozen(BaseModel):
         return type(self).model_validate({**values, **changes})
 
 
-@cache
+_SPECS: dict[type[BaseModel], dict[str, Spec]] = {}
+
+
 def specs(model: type[BaseModel]) -> dict[str, Spec]:
     """The numeric fields of a model that can become dials, in order."""
+    if model not in _SPECS:
+        _SPECS[model] = _read_specs(model)
+    return _SPECS[model]
+
+
+def _read_specs(model: type[BaseModel]) -> dict[str, Spec]:
     found = {}
     for name, info in model.model_fields.items():
         extra = info.json_schema_extra
         if isinstance(extra, dict) and "spec" in extra:
-            found[name] = Spec(**extra["spec"])  # type: ignore[arg-type]
+            found[name] = Spec(**cast("dict[str, Any]", extra["spec"]))
     return found

@@ -147,7 +147,8 @@ def build_mesh(
         colors = (np.zeros((len(positions), 4), np.uint16),)
     return with_tangents(
         MeshData(
-            positions, np.ascontiguousarray(normals, np.float32), np.zeros((len(positions), 4), np.float32), uvs, colors,
+            positions, np.ascontiguousarray(normals, np.float32),
+            np.zeros((len(positions), 4), np.float32), uvs, colors,
             triangles.astype(np.uint32), slots,
         )
     )  # fmt: skip

@@ -83,6 +83,63 @@ def lathe(
     return mesh.with_(triangles=np.ascontiguousarray(mesh.triangles[order]), slots=tuple(runs))
 
 
+def post(width: float, height: float, corner: float, spacing: float) -> MeshData:
+    """A square post with rounded corners, standing on y = 0, with a low hipped cap as a second slot.
+
+    UVs of the sides are in metres round the post and down from its top.
+    """
+    side = width - 2 * corner
+    around = 4 * side + 2 * np.pi * corner
+
+    def outline(s: Array) -> tuple[Array, Array]:
+        quarter = around / 4
+        k, along = np.divmod(np.asarray(s) * around, quarter)
+        k = np.minimum(k, 3)
+        along = np.asarray(s) * around - k * quarter
+        straight = np.minimum(along, side) - side / 2
+        bend = np.maximum(along - side, 0) / corner
+        x, z = straight + corner * np.sin(bend), side / 2 + corner * np.cos(bend)
+        turn = k * np.pi / 2
+        return x * np.cos(turn) + z * np.sin(turn), -x * np.sin(turn) + z * np.cos(turn)
+
+    def place(s: Array, t: Array) -> tuple[Array, Array]:
+        x, z = outline(s)
+        return np.stack([x, height * (1 - t), z], axis=1), np.stack([s * around, t * height], axis=1)
+
+    shell = sheet(round(around / spacing), round(height / spacing), place, "post")
+
+    def cap_place(s: Array, t: Array) -> tuple[Array, Array]:
+        x, z = outline(s)
+        reach = 1.16 * t
+        rise = height + 0.02 + 0.16 * width * (1 - t)
+        lip = np.where(t >= 1.0, height - 0.045, rise)
+        reach = np.where(t >= 1.0, 1.16, np.minimum(reach * 1.05, 1.16))
+        return np.stack([x * reach, lip, z * reach], axis=1), np.stack([s * around, t * 0.4], axis=1)
+
+    cap = sheet(round(around / spacing / 2), 8, cap_place, "cap")
+    return joined(((shell, "Shaft"), (cap, "Cap")))
+
+
+def joined(parts: Sequence[tuple[MeshData, str]]) -> MeshData:
+    """Several meshes as one, each part a slot of the given name."""
+    starts = np.cumsum([0, *(m.vertex_count for m, _ in parts)])
+    triangles = np.concatenate([m.triangles + start for (m, _), start in zip(parts, starts, strict=False)])
+    slots, at = [], 0
+    for mesh, name in parts:
+        slots.append(Slot(name, at, len(mesh.triangles)))
+        at += len(mesh.triangles)
+    meshes = [m for m, _ in parts]
+    return MeshData(
+        np.concatenate([m.positions for m in meshes]),
+        np.concatenate([m.normals for m in meshes]),
+        np.concatenate([m.tangents for m in meshes]),
+        (np.concatenate([m.uvs[0] for m in meshes]),),
+        (np.concatenate([m.colors[0] for m in meshes]),),
+        triangles.astype(np.uint32),
+        tuple(slots),
+    )
+
+
 def ball(radius: float, segments: int = 64) -> MeshData:
     """A ball around the origin; UVs in metres at the equator."""
     angles = np.linspace(-np.pi / 2, np.pi / 2, segments // 2 + 1)
@@ -109,18 +166,20 @@ def box(width: float, height: float, depth: float) -> MeshData:
     return build_mesh(np.array(positions), np.array(triangles), "box", np.array(normals), (np.array(uvs),))
 
 
-def rail_tile(cells: int = 40) -> MeshData:
-    """The swatch form: a bevelled tile bent backward, so that flat, curve and edge show in one picture.
+def rail_tile(cells: int = 44) -> MeshData:
+    """The swatch form: a bevelled tile bent backward at its right, so that flat, curve and edge show in one picture.
 
     About 0.9 m wide and 0.66 m high, facing +z.
     """
-    width, height, bevel = 0.9, 0.66, 0.05
+    width, height, bevel, radius = 0.98, 0.66, 0.055, 0.34
 
     def place(s: Array, t: Array) -> tuple[Array, Array]:
-        x, y = (s - 0.5) * width, (0.5 - t) * height
+        along, y = (s - 0.5) * width, (0.5 - t) * height
         rim = np.minimum(np.minimum(s, 1 - s) * width, np.minimum(t, 1 - t) * height)
-        bent = -0.9 * np.maximum(np.abs(x) - 0.16, 0) ** 2 - 0.25 * y * y
-        round_off = bevel - np.sqrt(np.maximum(bevel**2 - np.maximum(bevel - rim, 0) ** 2, 0))
-        return np.stack([x, y, bent - round_off], axis=1), np.stack([s * width, t * height], axis=1)
+        sunk = bevel - np.sqrt(np.maximum(bevel**2 - np.maximum(bevel - rim, 0) ** 2, 0))
+        angle = np.maximum(along - 0.04, 0) / radius
+        x = np.where(along < 0.04, along, 0.04 + (radius - sunk) * np.sin(angle))
+        z = np.where(along < 0.04, -sunk, (radius - sunk) * np.cos(angle) - radius)
+        return np.stack([x + 0.03, y, z], axis=1), np.stack([s * width, t * height], axis=1)
 
     return sheet(round(cells * width / height), cells, place, "rail tile")

@@ -26,6 +26,13 @@ class FetchMode(Enum):
     MANUAL = "manual"
 
 
+class DialAccess(Enum):
+    """How dials are read: from the prop's row of the dial table, or as uniforms of their own."""
+
+    ROW = "row"
+    UNIFORM = "uniform"
+
+
 @dataclass(frozen=True)
 class GlslProgram:
     """Emitted text and what must be bound to run it.
@@ -59,6 +66,11 @@ def output_name(name: str) -> str:
     return "out_" + re.sub(r"[^A-Za-z0-9]+", "_", name)
 
 
+def uniform_name(dial: str) -> str:
+    """The GLSL uniform of a dial: `moss.seam.softness` becomes `dial_moss_seam_softness`."""
+    return "dial_" + re.sub(r"[^A-Za-z0-9]+", "_", dial)
+
+
 @lru_cache(maxsize=1)
 def helper_sources() -> dict[str, str]:
     """The GLSL functions emitted code may call, by name."""
@@ -71,15 +83,17 @@ def emit(
     layout: DialLayout,
     fetch: FetchMode = FetchMode.HARDWARE,
     budget: int = VARYING_BUDGET,
+    dials: DialAccess = DialAccess.ROW,
 ) -> GlslProgram:
     """Emit a folded program; row-rate values that find no varying are spilled to columns behind `layout`.
 
+    With dials as uniforms nothing is spilled: what finds no varying is worked out in the pixel stage.
     Raises ValueError when the attributes alone exceed the varying budget.
     """
-    stages = _Stages(outputs, budget)
+    stages = _Stages(outputs, budget, may_spill=dials is DialAccess.ROW)
     spilled = {f"spilled{i}": node for i, node in enumerate(stages.spilled)}
     full = layout.extended((name, node.type) for name, node in spilled.items())
-    return _Writer(outputs, stages, full, fetch).program(spilled)
+    return _Writer(outputs, stages, full, fetch, dials).program(spilled)
 
 
 @dataclass(frozen=True)
@@ -99,7 +113,8 @@ class _Varying:
 class _Stages:
     """Decides which values cross to the pixel stage, which are spilled, and which are worked out there again."""
 
-    def __init__(self, outputs: Mapping[str, Value], budget: int) -> None:
+    def __init__(self, outputs: Mapping[str, Value], budget: int, may_spill: bool = True) -> None:
+        self._may_spill = may_spill
         self.outputs = tuple(outputs.values())
         self.rate = passes.rates(outputs)
         self.repeated: set[Value] = set()
@@ -146,7 +161,7 @@ class _Stages:
         return sum(OPS[n.op].cost for n in walk([node]))
 
     def _can_spill(self, node: Value) -> bool:
-        return self.rate[node] is Rate.ROW and not any(n.op == "shared" for n in walk([node]))
+        return self._may_spill and self.rate[node] is Rate.ROW and not any(n.op == "shared" for n in walk([node]))
 
     def _bins(self, crossing: Iterable[Value]) -> int:
         return len({(v.flat, v.index) for v in self._packed(crossing).values()})
@@ -168,8 +183,10 @@ class _Stages:
 class _Writer:
     """Writes statements for both stages."""
 
-    def __init__(self, outputs: Mapping[str, Value], stages: _Stages, layout: DialLayout, fetch: FetchMode) -> None:
-        self.outputs, self.stages, self.layout, self.fetch = outputs, stages, layout, fetch
+    def __init__(
+        self, outputs: Mapping[str, Value], stages: _Stages, layout: DialLayout, fetch: FetchMode, dials: DialAccess
+    ) -> None:
+        self.outputs, self.stages, self.layout, self.fetch, self.dials = outputs, stages, layout, fetch, dials
         self.vertex: list[str] = []
         self.pixel: list[str] = []
         self.helpers: dict[str, None] = {"fetch_manual": None} if fetch is FetchMode.MANUAL else {}
@@ -207,7 +224,10 @@ class _Writer:
     def _uniforms(self, nodes: list[Value]) -> str:
         lines = [f"uniform sampler2D map{i};" for i in range(len(self.textures))]
         shared = sorted({n.static for n in nodes if n.op == "shared"}, key=str)
-        lines += [f"uniform {kind.name} shared_{name};" for name, kind in shared]  # type: ignore[misc, attr-defined]
+        lines += [f"uniform {kind.name} shared_{name};" for name, kind in shared]
+        if self.dials is DialAccess.UNIFORM:
+            read = sorted({n.static for n in nodes if n.op == "dial"}, key=str)
+            lines += [f"uniform {kind.name} {uniform_name(name)};" for name, kind in read]
         return "\n".join(lines)
 
     def _stage(self, roots: list[Value], lines: list[str], pixel: bool) -> dict[Value, str]:
@@ -250,18 +270,20 @@ class _Writer:
 
     def _expression(self, node: Value, arguments: list[str]) -> str:
         if node.op == "texture":
-            index = self.textures.index(node.static)  # type: ignore[arg-type]
+            index = self.textures.index(node.static)
             if self.fetch is FetchMode.MANUAL:
-                color = "true" if node.static.is_color else "false"  # type: ignore[attr-defined]
+                color = "true" if node.static.is_color else "false"
                 return f"fetch_manual(map{index}, {arguments[0]}, {color})"
             return f"texture(map{index}, {arguments[0]})"
         if node.op == "dial":
-            return self._row_read(node.static[0])  # type: ignore[index]
+            return self._row_read(node.static[0])
         if OPS[node.op].reads_outside:
-            return f"{node.op}_{node.static[0]}"  # type: ignore[index]
+            return f"{node.op}_{node.static[0]}"
         return render(node, arguments, self.helpers)
 
     def _row_read(self, name: str) -> str:
+        if self.dials is DialAccess.UNIFORM:
+            return uniform_name(name)
         texel, at = self.layout.places[name]
         letters = "xyzw"[at : at + self.layout.types[name].size]
         return f"texelFetch(row_table, row_at + ivec2({texel}, 0), 0).{letters}"
@@ -278,4 +300,4 @@ def render(node: Value, arguments: list[str], helpers: dict[str, None]) -> str:
 
 
 def _names(nodes: Iterable[Value], op: str) -> tuple[str, ...]:
-    return tuple(sorted({n.static[0] for n in nodes if n.op == op}))  # type: ignore[index]
+    return tuple(sorted({n.static[0] for n in nodes if n.op == op}))

@@ -114,3 +114,10 @@ def blend_normals(base: Value, detail: Value) -> Value:
 def luminance(color: Value) -> Value:
     """Relative luminance of linear Rec. 709 colour (IEC 61966-2-1)."""
     return dot(color, const(0.2126, 0.7152, 0.0722))
+
+
+__all__ = [
+    "Operand", "as_value", "attribute", "blend_normals", "clamp", "combine", "const", "dial", "dot", "fbm",
+    "instance", "lerp", "less", "luminance", "make", "maximum", "minimum", "normalize", "power", "ramp", "select",
+    "shared", "smoothstep", "texture", "turn", "unary",
+]  # fmt: skip

@@ -75,7 +75,7 @@ def _value_of(node: Value, known: Mapping[Value, Array], environment: Environmen
         assert isinstance(node.static, TextureRef)
         return environment.fetch(node.static, np.ascontiguousarray(uv))
     if OPS[node.op].reads_outside:
-        name, _ = node.static  # type: ignore[misc]
+        name, _ = node.static
         table = {
             "dial": environment.dials, "shared": environment.shared,
             "instance": environment.instance, "attribute": environment.attributes,

@@ -23,7 +23,7 @@ class Rule:
 
 
 def _is(value: Value, number: float) -> bool:
-    return value.op == "const" and all(c == number for c in value.static)  # type: ignore[attr-defined]
+    return value.op == "const" and all(c == number for c in value.static)
 
 
 def _neutral(node: Value) -> Value | None:
@@ -54,7 +54,7 @@ def _swizzle_of_parts(node: Value) -> Value | None:
     if inner.op == "splat":
         return inner.args[0] if len(picks) == 1 else splat(inner.args[0], node.type)
     if inner.op == "swizzle":
-        return make("swizzle", inner.args, tuple(inner.static[i] for i in picks))  # type: ignore[index]
+        return make("swizzle", inner.args, tuple(inner.static[i] for i in picks))
     if inner.op == "combine" and len(picks) == 1:
         at = picks[0]
         for part in inner.args:
@@ -69,7 +69,7 @@ def _combine_of_swizzles(node: Value) -> Value | None:
         return None
     if len({a.args[0] for a in node.args}) != 1:
         return None
-    picks = tuple(p for a in node.args for p in a.static)  # type: ignore[attr-defined]
+    picks = tuple(p for a in node.args for p in a.static)
     return make("swizzle", node.args[0].args, picks)
 
 
@@ -156,7 +156,7 @@ def live(outputs: Mapping[str, Value]) -> frozenset[str]:
     """The names of outputs that depend on time or camera and so cannot be baked once."""
     moving: set[Value] = set()
     for node in walk(list(outputs.values())):
-        reads = node.op == "shared" and node.static[0] in LIVE_SHARED  # type: ignore[index]
+        reads = node.op == "shared" and node.static[0] in LIVE_SHARED
         if reads or any(a in moving for a in node.args):
             moving.add(node)
     return frozenset(name for name, value in outputs.items() if value in moving)
@@ -164,7 +164,7 @@ def live(outputs: Mapping[str, Value]) -> frozenset[str]:
 
 def reads(outputs: Mapping[str, Value], op: str) -> frozenset[str]:
     """The names of the dials, attributes, … (by op) that the outputs read."""
-    return frozenset(n.static[0] for n in walk(list(outputs.values())) if n.op == op)  # type: ignore[index]
+    return frozenset(n.static[0] for n in walk(list(outputs.values())) if n.op == op)
 
 
 def textures(values: Iterable[Value]) -> list[TextureRef]:

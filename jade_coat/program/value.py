@@ -7,7 +7,7 @@ import threading
 import weakref
 from collections.abc import Hashable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import Union
+from typing import Any, Union
 
 import numpy as np
 
@@ -39,7 +39,7 @@ class Value:
 
     op: str
     args: tuple[Value, ...]
-    static: Hashable
+    static: Any
     type: Type
 
     def __init__(self) -> None:
@@ -127,7 +127,7 @@ def splat(value: Value, kind: Type) -> Value:
     if value.type is kind or value.type != FLOAT:
         return value
     if value.op == "const":
-        return const(*value.static * kind.size)  # type: ignore[operator, misc]
+        return const(*value.static * kind.size)
     return make("splat", (value,), kind.size)
 
 

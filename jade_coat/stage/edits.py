@@ -371,4 +371,4 @@ def paint_prop(project: Project, prop: str, paint: Paint | None) -> Project:
 def new_coat(name: str, map_set: MapSet | None = None) -> Coat:
     """A coat made of a map set at its real tile size, shown where channel R is painted."""
     surface = Surface(map_set=map_set.id, tile_size=map_set.tile_size) if map_set else Surface()
-    return Coat(id=free_id(name, set()), name=name, surface=surface, where=(TERM_KINDS["paint"](id="paint"),))  # type: ignore[arg-type]
+    return Coat(id=free_id(name, set()), name=name, surface=surface, where=(TERM_KINDS["paint"](id="paint"),))

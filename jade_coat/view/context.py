@@ -19,7 +19,8 @@ class NoGraphics(RuntimeError):
 def create_context() -> Any:
     """A standalone OpenGL 3.3 context: EGL first, else GLX. Raises NoGraphics."""
     reasons = []
-    for settings in ({"backend": "egl"}, {}):
+    choices: tuple[dict[str, Any], ...] = ({"backend": "egl"}, {})
+    for settings in choices:
         try:
             return moderngl.create_context(standalone=True, require=330, **settings)
         except Exception as error:  # the library raises plain Exception

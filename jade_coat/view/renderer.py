@@ -352,7 +352,7 @@ class Renderer:
     def _vao(self, program: Any, mesh: GpuMesh, draw: Draw, instances: Any) -> Any:
         key = (program.glo, draw.mesh, draw.paint, instances.glo)
         if key not in self._vaos:
-            content = []
+            content: list[tuple[Any, ...]] = []
             if "in_row" in program:
                 content.append((instances, "16f4 1i4/i", "in_matrix", "in_row"))
             else:

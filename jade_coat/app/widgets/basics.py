@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
@@ -96,16 +97,25 @@ def clear(layout: QLayout) -> None:
             clear(inner)
 
 
-def choice(options: list[tuple[str, str]], current: str, chosen: Callable[[str], object], tip: str = "") -> QComboBox:
+class _CalmCombo(QComboBox):
+    """A drop-down that leaves the wheel to the panel it lies in."""
+
+    def wheelEvent(self, e: QWheelEvent | None) -> None:
+        if e is not None:
+            e.ignore()
+
+
+def choice(
+    options: Sequence[tuple[str, str]], current: str, chosen: Callable[[str], object], tip: str = ""
+) -> QComboBox:
     """A drop-down of (key, text); calls `chosen(key)` when the user picks."""
-    box = QComboBox()
+    box = _CalmCombo()
     box.setToolTip(tip)
     for key, text in options:
         box.addItem(text, key)
     box.setCurrentIndex(max(0, next((i for i, (k, _) in enumerate(options) if k == current), 0)))
     box.activated.connect(lambda index: chosen(box.itemData(index)))
     box.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-    box.wheelEvent = lambda event: event.ignore()  # type: ignore[method-assign, union-attr]
     box.setMinimumWidth(60)
     box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
     return box

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from jade_coat.app.brush_state import BrushState
@@ -31,12 +33,12 @@ class BrushPanel(QWidget):
         for tool in (self.paint, self.erase):
             tool.setCheckable(True)
         box.addLayout(row(self.paint, self.erase, 1))
-        self.size = NumberField(SIZE, brush.brush.radius)
-        self.size.changed.connect(lambda v: brush.set(radius=v))
+        self.radius = NumberField(SIZE, brush.brush.radius)
+        self.radius.changed.connect(lambda v: brush.set(radius=v))
         self.strength = NumberField(STRENGTH, brush.brush.strength)
         self.strength.changed.connect(lambda v: brush.set(strength=v))
         falloff = choice(FALLOFFS, brush.brush.falloff, lambda k: brush.set(falloff=k), "How a dab fades to its edge")
-        for name, control in (("Size", self.size), ("Strength", self.strength), ("Falloff", falloff)):
+        for name, control in (("Size", self.radius), ("Strength", self.strength), ("Falloff", falloff)):
             control.setFixedWidth(124)
             box.addLayout(row(label(name), 1, control))
         box.addSpacing(8)
@@ -64,7 +66,7 @@ class BrushPanel(QWidget):
             self.channel_buttons = {}
             for channel in "RGBA":
                 what = ", ".join(meaning.get(channel, [])) or "not read by this material"
-                pick = button(channel, lambda c=channel: self._brush.set(channels=("RGBA".index(c),)), "tool", what)
+                pick = button(channel, partial(self._brush.set, channels=("RGBA".index(channel),)), "tool", what)
                 pick.setCheckable(True)
                 pick.setFixedWidth(40)
                 self.channel_buttons[channel] = pick
@@ -83,7 +85,7 @@ class BrushPanel(QWidget):
 
     def _show(self) -> None:
         brush = self._brush.brush
-        self.size.show_value(brush.radius)
+        self.radius.show_value(brush.radius)
         self.strength.show_value(brush.strength)
         self.paint.setChecked(not self._brush.erasing)
         self.erase.setChecked(self._brush.erasing)

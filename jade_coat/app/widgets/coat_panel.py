@@ -291,6 +291,8 @@ class CoatPanel(QWidget):
             for name, low, high in (("octaves", 1, 8), ("seed", 0, 9999)):
                 box = QSpinBox()
                 box.setRange(low, high)
+                box.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+                box.setAlignment(Qt.AlignmentFlag.AlignRight)
                 box.setValue(getattr(term, name))
                 box.setKeyboardTracking(False)
                 box.valueChanged.connect(lambda v, n=name: change(**{n: v}))

@@ -216,7 +216,9 @@ class CoatStack(QWidget):
         )
         menu.addSeparator()
         remove = menu.addAction("Remove", lambda: session.do("remove_coat", material=material.id, coat=coat))
-        assert up is not None and down is not None and remove is not None
+        assert up is not None
+        assert down is not None
+        assert remove is not None
         up.setEnabled(index < len(material.coats) - 1)
         down.setEnabled(index > 0)
         remove.setEnabled(len(material.coats) > 1)

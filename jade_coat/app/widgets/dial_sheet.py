@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QAbstractButton, QFrame, QVBoxLayout, QWidget
@@ -11,6 +13,7 @@ from jade_coat.app.session import Session
 from jade_coat.app.widgets.basics import button, choice, clear, column, label, row, scrolled
 from jade_coat.app.widgets.fields import Field, field_for
 from jade_coat.app.widgets.finish_rail import family_order
+from jade_coat.material.fields import Number
 from jade_coat.material.material import Dial, Finish, Material, spec_at
 from jade_coat.stage.looks import dial_values, inherited_values, reach
 
@@ -141,14 +144,10 @@ class DialSheet(QWidget):
         control.setToolTip(dial.hint or spec.hint or dial.name)
         control.setAccessibleName(dial.name)
         if finish is None:
-            change = lambda v, p=dial.path: self._session.do(  # noqa: E731
-                "set_field", merge=("field", p), material=material.id, path=p, value=v
-            )
+            turned = partial(self._turn_field, material.id, dial.path)
         else:
-            change = lambda v, d=dial.id, f=finish.id: self._session.do(  # noqa: E731
-                "set_dial", merge=("dial", f, d), finish=f, dial=d, value=v
-            )
-        control.changed.connect(change)
+            turned = partial(self._turn_dial, finish.id, dial.id)
+        control.changed.connect(turned)
         control.settled.connect(self._session.document.settle)
         control.setFixedWidth(116)
         dot = ChangedDot(dial.name)
@@ -159,6 +158,12 @@ class DialSheet(QWidget):
         name = label(dial.name, tip=dial.hint or spec.hint)
         self._fields[dial.id], self._dots[dial.id], self._names[dial.id] = control, dot, name
         self._box.addLayout(row(dot, name, 1, control, gap=4))
+
+    def _turn_field(self, material: str, path: str, value: Number) -> None:
+        self._session.do("set_field", merge=("field", path), material=material, path=path, value=value)
+
+    def _turn_dial(self, finish: str, dial: str, value: Number) -> None:
+        self._session.do("set_dial", merge=("dial", finish, dial), finish=finish, dial=dial, value=value)
 
     def _build_note(self, finish: Finish | None) -> None:
         session = self._session
@@ -208,9 +213,8 @@ class DialSheet(QWidget):
                 self._dots[dial.id].setToolTip("Set here to the inherited value. Click to follow the parent again.")
         found = reach(project, session.finish_id)
         if finish is not None:
-            parent = next(n for i, n in [(f.id, f.name) for f in project.finishes] + [(m.id, m.name) for m in project.materials]
-                          if i == finish.parent)  # fmt: skip
-            self._origin.setText(f"from {parent}")
+            names = {f.id: f.name for f in project.finishes} | {m.id: m.name for m in project.materials}
+            self._origin.setText(f"from {names[finish.parent]}")
         else:
             self._origin.setText("the material's own values")
         self._note.setText(f"A change here reaches {found.sentence}." if found.props else "No prop wears this yet.")

@@ -215,16 +215,19 @@ class ExportSize(QDialog):
         self.setWindowTitle("Export GLB")
         self.setFixedWidth(380)
         sizes = [(str(s), f"{s} × {s} texels") for s in (256, 512, 1024, 2048, 4096)]
-        self.size = choice(sizes, "1024", lambda _: None)
-        text = (f"The coats of {count} prop{'s' if count != 1 else ''} are baked, per slot, to base colour, "
-                "metallic-roughness, normal and occlusion maps. Vertex paint is kept as a second colour set.")  # fmt: skip
+        self.side_choice = choice(sizes, "1024", lambda _: None)
+        props = f"{count} prop{'s' if count != 1 else ''}"
+        text = (
+            f"The coats of {props} are baked, per slot, to base colour, metallic-roughness, normal and occlusion maps. "
+            "Vertex paint is kept as a second colour set."
+        )
         layout = QVBoxLayout(self)
         layout.setSpacing(12)
         layout.addWidget(label(text, "quiet", wrap=True))
-        layout.addLayout(row(label("Map size"), 1, self.size))
+        layout.addLayout(row(label("Map size"), 1, self.side_choice))
         layout.addLayout(row(1, button("Cancel", self.reject), button("Choose a file…", self.accept, "main")))
 
     @property
     def side(self) -> int:
         """The chosen size in texels."""
-        return int(self.size.currentData())
+        return int(self.side_choice.currentData())

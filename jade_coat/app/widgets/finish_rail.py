@@ -36,7 +36,7 @@ class FinishTile(QWidget):
 
     def __init__(self, finish: str, name: str, depth: int, swatches: Swatches) -> None:
         super().__init__()
-        self.finish, self.name, self.depth = finish, name, depth
+        self.finish, self.name, self.level = finish, name, depth
         self.current, self.count, self.faulty = False, 0, False
         self._swatches = swatches
         self._press: QPointF | None = None
@@ -63,7 +63,7 @@ class FinishTile(QWidget):
             painter.setBrush(theme.color("chosen") if self.current else Qt.BrushStyle.NoBrush)
             painter.drawRoundedRect(box.adjusted(-1, -1, 1, 1), 8, 8)
         self._picture(painter, box)
-        if self.depth:
+        if self.level:
             painter.setPen(QPen(theme.color("quiet"), 1.5))
             painter.drawLine(QPointF(0, box.center().y()), QPointF(4, box.center().y()))
         painter.setFont(theme.font(11.5, 500))

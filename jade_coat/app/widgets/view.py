@@ -106,7 +106,7 @@ class View(QWidget):
 
     def far_camera(self) -> Camera:
         """The same view from afar."""
-        moved: Camera = self.camera.with_(distance=min(max(20.0, self.camera.distance * 6), 100000))
+        moved: Camera = self.camera.with_(distance=min(max(12.0, self.camera.distance * 4.5), 100000))
         return moved
 
     def _eye(self, camera: Camera, width: float, height: float) -> Eye:
@@ -450,7 +450,7 @@ class View(QWidget):
         hit = self._pick(event.position())
         if mime is None or hit is None:
             return
-        finish = bytes(mime.data(FINISH_MIME)).decode()  # type: ignore[arg-type]
+        finish = mime.data(FINISH_MIME).data().decode()
         if self._session.do("put_finish", prop=hit.prop.id, slot=hit.slot, finish=finish):
             self._session.choose_prop(hit.prop.id, hit.slot)
             event.acceptProposedAction()

@@ -25,6 +25,10 @@ def _select(types: tuple[Type, ...], static: Hashable) -> Type:
     return types[1]
 
 
+def _choose(_: Hashable, c: Array, a: Array, b: Array) -> Array:
+    return np.where(c, a, b)
+
+
 def _ratio(_: Hashable, a: Array, b: Array) -> Array:
     # GLSL leaves division by zero undefined, so this op defines it: 0.
     zero = b == 0
@@ -93,7 +97,7 @@ DECLARED = (
     ),
     Op(
         "select", _select, "The second where the first holds, else the third.",
-        lambda _, c, a, b: np.where(c, a, b), "({0} ? {1} : {2})",
+        _choose, "({0} ? {1} : {2})",
         samples=Samples(types=((BOOL, FLOAT, FLOAT),)),
     ),
 )  # fmt: skip

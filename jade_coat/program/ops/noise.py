@@ -59,7 +59,7 @@ def gradient_noise(p: Array, seed: int) -> Array:
 
 def fbm(settings: Fbm, p: Array) -> Array:
     """Fractal sum of gradient noise, about −1 to 1, at points `(3, n)`; returns `(1, n)`."""
-    total = np.zeros((1, p.shape[1]), F)
+    total: Array = np.zeros((1, p.shape[1]), F)
     weight, norm = F(1), F(0)
     for octave in range(settings.octaves):
         total = total + gradient_noise(p, settings.seed + octave) * weight

@@ -1,0 +1,220 @@
+"""Every job without a window: demo, info, bake, export, glsl, shot."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from jade_coat import __version__
+
+
+class UsageError(ValueError):
+    """The command's words do not fit together."""
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run one command; returns the exit code: 0 only on success, errors go to stderr in one line."""
+    parser = _parser()
+    options = parser.parse_args(arguments)
+    try:
+        options.run(options)
+    except KeyboardInterrupt:
+        print("jade-coat: stopped", file=sys.stderr)
+        return 130
+    except (OSError, ValueError, KeyError, RuntimeError) as error:
+        text = str(error.args[0]) if isinstance(error, KeyError) and error.args else str(error)
+        print(f"jade-coat: {' '.join(text.split())}", file=sys.stderr)
+        return 1
+    return 0
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="jade-coat", description="Layered, parametric materials for game artists.")
+    parser.add_argument("--version", action="version", version=f"Jade Coat {__version__}")
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+
+    def command(run: Any, name: str) -> argparse.ArgumentParser:
+        made = commands.add_parser(name, help=run.__doc__.splitlines()[0].rstrip("."), description=run.__doc__)
+        made.set_defaults(run=run)
+        return made
+
+    demo = command(make_demo, "demo")
+    demo.add_argument("dir", type=Path)
+    info = command(show_info, "info")
+    info.add_argument("project", type=Path)
+    info.add_argument("--json", action="store_true", help="print JSON")
+    bake = command(bake_maps, "bake")
+    bake.add_argument("project", type=Path)
+    bake.add_argument("--finish", required=True, metavar="F", help="id or name of a finish")
+    bake.add_argument("--prop", metavar="P", help="id or name of a prop (default: the first that wears the finish)")
+    bake.add_argument("--size", type=int, default=1024, metavar="N", help="texels a side")
+    bake.add_argument("--out", type=Path, required=True, metavar="DIR")
+    export = command(export_scene, "export")
+    export.add_argument("project", type=Path)
+    export.add_argument("--glb", type=Path, required=True, metavar="FILE")
+    export.add_argument("--size", type=int, default=1024, metavar="N", help="texels a side of each baked map")
+    glsl = command(write_glsl, "glsl")
+    glsl.add_argument("project", type=Path)
+    glsl.add_argument("--material", required=True, metavar="M", help="id or name of a material")
+    glsl.add_argument("--out", type=Path, required=True, metavar="DIR")
+    shot = command(shoot, "shot")
+    shot.add_argument("project", type=Path)
+    shot.add_argument("--workspace", default="Build", metavar="W")
+    shot.add_argument("--size", default="1280x800", metavar="WxH")
+    shot.add_argument("--theme", default="", help="Inkstone or Porcelain")
+    shot.add_argument("--out", type=Path, required=True, metavar="FILE")
+    app = command(open_window, "app")
+    app.add_argument("project", type=Path, nargs="?")
+    return parser
+
+
+def _progress(share: float, what: str) -> None:
+    if sys.stderr.isatty():
+        print(f"\r{share * 100:3.0f} %  {what:<50}", end="", file=sys.stderr, flush=True)
+        if share >= 1:
+            print(file=sys.stderr)
+
+
+def _find(items: Sequence[Any], wanted: str, what: str) -> Any:
+    """The item whose id or name is `wanted`. Raises UsageError listing those there are."""
+    for item in items:
+        if wanted in (item.id, item.name):
+            return item
+    there = ", ".join(i.id for i in items) or "none"
+    raise UsageError(f"there is no {what} {wanted!r}; there are: {there}")
+
+
+def make_demo(options: argparse.Namespace) -> None:
+    """Make the demo project in a folder."""
+    from jade_coat.demo.terrace import build
+
+    folder: Path = options.dir
+    if folder.exists() and any(folder.iterdir()) and not (folder / "project.json").is_file():
+        raise UsageError(f"{folder} holds other files. Choose an empty folder.")
+    build(folder, _progress)
+    print(folder)
+
+
+def show_info(options: argparse.Namespace) -> None:
+    """Say what a project holds, what its materials cost, and what is missing."""
+    from jade_coat.files.project_folder import open_project
+    from jade_coat.maps.packing import PackedLookup
+    from jade_coat.material.compile import compile_material, folded_fields
+    from jade_coat.program import passes
+    from jade_coat.stage.looks import reach
+
+    opened = open_project(options.project)
+    project = opened.project
+    lookup = PackedLookup(project.map_sets)
+    materials: list[dict[str, Any]] = []
+    for material in project.materials:
+        outputs = compile_material(material, lookup, folded_fields(material))
+        used = {n: v for n, v in outputs.items() if ":" not in n and n != "coverage"}
+        cost = passes.cost(used)
+        materials.append(
+            {
+                "id": material.id, "name": material.name, "coats": [c.name for c in material.coats],
+                "dials": [d.name for d in material.dials], "fetches": cost.fetches,
+                "arithmetic": cost.arithmetic, "nodes": cost.nodes, "live": sorted(passes.live(used)),
+                "props": len(reach(project, material.id).props),
+            }
+        )  # fmt: skip
+    found = {
+        "name": project.name, "folder": str(options.project),
+        "materials": materials,
+        "finishes": [{"id": f.id, "name": f.name, "parent": f.parent, "changes": sorted(f.values)}
+                     for f in project.finishes],
+        "map_sets": [{"id": s.id, "name": s.name, "tile_size_m": s.tile_size, "roles": [m.role.value for m in s.maps]}
+                     for s in project.map_sets],
+        "props": [{"id": p.id, "name": p.name, "mesh": p.mesh, "finishes": p.finishes, "own_paint": p.paint is not None}
+                  for p in project.props],
+        "problems": opened.problems,
+    }  # fmt: skip
+    if options.json:
+        print(json.dumps(found, indent=1, ensure_ascii=False))
+        return
+    print(f"{project.name}: {len(project.props)} props, {len(materials)} materials, {len(project.finishes)} finishes")
+    for m in materials:
+        print(f"  {m['name']}: {', '.join(m['coats'])}; {len(m['dials'])} dials, {m['fetches']} texture reads")
+    for problem in opened.problems:
+        print(f"  ! {problem}")
+
+
+def bake_maps(options: argparse.Namespace) -> None:
+    """Bake a finish on a prop into PNG maps."""
+    from jade_coat.bake.job import Job
+    from jade_coat.bake.scene_bake import bake_to_folder
+    from jade_coat.files.library import Library
+    from jade_coat.files.project_folder import open_project
+
+    opened = open_project(options.project)
+    project = opened.project
+    finish = _find(project.finishes, options.finish, "finish").id
+    if options.prop:
+        prop = _find(project.props, options.prop, "prop")
+    else:
+        wearing = [p for p in project.props if finish in p.finishes.values()]
+        if not wearing:
+            raise UsageError(f"no prop wears {finish!r}; name one with --prop")
+        prop = wearing[0]
+    for path in bake_to_folder(
+        project, Library(opened.assets), finish, prop, options.size, options.out, Job(_progress)
+    ):
+        print(path)
+
+
+def export_scene(options: argparse.Namespace) -> None:
+    """Bake every prop and write one GLB."""
+    from jade_coat.bake.job import Job
+    from jade_coat.bake.scene_bake import export_glb
+    from jade_coat.files.library import Library
+    from jade_coat.files.project_folder import open_project
+
+    opened = open_project(options.project)
+    export_glb(opened.project, Library(opened.assets), options.glb, options.size, Job(_progress))
+    print(options.glb)
+
+
+def write_glsl(options: argparse.Namespace) -> None:
+    """Write a material as GLSL with its parameter sheet and textures."""
+    from jade_coat.files.glsl_bundle import write_bundle
+    from jade_coat.files.library import Library
+    from jade_coat.files.project_folder import open_project
+
+    opened = open_project(options.project)
+    material = _find(opened.project.materials, options.material, "material")
+    for path in write_bundle(opened.project, Library(opened.assets), material, options.out):
+        print(path)
+
+
+def _size(text: str) -> tuple[int, int]:
+    width, _, height = text.lower().partition("x")
+    if not (width.isdigit() and height.isdigit() and 200 <= int(width) <= 8192 and 200 <= int(height) <= 8192):
+        raise UsageError(f"--size {text}: expected WIDTHxHEIGHT, 200 to 8192 each")
+    return int(width), int(height)
+
+
+def shoot(options: argparse.Namespace) -> None:
+    """Draw the real window on a project without a screen into a PNG."""
+    from jade_coat.app.shot import take_shot
+
+    width, height = _size(options.size)
+    take_shot(options.project, options.workspace, width, height, options.out, options.theme)
+    print(options.out)
+
+
+def open_window(options: argparse.Namespace) -> None:
+    """Open the window, on a project if one is given."""
+    from jade_coat.app.main import start
+
+    code = start(options.project)
+    if code:
+        raise RuntimeError(f"the window ended with code {code}")
+
+
+if __name__ == "__main__":
+    sys.exit(main())

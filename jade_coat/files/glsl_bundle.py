@@ -1,0 +1,134 @@
+"""Hands a material over as GLSL 3.30: a vertex and a pixel shader, a parameter sheet, and the packed textures."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+from jade_coat.files.atomic import write_atomic
+from jade_coat.files.library import Library
+from jade_coat.maps.images import png_bytes
+from jade_coat.maps.packing import PackedLookup, Texture
+from jade_coat.material.compile import compile_material, folded_fields
+from jade_coat.material.material import Material, field_values, layout, spec_at
+from jade_coat.program import passes
+from jade_coat.program.glsl_backend import DialAccess, FetchMode, GlslProgram, emit, output_name, uniform_name
+from jade_coat.stage.project import Project
+
+OUTPUTS = ("base_color", "normal", "roughness", "metallic", "occlusion", "height", "emissive", "opacity")
+_TYPES = {1: "float", 2: "vec2", 3: "vec3", 4: "vec4"}
+
+
+def bundle_files(project: Project, library: Library, material: Material) -> dict[str, bytes]:
+    """The files of a bundle by name. Raises what reading maps raises."""
+    outputs = compile_material(material, PackedLookup(project.map_sets), folded_fields(material))
+    wanted = {name: outputs[name] for name in OUTPUTS}
+    glsl = emit(wanted, layout(material), FetchMode.HARDWARE, dials=DialAccess.UNIFORM)
+    textures = _textures(project, library, glsl)
+    files = {
+        "material.vert": _vertex(glsl).encode(),
+        "material.frag": _fragment(glsl, material).encode(),
+        "parameters.json": json.dumps(_sheet(material, glsl, textures), indent=1).encode() + b"\n",
+    }
+    cost = passes.cost(wanted)
+    files["README.txt"] = _readme(material, glsl, cost).encode()
+    for texture in textures:
+        files[_texture_file(texture)] = png_bytes(texture.levels[0])
+    return files
+
+
+def write_bundle(project: Project, library: Library, material: Material, folder: Path) -> list[Path]:
+    """Write a bundle into a folder; returns the files. Raises WriteFailed and what reading maps raises."""
+    files = bundle_files(project, library, material)
+    for name, data in files.items():
+        write_atomic(folder / name, data)
+    return [folder / name for name in files]
+
+
+def _textures(project: Project, library: Library, glsl: GlslProgram) -> list[Texture]:
+    by_name = {t.name: t for s in project.map_sets for t in library.textures(s)}
+    return [by_name[reference.name] for reference in glsl.textures]
+
+
+def _texture_file(texture: Texture) -> str:
+    return texture.name.replace("/", "_") + ".png"
+
+
+def _streams(glsl: GlslProgram) -> list[tuple[str, str]]:
+    return [(a, "vec2" if a.startswith("uv") else "vec4") for a in glsl.attributes if a.startswith(("uv", "color"))]
+
+
+def _vertex(glsl: GlslProgram) -> str:
+    streams = _streams(glsl)
+    lines = ["#version 330", "in vec3 in_position;", "in vec3 in_normal;", "in vec4 in_tangent;"]
+    lines += [f"in {kind} in_{name};" for name, kind in streams]
+    lines += ["uniform mat4 model;", "uniform mat4 view_projection;"]
+    lines += [f"uniform vec2 instance_{name};  // metres that one unit of the UV set spans" for name in glsl.instance]
+    lines += [glsl.uniforms, glsl.helpers, glsl.vertex_interface, "void main() {"]
+    lines += [
+        "vec4 world = model * vec4(in_position, 1.0);",
+        "gl_Position = view_projection * world;",
+        "vec3 attribute_position = in_position;",
+        "vec3 attribute_world_position = world.xyz;",
+        "vec3 attribute_normal = normalize(mat3(model) * in_normal);",
+        "vec4 attribute_tangent = vec4(normalize(mat3(model) * in_tangent.xyz), in_tangent.w);",
+    ]
+    lines += [f"{kind} attribute_{name} = in_{name};" for name, kind in streams]
+    return "\n".join([*lines, glsl.vertex_body, "}", ""])
+
+
+def _fragment(glsl: GlslProgram, material: Material) -> str:
+    base, normal, *_ = (output_name(n) for n in OUTPUTS)
+    lines = ["#version 330", f"// {material.name}, as compiled by Jade Coat. Colour is linear Rec. 709."]
+    lines += [glsl.uniforms, glsl.pixel_interface]
+    lines += [f"layout(location = {i}) out vec4 target{i};" for i in range(4)]
+    lines += [glsl.helpers, "void main() {", glsl.pixel_body]
+    lines += [
+        f"target0 = vec4({base}, {output_name('opacity')});",
+        f"target1 = vec4({normal}, {output_name('height')});  // world space",
+        f"target2 = vec4({', '.join(output_name(n) for n in ('occlusion', 'roughness', 'metallic'))}, 1.0);",
+        f"target3 = vec4({output_name('emissive')}, 1.0);",
+    ]
+    return "\n".join([*lines, "}", ""])
+
+
+def _sheet(material: Material, glsl: GlslProgram, textures: list[Texture]) -> dict[str, Any]:
+    values = field_values(material)
+    dials = []
+    for dial in material.dials:
+        spec = spec_at(material, dial.path)
+        default = values[dial.path]
+        dials.append(
+            {
+                "name": dial.name,
+                "id": dial.id,
+                "group": dial.group,
+                "uniform": uniform_name(dial.path),
+                "type": _TYPES[spec.size],
+                "unit": "radians" if spec.kind == "angle" or spec.unit == "°" else spec.unit,
+                "range": list(spec.span),
+                "limits": [spec.low, spec.high],
+                "default": list(default) if isinstance(default, tuple) else default,
+                "hint": dial.hint or spec.hint,
+            }
+        )
+    maps = [
+        {
+            "uniform": f"map{i}",
+            "file": _texture_file(t),
+            "encoding": "sRGB colour, linear alpha" if t.is_color else "linear",
+            "wrap": "repeat",
+        }
+        for i, t in enumerate(textures)
+    ]
+    return {"material": material.name, "dials": dials, "textures": maps, "metres": list(glsl.instance)}
+
+
+def _readme(material: Material, glsl: GlslProgram, cost: passes.Cost) -> str:
+    return (
+        f"{material.name}\n\nmaterial.vert and material.frag are GLSL 3.30. parameters.json lists every dial: its\n"
+        f"uniform, type, unit, range and default. Textures repeat; those marked sRGB are decoded to linear when read.\n"
+        f"Cost of a pixel: {cost.fetches} texture reads, {cost.arithmetic:.0f} units of arithmetic, "
+        f"{glsl.varyings} varyings.\n"
+    )
