@@ -32,7 +32,7 @@ def read_mesh(path: Path) -> MeshData:
 
 
 def _read_plain(data: bytes, kind: str, name: str) -> MeshData:
-    settings = {"maintain_order": True, "split_objects": False, "group_material": True} if kind == "obj" else {}
+    settings = {"split_objects": False, "group_material": True, "skip_materials": True} if kind == "obj" else {}
     try:
         loaded = trimesh.load(io.BytesIO(data), file_type=kind, process=False, **settings)
         parts = list(loaded.geometry.values()) if isinstance(loaded, trimesh.Scene) else [loaded]

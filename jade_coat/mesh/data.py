@@ -139,8 +139,7 @@ def build_mesh(
         raise BadMesh(f"{name}: every triangle is flat to a line. Export it again from the program it came from.")
     if normals is None or not np.isfinite(normals).all():
         normals = smooth_normals(positions, triangles)
-    length = np.linalg.norm(normals, axis=1, keepdims=True)
-    normals = np.where(length > 1e-6, normals / np.maximum(length, 1e-6), smooth_normals(positions, triangles))
+    normals = _unit(np.ascontiguousarray(normals, np.float32), positions, triangles)
     uvs = tuple(np.ascontiguousarray(u, np.float32) for u in uvs[:MAX_UV_SETS]) or (box_uv(positions, normals),)
     colors = tuple(np.ascontiguousarray(c, np.uint16) for c in colors[:MAX_COLOR_SETS])
     if not colors:
@@ -152,6 +151,15 @@ def build_mesh(
             triangles.astype(np.uint32), slots,
         )
     )  # fmt: skip
+
+
+def _unit(normals: Array, positions: Array, triangles: Array) -> Array:
+    """Normals at length 1; those that are stay as they are to the bit, and zero ones are worked out anew."""
+    length = np.linalg.norm(normals, axis=1, keepdims=True)
+    if (np.abs(length - 1) < 1e-5).all():
+        return normals
+    scaled = normals / np.maximum(length, 1e-6)
+    return np.where(length > 1e-6, scaled, smooth_normals(positions, triangles))
 
 
 def _check(name: str, positions: Array, triangles: Array, uvs: tuple[Array, ...]) -> None:
@@ -172,7 +180,8 @@ def _without_slivers(positions: Array, triangles: Array, slots: tuple[Slot, ...]
     """Drop triangles without area; slots that lose all theirs go too."""
     corners = positions[triangles].astype(np.float64)
     area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
-    good = area > 0
+    # Thinner than a millionth of the mesh's own size, a triangle is rounding, not surface.
+    good = area > (1e-6 * float(np.ptp(positions, axis=0).max())) ** 2
     kept, found, start = [], [], 0
     for slot in slots:
         run = slice(slot.start, slot.start + slot.count)

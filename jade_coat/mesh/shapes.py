@@ -61,6 +61,7 @@ def lathe(
     count = max(int(length[-1] * rings_per_metre), len(points))
     along = np.linspace(0, length[-1], count + 1)
     r, y = np.interp(along, length, points[:, 0]), np.interp(along, length, points[:, 1])
+    r = np.where(r < 1e-9, 0.0, r)
     around = 2 * np.pi * points[:, 0].max()
 
     def place(s: Array, t: Array) -> tuple[Array, Array]:
