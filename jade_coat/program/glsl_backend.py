@@ -20,7 +20,10 @@ VARYING_BUDGET = 14
 
 
 class FetchMode(Enum):
-    """How textures are read: by the hardware with mipmaps, or exactly, texel by texel, from level 0."""
+    """How textures are read: by the hardware with mipmaps, or exactly, texel by texel, from level 0.
+
+    Exact reads decode sRGB themselves, so colour textures must then be bound undecoded.
+    """
 
     HARDWARE = "hardware"
     MANUAL = "manual"

@@ -110,26 +110,25 @@ def synthesised(sun: tuple[float, float, float], white: bool = False) -> Environ
 
 
 @lru_cache(maxsize=1)
-def split_sum_table(side: int = 32, samples: int = 128) -> Array:
+def split_sum_table(side: int = 32, rings: int = 48, sectors: int = 24) -> Array:
     """Scale and bias of F0 by n·v (columns) and roughness (rows), `(side, side, 2) float32` (Karis 2013, eq. 7–8).
 
-    Uses the height-correlated Smith term of glTF 2.0, Appendix B.
+    Half vectors are drawn by GGX importance on a grid of `rings` × `sectors` over half the circle (the other half is
+    its mirror image); the Smith term is the height-correlated one of glTF 2.0, Appendix B.
     """
     line = (np.arange(side) + 0.5) / side
     nv = line[None, :, None]
     alpha2 = (line[:, None, None] ** 2) ** 2
-    i = np.arange(samples)
-    u1 = (i + 0.5) / samples
-    u2 = np.array([int(f"{k:032b}"[::-1], 2) / 2**32 for k in i])
+    u1, u2 = np.meshgrid((np.arange(rings) + 0.5) / rings, (np.arange(sectors) + 0.5) / sectors)
+    u1 = 1 - (1 - u1.ravel()) ** 2  # closer together near the horizon, where the weight changes fast
+    density = 2 * np.sqrt(1 - u1)
     cos_h = np.sqrt((1 - u1) / (1 + (alpha2 - 1) * u1))
-    sin_h = np.sqrt(1 - cos_h**2)
-    hx = sin_h * np.cos(2 * np.pi * u2)
-    v = np.sqrt(1 - nv**2), nv
-    vh = np.maximum(v[0] * hx + v[1] * cos_h, 1e-6)
-    nl = np.maximum(2 * vh * cos_h - v[1], 0)
+    hx = np.sqrt(np.maximum(1 - cos_h**2, 0)) * np.cos(np.pi * u2.ravel())
+    vh = np.maximum(np.sqrt(1 - nv**2) * hx + nv * cos_h, 1e-6)
+    nl = np.maximum(2 * vh * cos_h - nv, 0)
     root_v = np.sqrt(alpha2 + (1 - alpha2) * nv**2)
     root_l = np.sqrt(alpha2 + (1 - alpha2) * nl**2)
     visibility = 0.5 / (nl * root_v + nv * root_l)
-    gain = np.where(nl > 0, visibility * nl * 4 * vh / np.maximum(cos_h, 1e-6), 0)
+    gain = np.where(nl > 0, visibility * nl * 4 * vh / np.maximum(cos_h, 1e-6), 0) * density
     fresnel = (1 - vh) ** 5
     return np.stack([(gain * (1 - fresnel)).mean(axis=2), (gain * fresnel).mean(axis=2)], axis=-1).astype(np.float32)
