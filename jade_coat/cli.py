@@ -67,6 +67,7 @@ def _parser() -> argparse.ArgumentParser:
     shot.add_argument("--size", default="1280x800", metavar="WxH")
     shot.add_argument("--theme", default="", help="Inkstone or Porcelain")
     shot.add_argument("--out", type=Path, required=True, metavar="FILE")
+    command(print_schema, "schema")
     app = command(open_window, "app")
     app.add_argument("project", type=Path, nargs="?")
     return parser
@@ -205,6 +206,13 @@ def shoot(options: argparse.Namespace) -> None:
     width, height = _size(options.size)
     take_shot(options.project, options.workspace, width, height, options.out, options.theme)
     print(options.out)
+
+
+def print_schema(options: argparse.Namespace) -> None:
+    """Print the JSON Schema of project.json."""
+    from jade_coat.files.project_folder import schema
+
+    print(json.dumps(schema(), indent=1))
 
 
 def open_window(options: argparse.Namespace) -> None:

@@ -1,0 +1,106 @@
+"""The command line: every job without a window, exit codes, one clear line for errors."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from jade_coat.cli import main
+from jade_coat.maps.images import read_image
+from tests.support import assert_valid_glb
+
+
+def run(*arguments: object, capsys) -> tuple[int, str, str]:
+    code = main([str(a) for a in arguments])
+    out = capsys.readouterr()
+    return code, out.out, out.err
+
+
+def test_info_tells_what_is_there(demo_folder: Path, capsys) -> None:
+    code, out, _ = run("info", demo_folder, "--json", capsys=capsys)
+    found = json.loads(out)
+    assert code == 0
+    wall = next(m for m in found["materials"] if m["id"] == "kiln_wall")
+    assert wall["coats"] == ["Celadon tile", "Joint moss"]
+    assert wall["fetches"] == 4
+    assert wall["live"] == []
+    assert wall["props"] == 2
+    assert found["problems"] == []
+    code, out, _ = run("info", demo_folder, capsys=capsys)
+    assert "8 dials" in out
+
+
+def test_bake_export_and_glsl_write_files(demo_folder: Path, tmp_path: Path, capsys) -> None:
+    code, out, _ = run("bake", demo_folder, "--finish", "Ash wall", "--size", 32, "--out", tmp_path / "b", capsys=capsys)
+    assert code == 0
+    assert len(out.split()) == 4
+    assert read_image(Path(out.split()[0]).read_bytes(), "x").shape == (32, 32, 3)
+    code, _, _ = run("export", demo_folder, "--glb", tmp_path / "e.glb", "--size", 32, capsys=capsys)
+    assert code == 0
+    assert_valid_glb(tmp_path / "e.glb")
+    code, out, _ = run("glsl", demo_folder, "--material", "jar_glaze", "--out", tmp_path / "g", capsys=capsys)
+    assert code == 0
+    assert (tmp_path / "g" / "material.frag").is_file()
+
+
+@pytest.mark.parametrize(
+    "words",
+    [
+        ["info", "{none}"], ["bake", "{demo}", "--finish", "no such", "--out", "{out}"],
+        ["bake", "{demo}", "--finish", "ash_wall", "--prop", "nobody", "--out", "{out}"],
+        ["bake", "{demo}", "--finish", "ash_wall", "--size", "7", "--out", "{out}"],
+        ["glsl", "{demo}", "--material", "gold", "--out", "{out}"],
+        ["shot", "{demo}", "--size", "huge", "--out", "{out}/x.png"],
+        ["shot", "{demo}", "--workspace", "Kitchen", "--out", "{out}/x.png"], ["demo", "{full}"],
+    ],
+)  # fmt: skip
+def test_failures_exit_with_1_and_one_line_on_stderr(demo_folder: Path, tmp_path: Path, capsys, words) -> None:
+    full = tmp_path / "full"
+    full.mkdir()
+    (full / "thesis.txt").write_text("not yours to overwrite")
+    places = {"none": tmp_path / "none", "demo": demo_folder, "out": tmp_path / "out", "full": full}
+    code, out, err = run(*(w.format(**places) for w in words), capsys=capsys)
+    assert code == 1
+    assert out == ""
+    assert err.count("\n") == 1
+    assert err.startswith("jade-coat: ")
+    assert not (tmp_path / "out").exists()
+    assert [p.name for p in full.iterdir()] == ["thesis.txt"]
+
+
+def test_the_core_works_without_qt(demo_folder: Path, tmp_path: Path) -> None:
+    """Import every module outside app/ and bake, with PyQt6 blocked."""
+    script = """
+import sys
+class Block:
+    def find_spec(self, name, path=None, target=None):
+        if name.split(".")[0] == "PyQt6":
+            raise ImportError("PyQt6 is blocked here")
+sys.meta_path.insert(0, Block())
+import importlib, pkgutil, jade_coat
+for module in pkgutil.walk_packages(jade_coat.__path__, "jade_coat."):
+    if not module.name.startswith("jade_coat.app"):
+        importlib.import_module(module.name)
+from jade_coat.cli import main
+raise SystemExit(main(sys.argv[1:]))
+"""
+    words = ["bake", str(demo_folder), "--finish", "cream_jar", "--size", "16", "--out", str(tmp_path)]
+    result = subprocess.run([sys.executable, "-c", script, *words], capture_output=True, text=True, check=False)
+    assert result.returncode == 0, result.stderr
+    assert len(list(tmp_path.glob("*.png"))) == 8
+
+
+def test_a_shot_is_the_real_window(demo_folder: Path, tmp_path: Path) -> None:
+    out = tmp_path / "build.png"
+    words = ["shot", str(demo_folder), "--workspace", "build", "--size", "1280x800", "--out", str(out)]
+    result = subprocess.run([sys.executable, "-m", "jade_coat.cli", *words], capture_output=True, text=True, check=False)
+    assert result.returncode == 0, result.stderr
+    picture = read_image(out.read_bytes(), "build.png")
+    assert picture.shape[:2] == (800, 1280)
+    view = picture[60:420, 290:980, :3].astype(float)
+    assert view.std() > 25  # the scene is there
+    assert (view[..., 1] > view[..., 0] + 10).mean() > 0.25  # and mostly celadon
