@@ -57,7 +57,8 @@ class Session(QObject):
         self._failed: set[object] = set()
         self._adopted: Path | None = None
         self._pool = ThreadPoolExecutor(2, thread_name_prefix="jade-coat")
-        self.background.connect(lambda call: call())
+        self.closed = False
+        self.background.connect(self._call)
         self.client = RenderClient()
         self.client.on_picture = self._on_picture
         self.client.on_state = self.view_state.emit
@@ -198,8 +199,8 @@ class Session(QObject):
 
     def work(
         self, task: Callable[[], Any], done: Callable[[Any], None], failed: Callable[[Exception], None]
-    ) -> Future[Any]:
-        """Run a task in the background; `done` or `failed` is called in the window's thread."""
+    ) -> None:
+        """Run a task in the background; `done` or `failed` is called in the window's thread, unless all is closed."""
 
         def finished(future: Future[Any]) -> None:
             error = future.exception()
@@ -208,9 +209,12 @@ class Session(QObject):
             elif isinstance(error, Exception):
                 self.background.emit(lambda: failed(error))
 
-        future = self._pool.submit(task)
-        future.add_done_callback(finished)
-        return future
+        if not self.closed:
+            self._pool.submit(task).add_done_callback(finished)
+
+    def _call(self, call: Callable[[], None]) -> None:
+        if not self.closed:  # what was under way at the end finds no window any more
+            call()
 
     # Files
 
@@ -274,7 +278,10 @@ class Session(QObject):
         )
 
     def close(self) -> None:
-        """End the session."""
+        """End the session; nothing is called back from here on."""
+        if self.closed:
+            return
+        self.closed = True
         self._stop_watching()
         self._autosave.stop()
         if self._notifier is not None:

@@ -33,8 +33,8 @@ class Swatches(QObject):
 
     arrived = pyqtSignal(str)
 
-    def __init__(self, session: Session) -> None:
-        super().__init__()
+    def __init__(self, session: Session, parent: QObject) -> None:
+        super().__init__(parent)
         self._session = session
         self._images: dict[str, QImage] = {}
         self._drawn: dict[str, object] = {}

@@ -44,7 +44,7 @@ class Theme:
 INKSTONE = Theme(
     "Inkstone", chrome="#1E2122", panel="#272B2C", well="#1A1D1E", raised="#303536", line="#3A4041", text="#E6E8E3",
     quiet="#9BA39E", jade="#3FA58A", on_jade="#0E1514", celadon="#A9C9B4", persimmon="#E08A4B", warn_back="#362C25",
-    chosen="#2E3F3A",
+    chosen="#293934",
 )  # fmt: skip
 PORCELAIN = Theme(
     "Porcelain", chrome="#DDDFDA", panel="#ECEDE8", well="#FAFAF7", raised="#E1E3DD", line="#BFC4BD", text="#1F2524",

@@ -493,6 +493,8 @@ class Window(QMainWindow):
             event.ignore()
             return
         self._keep_layout()
+        for timer in self.findChildren(QTimer):
+            timer.stop()
         self.session.close()
         event.accept()
 

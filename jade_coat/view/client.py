@@ -64,6 +64,7 @@ class RenderClient:
         self.on_connection: Callable[[], None] = lambda: None
         self.renderer = ""
         self.ready = False
+        self._closed = False
         self._meshes: dict[str, MeshData] = {}
         self._textures: dict[str, Texture] = {}
         self._paint: dict[str, Array] = {}
@@ -120,7 +121,8 @@ class RenderClient:
         return True
 
     def close(self) -> None:
-        """End the process and give all shared memory back."""
+        """End the process and give all shared memory back; later requests are ignored."""
+        self._closed = True
         self._outbox.put(m.Quit())
         self._outbox.put(None)
         self._process.join(2.0)
@@ -277,6 +279,8 @@ class RenderClient:
 
         While one is under way the newest request waits; older ones are forgotten.
         """
+        if self._closed:
+            return
         found = self._streams.setdefault(stream, _Stream())
         if found.under_way is None:
             self._ask(stream, wishes, tag)

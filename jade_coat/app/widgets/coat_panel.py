@@ -272,7 +272,7 @@ class CoatPanel(QWidget):
 
         remove = button("×", lambda: self._session.do("remove_term", material=material.id, coat=coat.id, term=term.id),
                         "plain", f"Remove the term {type(term).label.lower()}")  # fmt: skip
-        remove.setFixedSize(24, 22)
+        remove.setFixedSize(26, 26)
         invert = QCheckBox("invert")
         invert.setChecked(term.invert)
         invert.clicked.connect(lambda on: change(invert=on))

@@ -24,7 +24,7 @@ class Bench(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.brush = BrushState()
-        self.swatches = Swatches(session)
+        self.swatches = Swatches(session, self)
         self.view = View(session, self.brush)
         self.looks = LookStrip(session, self.view)
         self.stack = CoatStack(session, self.swatches)

@@ -1,0 +1,99 @@
+"""A real window on a copy of the demo, offscreen."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QWidget
+
+from jade_coat.app.main import make_application
+from jade_coat.app.session import Session
+from jade_coat.app.window import Window
+
+
+@pytest.fixture(scope="session")
+def qapp():
+    return make_application()
+
+
+class Hand:
+    """Drives a window as a person would, and waits as one."""
+
+    def __init__(self, window: Window) -> None:
+        self.window = window
+        self.session = window.session
+
+    def settle(self, seconds: float = 60) -> None:
+        """Wait until every picture is in."""
+        calm, end = 0, time.monotonic() + seconds
+        while calm < 12:
+            assert time.monotonic() < end, "the window did not come to rest"
+            QApplication.processEvents()
+            time.sleep(0.01)
+            calm = calm + 1 if self.window.ready() else 0
+
+    def until(self, holds: Callable[[], bool], seconds: float = 30) -> None:
+        end = time.monotonic() + seconds
+        while not holds():
+            assert time.monotonic() < end, "it did not happen in time"
+            QApplication.processEvents()
+            time.sleep(0.005)
+
+    def drag(self, widget: QWidget, start: QPoint, end: QPoint, steps: int = 12, button=Qt.MouseButton.LeftButton,
+             keys=Qt.KeyboardModifier.NoModifier) -> None:  # fmt: skip
+        QTest.mousePress(widget, button, keys, start)
+        for i in range(1, steps + 1):
+            at = QPointF(start) + QPointF(end - start) * (i / steps)
+            move(widget, at, button, keys)
+            QApplication.processEvents()
+        QTest.mouseRelease(widget, button, keys, end)
+
+    def click(self, widget: QWidget, at: QPoint | None = None) -> None:
+        QTest.mouseClick(widget, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at or widget.rect().center())
+
+    def key(self, widget: QWidget, key, keys=Qt.KeyboardModifier.NoModifier) -> None:
+        QTest.keyClick(widget, key, keys)
+        QApplication.processEvents()
+
+
+def move(widget: QWidget, at: QPointF, button, keys) -> None:
+    """A mouse move with the button held: QTest's own moves carry no buttons."""
+    from PyQt6.QtGui import QMouseEvent
+
+    event = QMouseEvent(QEvent.Type.MouseMove, at, QPointF(widget.mapToGlobal(at.toPoint())), button, button, keys)
+    QApplication.sendEvent(widget, event)
+
+
+@pytest.fixture
+def open_window(qapp):
+    made: list[Window] = []
+
+    def make(folder: Path | None) -> Hand:
+        window = Window(Session())
+        window.resize(1280, 800)
+        window.show()
+        window.activateWindow()
+        QTest.qWaitForWindowActive(window, 3000)
+        made.append(window)
+        if folder is not None:
+            window.open_folder(folder)
+        hand = Hand(window)
+        hand.settle()
+        return hand
+
+    yield make
+    for window in made:
+        window.session.document.mark_saved()
+        window.close()
+        window.deleteLater()
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+
+
+@pytest.fixture
+def hand(open_window, demo_copy: Path) -> Hand:
+    return open_window(demo_copy)
