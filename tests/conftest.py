@@ -12,6 +12,7 @@ if "JADE_COAT_XVFB" not in os.environ:
     os.environ["QT_QPA_PLATFORM"] = "offscreen"
 _HOME = tempfile.mkdtemp(prefix="jade-coat-tests-")
 os.environ["XDG_DATA_HOME"] = str(Path(_HOME) / "data")
+os.environ["XDG_CACHE_HOME"] = str(Path(_HOME) / "cache")
 os.environ["XDG_CONFIG_HOME"] = str(Path(_HOME) / "config")
 
 import pytest

@@ -6,13 +6,15 @@ import os
 import signal
 import sys
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QCoreApplication, QSettings, QTimer
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from jade_coat.app import theme
-from jade_coat.app.session import Session
-from jade_coat.app.window import Window
+
+if TYPE_CHECKING:
+    from jade_coat.app.window import Window
 
 
 def make_application() -> QApplication:
@@ -30,9 +32,14 @@ def make_application() -> QApplication:
 
 def start(folder: Path | None) -> int:
     """Open the window, on a project if one is given, and run until it is closed."""
+    from jade_coat.view.client import RenderClient
+
+    client = RenderClient()  # the render process starts while the rest is imported
     app = make_application()
-    session = Session()
-    window = Window(session)
+    from jade_coat.app.session import Session
+    from jade_coat.app.window import Window
+
+    window = Window(Session(client))
     window.show()
     if folder is not None:
         QTimer.singleShot(0, lambda: window.open_folder(folder))

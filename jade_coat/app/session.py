@@ -42,7 +42,8 @@ class Session(QObject):
     said = pyqtSignal(str, bool)
     background = pyqtSignal(object)
 
-    def __init__(self) -> None:
+    def __init__(self, client: RenderClient | None = None) -> None:
+        """`client` may be one whose process was started earlier, to save time."""
         super().__init__()
         self.document = Document()
         self.folder: Path | None = None
@@ -59,7 +60,7 @@ class Session(QObject):
         self._pool = ThreadPoolExecutor(2, thread_name_prefix="jade-coat")
         self.closed = False
         self.background.connect(self._call)
-        self.client = RenderClient()
+        self.client = client or RenderClient()
         self.client.on_picture = self._on_picture
         self.client.on_state = self.view_state.emit
         self.client.on_fault = self._on_fault
@@ -197,9 +198,7 @@ class Session(QObject):
         """Whether all textures are with the renderer and no picture is under way."""
         return self.client.idle and all(s in self._failed for s in self.link.unsent_sets(self.project))
 
-    def work(
-        self, task: Callable[[], Any], done: Callable[[Any], None], failed: Callable[[Exception], None]
-    ) -> None:
+    def work(self, task: Callable[[], Any], done: Callable[[Any], None], failed: Callable[[Exception], None]) -> None:
         """Run a task in the background; `done` or `failed` is called in the window's thread, unless all is closed."""
 
         def finished(future: Future[Any]) -> None:

@@ -9,7 +9,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from jade_coat.bake.job import Job
-from jade_coat.bake.raster import Coverage, cover, nearest_covered
+from jade_coat.bake.memory import keep_freed_memory
+from jade_coat.bake.raster import Coverage, blend, cover, nearest_covered
 from jade_coat.bake.unwrap import BakeMesh
 from jade_coat.maps.color import to_srgb
 from jade_coat.maps.images import png_bytes, quantized
@@ -73,30 +74,23 @@ def texel_attributes(
 
     World-space directions assume the matrix scales evenly.
     """
-    v, w = weights[:, 0:1], weights[:, 1:2]
-    u = 1 - v - w
-
-    def blend(values: Array) -> Array:
-        a, b, c = (values[triangles[:, i]] for i in range(3))
-        return np.ascontiguousarray((a * u + b * v + c * w).T, np.float32)
-
     turn = matrix[:3, :3].astype(np.float32)
     turn = turn / np.cbrt(np.abs(np.linalg.det(turn)))
-    found = {"position": blend(mesh.positions)} if wanted & {"position", "world_position"} else {}
+    found = {"position": blend(mesh.positions, triangles, weights)} if wanted & {"position", "world_position"} else {}
     if "world_position" in wanted:
         found["world_position"] = (matrix[:3, :3].astype(np.float32) @ found["position"]) + matrix[:3, 3:].astype(
             np.float32
         )
-    found["normal"] = turn @ blend(mesh.normals)
-    tangent = blend(mesh.tangents)
+    found["normal"] = turn @ blend(mesh.normals, triangles, weights)
+    tangent = blend(mesh.tangents, triangles, weights)
     found["tangent"] = np.concatenate([turn @ tangent[:3], np.sign(tangent[3:])])
     for name in wanted:
         if name.startswith("uv"):
-            found[name] = blend(mesh.uv(int(name[2:])))
+            found[name] = blend(mesh.uv(int(name[2:])), triangles, weights)
         elif name.startswith("color"):
             index = int(name[5:])
             values = colors if colors is not None and index == 0 else _color_set(mesh, index)
-            found[name] = blend(values.astype(np.float32)) / np.float32(FULL)
+            found[name] = blend(values, triangles, weights) / np.float32(FULL)
     return found
 
 
@@ -133,8 +127,10 @@ def bake_slot(
     job.step(0.0, "Covering the map")
     coverage = cover(baked.mesh.uvs[0], run, side)
     values = _evaluated(original, baked, run, coverage, look, matrix, colors, job, threads)
-    rows, columns = nearest_covered(coverage)
-    return BakedMaps({name: array[rows, columns] for name, array in values.items()})
+    empty, nearest = nearest_covered(coverage)
+    for array in values.values():
+        array[empty] = array[nearest]
+    return BakedMaps(values)
 
 
 def _evaluated(
@@ -167,6 +163,7 @@ def _evaluated(
         for name, array in found.items():
             result[name][texels[part]] = np.broadcast_to(array, (array.shape[0], len(part))).T
 
+    keep_freed_memory()
     with ThreadPoolExecutor(threads) as pool:
         for done, _ in enumerate(pool.map(work, chunks), 1):
             job.step(done / max(len(chunks), 1), "Baking")
@@ -199,7 +196,7 @@ def _levels(
     def probing(side: int) -> object:
         def fetch(reference: TextureRef, uv: Array) -> Array:
             uv_of[side].setdefault(reference.name, []).append(uv)
-            return bilinear(textures[reference.name].linear(0), uv)
+            return bilinear(textures[reference.name].wrapped(0), uv)
 
         return fetch
 

@@ -50,6 +50,11 @@ class Assets:
                 f"{self.folder / name} cannot be read ({error.strerror}). Put the file back, or choose another map."
             ) from error
 
+    def check(self, name: str) -> None:
+        """Raise MissingAsset when an asset cannot be found."""
+        if not self.has(name):
+            self.read(name)
+
     def has(self, name: str) -> bool:
         """Whether the asset can be found."""
         if name in self._memory:

@@ -11,7 +11,6 @@ from typing import Any
 
 import numpy as np
 import pygltflib
-from scipy.spatial.transform import Rotation
 
 from jade_coat.mesh.data import FULL, BadMesh, MeshData, Slot, build_mesh
 from jade_coat.program.types import Array
@@ -161,6 +160,8 @@ def _local(node: Any) -> Array:
         return np.array(node.matrix, float).reshape(4, 4).T
     matrix = np.eye(4)
     if node.rotation:
+        from scipy.spatial.transform import Rotation
+
         matrix[:3, :3] = Rotation.from_quat(node.rotation).as_matrix()
     if node.scale:
         matrix[:3, :3] = matrix[:3, :3] * np.array(node.scale)
@@ -183,6 +184,14 @@ class _Part:
         if "NORMAL" in attributes:
             with np.errstate(all="ignore"):
                 self.normals = reader.accessor(attributes["NORMAL"]).astype(np.float32) @ np.linalg.pinv(matrix[:3, :3])
+        self.tangents = None
+        if "TANGENT" in attributes:
+            tangents = reader.accessor(attributes["TANGENT"]).astype(np.float32)
+            turned = tangents[:, :3] @ matrix[:3, :3].T.astype(np.float32)
+            length = np.maximum(np.linalg.norm(turned, axis=1, keepdims=True), 1e-12)
+            moved = not np.array_equal(matrix[:3, :3], np.eye(3))
+            side = np.sign(np.linalg.det(matrix[:3, :3]))  # a mirrored node turns the bitangents round
+            self.tangents = np.concatenate([turned / length, tangents[:, 3:] * side], axis=1) if moved else tangents
         self.uvs = [reader.accessor(attributes[f"TEXCOORD_{i}"]).astype(np.float32)
                     for i in range(8) if f"TEXCOORD_{i}" in attributes]  # fmt: skip
         self.colors = [_color(reader.accessor(attributes[f"COLOR_{i}"]))
@@ -234,13 +243,15 @@ def _joined(name: str, parts: list[_Part]) -> MeshData:
         runs += pieces
         at += count
     positions = np.concatenate([p.positions for p in owners])
-    normals = None
+    normals = tangents = None
     if all(p.normals is not None for p in owners):
         normals = np.concatenate([p.normals for p in owners])
+    if all(p.tangents is not None for p in owners):
+        tangents = np.concatenate([p.tangents for p in owners])
     return build_mesh(
         positions, np.concatenate(runs), name, normals,
         _columns([p.uvs for p in owners], owners, 2, np.float32),
-        _columns([p.colors for p in owners], owners, 4, np.uint16), tuple(slots),
+        _columns([p.colors for p in owners], owners, 4, np.uint16), tuple(slots), tangents,
     )  # fmt: skip
 
 

@@ -8,9 +8,10 @@ from pathlib import Path
 from jade_coat.files.assets import Assets
 from jade_coat.files.gltf_reader import read_gltf
 from jade_coat.files.gltf_writer import mesh_glb
+from jade_coat.files.pack_cache import packed
 from jade_coat.maps.images import SUFFIXES, read_image
 from jade_coat.maps.mapset import MapFile, MapSet, guess, map_files, stem_of
-from jade_coat.maps.packing import Texture, pack_set
+from jade_coat.maps.packing import Texture
 from jade_coat.mesh.data import MeshData
 from jade_coat.stage.edits import free_id
 from jade_coat.stage.project import MeshAsset, Project
@@ -41,7 +42,9 @@ class Library:
         with self._lock:
             found = self._textures.get(key)
         if found is None:
-            found = pack_set(map_set, self.assets.read)
+            for entry in map_set.maps:
+                self.assets.check(entry.asset)
+            found = packed(map_set, self.assets.read)
             with self._lock:
                 found = self._textures.setdefault(key, found)
         return found

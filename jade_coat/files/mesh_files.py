@@ -7,7 +7,6 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-import trimesh
 
 from jade_coat.files.gltf_reader import read_gltf
 from jade_coat.mesh.data import FULL, BadMesh, MeshData, Slot, build_mesh
@@ -33,6 +32,8 @@ def read_mesh(path: Path) -> MeshData:
 
 def _read_plain(data: bytes, kind: str, name: str) -> MeshData:
     settings = {"split_objects": False, "group_material": True, "skip_materials": True} if kind == "obj" else {}
+    import trimesh  # takes half a second, which a start without an import need not wait for
+
     try:
         loaded = trimesh.load(io.BytesIO(data), file_type=kind, process=False, **settings)
         parts = list(loaded.geometry.values()) if isinstance(loaded, trimesh.Scene) else [loaded]

@@ -10,9 +10,6 @@ from pathlib import Path
 
 import cv2
 import numpy as np
-import OpenEXR
-import tifffile
-from PIL import Image
 
 from jade_coat.program.types import Array
 
@@ -60,9 +57,13 @@ def _size_in_header(data: bytes) -> tuple[int, int]:
         width, height = struct.unpack_from(">II", data, 16)
         return int(width), int(height)
     if data[:2] in (b"II", b"MM"):
+        import tifffile
+
         with tifffile.TiffFile(io.BytesIO(data)) as tiff:
             page = tiff.pages[0]
             return int(page.imagewidth), int(page.imagelength)
+    from PIL import Image
+
     # The limit is checked by `check_size`, for all formats alike.
     Image.MAX_IMAGE_PIXELS = None
     with Image.open(io.BytesIO(data)) as header:
@@ -81,6 +82,8 @@ def _too_large(name: str, size: str) -> str:
 
 def _read_exr(data: bytes, name: str) -> Array:
     # The library reads only from files.
+    import OpenEXR
+
     with tempfile.TemporaryDirectory(prefix="jade-coat-") as folder:
         path = Path(folder) / "map.exr"
         path.write_bytes(data)

@@ -69,6 +69,13 @@ class Texture:
             self._linear[level] = values
         return self._linear[level]
 
+    def wrapped(self, level: int) -> Array:
+        """A level as `linear` gives it with one texel of its other side all around, `(h + 2, w + 2, 4)`; kept."""
+        level = min(max(level, 0), len(self.levels) - 1)
+        if -1 - level not in self._linear:
+            self._linear[-1 - level] = np.pad(self.linear(level), ((1, 1), (1, 1), (0, 0)), mode="wrap")
+        return self._linear[-1 - level]
+
     @property
     def size(self) -> int:
         """Bytes of all levels."""

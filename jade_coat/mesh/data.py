@@ -124,8 +124,10 @@ def build_mesh(
     uvs: tuple[Array, ...] = (),
     colors: tuple[Array, ...] = (),
     slots: tuple[Slot, ...] = (),
+    tangents: Array | None = None,
 ) -> MeshData:
-    """Check arrays and make a mesh of them; normals and tangents are worked out where they are missing.
+    """Check arrays and make a mesh of them; normals and tangents are worked out where they are missing
+    (given tangents are kept where they are sound, as glTF asks).
 
     Raises BadMesh for NaN, infinite numbers, indices out of range, or no triangles.
     """
@@ -144,6 +146,9 @@ def build_mesh(
     colors = tuple(np.ascontiguousarray(c, np.uint16) for c in colors[:MAX_COLOR_SETS])
     if not colors:
         colors = (np.zeros((len(positions), 4), np.uint16),)
+    if tangents is not None and _are_tangents(tangents, normals):
+        given = np.ascontiguousarray(tangents, np.float32)
+        return MeshData(positions, normals, given, uvs, colors, triangles.astype(np.uint32), slots)
     return with_tangents(
         MeshData(
             positions, np.ascontiguousarray(normals, np.float32),
@@ -151,6 +156,15 @@ def build_mesh(
             triangles.astype(np.uint32), slots,
         )
     )  # fmt: skip
+
+
+def _are_tangents(tangents: Array, normals: Array) -> bool:
+    """Whether a file's tangents can be used as they are: unit, across the normals, with a sign."""
+    if tangents.shape != (len(normals), 4) or not np.isfinite(tangents).all():
+        return False
+    unit = np.abs(np.linalg.norm(tangents[:, :3], axis=1) - 1) < 1e-3
+    across = np.abs((tangents[:, :3] * normals).sum(axis=1)) < 1e-2
+    return bool((unit & across & (np.abs(tangents[:, 3]) == 1)).all())
 
 
 def _unit(normals: Array, positions: Array, triangles: Array) -> Array:

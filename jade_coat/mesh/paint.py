@@ -6,10 +6,9 @@ import hashlib
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from jade_coat.mesh.data import FULL, MeshData
 from jade_coat.program.types import Array
@@ -99,8 +98,10 @@ def falloff(kind: Falloff, distance: Array) -> Array:
 
 
 @lru_cache(maxsize=16)
-def vertex_index(mesh: MeshData) -> cKDTree:
-    """A spatial index over the mesh's vertices, kept for the most recent meshes."""
+def vertex_index(mesh: MeshData) -> Any:
+    """A spatial index (`scipy.spatial.cKDTree`) over the mesh's vertices, kept for the most recent meshes."""
+    from scipy.spatial import cKDTree  # slow to import; the first picture need not wait for it
+
     return cKDTree(mesh.positions)
 
 

@@ -6,8 +6,6 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-import trimesh
-from trimesh.ray.ray_pyembree import RayMeshIntersector
 
 from jade_coat.mesh.data import MeshData
 from jade_coat.program.types import Array
@@ -27,6 +25,9 @@ class RayTarget:
     """A mesh prepared for rays; the first ray builds the index."""
 
     def __init__(self, mesh: MeshData) -> None:
+        import trimesh  # takes half a second, which the first picture need not wait for
+        from trimesh.ray.ray_pyembree import RayMeshIntersector
+
         shape = trimesh.Trimesh(mesh.positions, mesh.triangles.astype(np.int64), process=False, validate=False)
         self._index = RayMeshIntersector(shape)
         self._corners = mesh.positions[mesh.triangles].astype(np.float64)

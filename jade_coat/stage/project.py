@@ -6,7 +6,6 @@ from typing import Annotated, Any, Literal
 
 import numpy as np
 from pydantic import BeforeValidator, ConfigDict, Field, PlainSerializer, model_validator
-from scipy.spatial.transform import Rotation
 
 from jade_coat.maps.mapset import MapSet
 from jade_coat.material.fields import Frozen, Number
@@ -61,9 +60,19 @@ class Prop(Frozen):
     def matrix(self) -> Array:
         """The 4×4 matrix from the mesh's space to the world's, float64."""
         matrix = np.eye(4)
-        matrix[:3, :3] = Rotation.from_euler("xyz", self.turn).as_matrix() * self.size
+        matrix[:3, :3] = turn_matrix(*self.turn) * self.size
         matrix[:3, 3] = self.position
         return matrix
+
+
+def turn_matrix(x: float, y: float, z: float) -> Array:
+    """The 3×3 turn about the fixed x axis, then y, then z, by angles in radians."""
+    cx, cy, cz = np.cos((x, y, z))
+    sx, sy, sz = np.sin((x, y, z))
+    about_x = np.array([[1, 0, 0], [0, cx, -sx], [0, sx, cx]])
+    about_y = np.array([[cy, 0, sy], [0, 1, 0], [-sy, 0, cy]])
+    about_z = np.array([[cz, -sz, 0], [sz, cz, 0], [0, 0, 1]])
+    return about_z @ about_y @ about_x
 
 
 class Camera(Frozen):

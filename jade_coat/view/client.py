@@ -9,19 +9,21 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from multiprocessing.connection import Connection, wait
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from jade_coat.maps.packing import Texture
 from jade_coat.material.material import Material
 from jade_coat.material.surface import MapLookup
-from jade_coat.mesh.data import MeshData
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import Scene
 from jade_coat.view import messages as m
 from jade_coat.view.process import run
 from jade_coat.view.shared import Shared
+
+if TYPE_CHECKING:  # what it is given, which the process can start without
+    from jade_coat.maps.packing import Texture
+    from jade_coat.mesh.data import MeshData
 
 MAX_DEATHS = 5
 """How often the process may die within a minute before the client gives up."""
@@ -100,6 +102,8 @@ class RenderClient:
     def poll(self, timeout: float = 0.0) -> bool:
         """Handle the answers that are there (waiting up to `timeout` seconds for the first); whether any were."""
         handled = False
+        if self._closed:
+            return False
         try:
             while self._connection.poll(timeout):
                 self._handle(self._connection.recv())

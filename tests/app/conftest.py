@@ -54,7 +54,9 @@ class Hand:
         QTest.mouseRelease(widget, button, keys, end)
 
     def click(self, widget: QWidget, at: QPoint | None = None) -> None:
-        QTest.mouseClick(widget, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at or widget.rect().center())
+        QTest.mouseClick(
+            widget, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at or widget.rect().center()
+        )
 
     def key(self, widget: QWidget, key, keys=Qt.KeyboardModifier.NoModifier) -> None:
         QTest.keyClick(widget, key, keys)

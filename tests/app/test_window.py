@@ -164,7 +164,9 @@ def test_the_colour_picker_turns_a_tint(hand: Hand) -> None:
     assert r > b
     picker._code.setText("#336699")
     picker._code.editingFinished.emit()
-    assert dial_values(hand.session.project, "celadon_wall")["glaze_tint"] == pytest.approx((0.0331, 0.1329, 0.3185), abs=1e-3)
+    assert dial_values(hand.session.project, "celadon_wall")["glaze_tint"] == pytest.approx(
+        (0.0331, 0.1329, 0.3185), abs=1e-3
+    )
     picker.close()
 
 
@@ -184,7 +186,9 @@ def test_a_second_finish_dropped_on_another_prop_changes_only_that_prop(hand: Ha
     at = pixel_of(hand, np.array(post.position) + [0.0, 0.9, 0.2])
     mime = QMimeData()
     mime.setData(FINISH_MIME, made.encode())
-    event = QDropEvent(QPointF(at), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+    event = QDropEvent(
+        QPointF(at), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    )
     hand.window.view.dropEvent(event)
     hand.settle()
     assert session.project.prop("gate_post").finishes["Shaft"] == made
@@ -192,7 +196,13 @@ def test_a_second_finish_dropped_on_another_prop_changes_only_that_prop(hand: Ha
     after = shown(hand)
     assert np.abs(after[at.y(), at.x()] - before[at.y(), at.x()]).max() > 20
     wall = pixel_of(hand, WALL)
-    assert np.abs(after[wall.y() - 5 : wall.y() + 5, wall.x() : wall.x() + 30] - before[wall.y() - 5 : wall.y() + 5, wall.x() : wall.x() + 30]).max() <= 2
+    assert (
+        np.abs(
+            after[wall.y() - 5 : wall.y() + 5, wall.x() : wall.x() + 30]
+            - before[wall.y() - 5 : wall.y() + 5, wall.x() : wall.x() + 30]
+        ).max()
+        <= 2
+    )
     assert rail.tiles[made].count == 1
     hand.click(hand.window.view, wall)
     assert session.prop_id == "kiln_wall_prop"
@@ -286,7 +296,9 @@ def own_files(folder: Path) -> tuple[Path, Path]:
         noise = rng.integers(-20, 20, (64, 64, 1))
         color = np.clip(np.array([tone, tone // 2, 90]) + noise, 0, 255).astype(np.uint8)
         (maps / f"{name}_albedo.png").write_bytes(png_bytes(color))
-        (maps / f"{name}_ORM.png").write_bytes(png_bytes(np.clip(128 + np.repeat(noise, 3, 2), 0, 255).astype(np.uint8)))
+        (maps / f"{name}_ORM.png").write_bytes(
+            png_bytes(np.clip(128 + np.repeat(noise, 3, 2), 0, 255).astype(np.uint8))
+        )
         (maps / f"{name}_disp.png").write_bytes(png_bytes((rng.random((64, 64)) * 65535).astype(np.uint16)))
     return folder / "step.obj", maps
 
@@ -456,7 +468,7 @@ def test_autosaved_work_is_taken_over_and_saved_home(open_window, demo_copy: Pat
     first.session.autosave()
     first.until(lambda: (first.session.recovery.folder / "session.json").is_file())
     second = open_window(None)
-    note = (first.session.recovery.folder / "session.json")
+    note = first.session.recovery.folder / "session.json"
     note.write_text(note.read_text().replace(str(os.getpid()), "999999999"))
     leftover = next(x for x in second.session.recovery.leftovers() if x.folder == first.session.recovery.folder)
     assert second.window.take_over(leftover)

@@ -42,7 +42,9 @@ def plain_look(**surface) -> Look:
     return Look(material, field_values(material), NoMaps(), {})
 
 
-@pytest.mark.parametrize("make", [lambda: shapes.box(1, 1, 1), lambda: shapes.ball(0.5, 32), lambda: shapes.post(0.3, 1, 0.05, 0.05)])
+@pytest.mark.parametrize(
+    "make", [lambda: shapes.box(1, 1, 1), lambda: shapes.ball(0.5, 32), lambda: shapes.post(0.3, 1, 0.05, 0.05)]
+)
 def test_unwrapping_gives_uvs_without_overlap_and_keeps_the_shape(make) -> None:
     mesh = make()
     made = bake_mesh(mesh)
@@ -130,7 +132,9 @@ def test_baked_texels_are_what_the_program_says_there(demo) -> None:
 def test_gutters_are_filled_from_the_nearest_island() -> None:
     mesh = shapes.box(1, 1, 1)
     made = bake_mesh(mesh)
-    maps = bake_slot(mesh, made, made.mesh.slots[0], plain_look(color=(0.9, 0.1, 0.1)), np.eye(4), None, 64, Job()).values
+    maps = bake_slot(
+        mesh, made, made.mesh.slots[0], plain_look(color=(0.9, 0.1, 0.1)), np.eye(4), None, 64, Job()
+    ).values
     assert maps["base_color"][..., 0].min() == pytest.approx(0.9)
 
 
@@ -195,7 +199,9 @@ def strange_project(tmp_path: Path) -> tuple[Project, Library]:
         Coat(id="top", name="Top", surface=Surface(map_set="s1", tile_size=0.03), where=(PaintTerm(id="p"),), seam=Seam()),
     ))  # fmt: skip
     asset = library.add_mesh(mesh, "Strange", set())
-    prop = Prop(id="p", name="Strange", mesh=asset.id, finishes={s: "f" for s in asset.slots}, turn=(0.2, 1.0, 0.1), size=3.0)
+    prop = Prop(
+        id="p", name="Strange", mesh=asset.id, finishes=dict.fromkeys(asset.slots, "f"), turn=(0.2, 1.0, 0.1), size=3.0
+    )
     project = Project(map_sets=map_sets, materials=(material,), finishes=(Finish(id="f", name="F", parent="m"),),
                       meshes=(asset,), props=(prop,))  # fmt: skip
     return project, library

@@ -35,7 +35,9 @@ def test_info_tells_what_is_there(demo_folder: Path, capsys) -> None:
 
 
 def test_bake_export_and_glsl_write_files(demo_folder: Path, tmp_path: Path, capsys) -> None:
-    code, out, _ = run("bake", demo_folder, "--finish", "Ash wall", "--size", 32, "--out", tmp_path / "b", capsys=capsys)
+    code, out, _ = run(
+        "bake", demo_folder, "--finish", "Ash wall", "--size", 32, "--out", tmp_path / "b", capsys=capsys
+    )
     assert code == 0
     assert len(out.split()) == 4
     assert read_image(Path(out.split()[0]).read_bytes(), "x").shape == (32, 32, 3)
@@ -97,7 +99,9 @@ raise SystemExit(main(sys.argv[1:]))
 def test_a_shot_is_the_real_window(demo_folder: Path, tmp_path: Path) -> None:
     out = tmp_path / "build.png"
     words = ["shot", str(demo_folder), "--workspace", "build", "--size", "1280x800", "--out", str(out)]
-    result = subprocess.run([sys.executable, "-m", "jade_coat.cli", *words], capture_output=True, text=True, check=False)
+    result = subprocess.run(
+        [sys.executable, "-m", "jade_coat.cli", *words], capture_output=True, text=True, check=False
+    )
     assert result.returncode == 0, result.stderr
     picture = read_image(out.read_bytes(), "build.png")
     assert picture.shape[:2] == (800, 1280)

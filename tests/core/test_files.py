@@ -67,7 +67,9 @@ def test_saving_twice_writes_the_same_text_and_old_paint_goes(demo_copy: Path) -
 
 def test_the_published_schema_describes_what_is_saved(demo_folder: Path) -> None:
     published = json.loads((ROOT / "docs" / "project.schema.json").read_text())
-    assert published == schema(), "docs/project.schema.json is out of date: run ./run cli schema > docs/project.schema.json"
+    assert published == schema(), (
+        "docs/project.schema.json is out of date: run ./run cli schema > docs/project.schema.json"
+    )
     saved = json.loads((demo_folder / "project.json").read_text())
     assert set(saved) == set(published["properties"])
 
@@ -239,3 +241,26 @@ def test_asset_names_cover_maps_and_meshes(demo) -> None:
     assert sum(n.startswith("maps/") for n in names) == 20
     assert sum(n.startswith("meshes/") for n in names) == 4
     assert np.all([demo.library.assets.has(n) for n in names])
+
+
+def test_packed_maps_are_kept_between_sessions_and_damaged_ones_made_again(
+    demo_copy: Path, tmp_path: Path, monkeypatch
+) -> None:
+    from jade_coat.files import pack_cache
+
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
+    opened = open_project(demo_copy)
+    tile = opened.project.map_set("glazed_tile")
+    made = Library(opened.assets).textures(tile)
+    files = list(pack_cache.cache_folder().glob("*.npz"))
+    assert len(files) == 1
+    monkeypatch.setattr(pack_cache, "pack_set", lambda *_: pytest.fail("packed again"))
+    kept = Library(opened.assets).textures(tile)
+    assert [t.key for t in kept] == [t.key for t in made]
+    assert [len(t.levels) for t in kept] == [len(t.levels) for t in made]
+    monkeypatch.undo()
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
+    files[0].write_bytes(files[0].read_bytes()[:1000])
+    assert [t.key for t in Library(opened.assets).textures(tile)] == [t.key for t in made]
+    other = tile.with_(maps=tuple(m.with_(invert=m.role.value == "height") for m in tile.maps))
+    assert Library(opened.assets).textures(other)[1].key != made[1].key

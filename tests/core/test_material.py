@@ -152,9 +152,7 @@ def test_range_contrast_and_invert_shape_a_term() -> None:
     assert where_of(PaintTerm(id="p", contrast=2.0), color0=color) == pytest.approx([0, 0, 0.5, 1, 1])
 
 
-@pytest.mark.parametrize(
-    ("combine", "expected"), [("multiply", 0.12), ("add", 0.7), ("max", 0.4), ("min", 0.3)]
-)
+@pytest.mark.parametrize(("combine", "expected"), [("multiply", 0.12), ("add", 0.7), ("max", 0.4), ("min", 0.3)])
 def test_terms_combine_as_documented(combine: str, expected: float) -> None:
     terms = (PaintTerm(id="a", channel="R"), PaintTerm(id="b", channel="G", combine=combine))
     color = np.array([[0.3], [0.4], [0], [0]], np.float32)
@@ -215,7 +213,9 @@ def finish_edits(draw: st.DrawFn) -> list[tuple[str, dict]]:
         finish = f"f{draw(st.integers(0, 3))}"
         if draw(st.booleans()):
             value = draw(st.floats(0, 1, width=32))
-            steps.append(("set_dial", {"finish": finish, "dial": draw(st.sampled_from(["rough", "amount"])), "value": value}))
+            steps.append(
+                ("set_dial", {"finish": finish, "dial": draw(st.sampled_from(["rough", "amount"])), "value": value})
+            )
         else:
             steps.append(("reset_dial", {"finish": finish, "dial": draw(st.sampled_from(["rough", "amount"]))}))
     return steps
@@ -325,7 +325,9 @@ def test_a_drag_is_one_step_and_a_failed_edit_changes_nothing() -> None:
     document.undo()
     assert document.project is start
     with pytest.raises(KeyError):
-        document.do_all("both", [("rename_finish", {"finish": "f0", "name": "x"}), ("rename_finish", {"finish": "?", "name": "y"})])
+        document.do_all(
+            "both", [("rename_finish", {"finish": "f0", "name": "x"}), ("rename_finish", {"finish": "?", "name": "y"})]
+        )
     assert document.project is start
     assert not document.dirty
 

@@ -280,7 +280,9 @@ def test_an_independent_writers_file_is_read_with_all_attributes(tmp_path: Path)
     assert mesh.vertex_count == 6
     np.testing.assert_allclose(mesh.bounds, [(5, 0, 0), (7, 2, 2)])
     np.testing.assert_allclose(mesh.uvs[1][:3], [(0.2, 0.3), (0.4, 0.5), (0.6, 0.7)], atol=1e-6)
-    np.testing.assert_allclose(mesh.colors[0][:3] / FULL, [(1, 0, 0, 1), (0, 128 / 255, 0, 1), (0, 0, 0.2, 1)], atol=1e-4)
+    np.testing.assert_allclose(
+        mesh.colors[0][:3] / FULL, [(1, 0, 0, 1), (0, 128 / 255, 0, 1), (0, 0, 0.2, 1)], atol=1e-4
+    )
     np.testing.assert_allclose(mesh.tangents[0], (1, 0, 0, 1), atol=1e-6)
 
 

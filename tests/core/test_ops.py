@@ -69,7 +69,11 @@ def run_on_gpu(gl, node: Value, inputs: list[np.ndarray]) -> np.ndarray:
         textures.append(texture)
         letters = "xyzw"[: argument.type.size]
         read = f"texelFetch(in{i}, ivec2(gl_FragCoord.xy), 0).{letters}"
-        lines.append(f"{argument.type.name} a{i} = {read} > 0.5;" if argument.type == BOOL else f"{argument.type.name} a{i} = {read};")
+        lines.append(
+            f"{argument.type.name} a{i} = {read} > 0.5;"
+            if argument.type == BOOL
+            else f"{argument.type.name} a{i} = {read};"
+        )
         names.append(f"a{i}")
     expression = render(node, names, helpers)
     sources = helper_sources()
@@ -155,7 +159,7 @@ def test_hashed_cells_are_uniform() -> None:
     for word in unit(pcg3d(cell(points))):
         counts, _ = np.histogram(word, 64, (0, 1))
         assert stats.chisquare(counts).pvalue > 0.001
-        assert 0 <= word.min()
+        assert word.min() >= 0
         assert word.max() < 1
 
 

@@ -39,7 +39,9 @@ def test_folding_changes_no_value_whatever_comes_in(name: str) -> None:
     points = awkward_points()
     before = evaluate({"v": value}, Environment(attributes=points))["v"]
     after = evaluate({"v": folded}, Environment(attributes=points))["v"]
-    assert np.array_equal(np.broadcast_to(before, (before.shape[0], 400)), np.broadcast_to(after, (after.shape[0], 400)), equal_nan=True)
+    assert np.array_equal(
+        np.broadcast_to(before, (before.shape[0], 400)), np.broadcast_to(after, (after.shape[0], 400)), equal_nan=True
+    )
     assert len(list(walk([folded]))) <= len(list(walk([value])))
 
 

@@ -12,7 +12,7 @@ import pytest
 from jade_coat.bake.baker import instance_values
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.maps.sampling import fetcher
-from jade_coat.material.compile import live_fields, compile_material
+from jade_coat.material.compile import compile_material, live_fields
 from jade_coat.material.material import Coat, Material, field_values, layout
 from jade_coat.material.surface import NoMaps, Surface
 from jade_coat.mesh import shapes
@@ -25,7 +25,13 @@ from jade_coat.stage.scene import build_scene, single
 from jade_coat.view.camera import eye_of, project, ray
 from jade_coat.view.client import RenderClient
 from jade_coat.view.environment import (
-    directions, evaluate_irradiance, hazy_morning, irradiance, solid_angles, split_sum_table, synthesised,
+    directions,
+    evaluate_irradiance,
+    hazy_morning,
+    irradiance,
+    solid_angles,
+    split_sum_table,
+    synthesised,
 )  # fmt: skip
 from jade_coat.view.programs import Targets
 from jade_coat.view.renderer import look_index
@@ -69,9 +75,7 @@ def test_whole_demo_materials_agree_between_glsl_and_numpy(renderer, demo, mater
     found = renderer._scenes["stage"]
     index = next(i for i, d in enumerate(found.scene.draws) if d.material == material_id)
     draw = found.scene.draws[index]
-    results = float_pass(
-        renderer, index, Targets(RESULTS, ("base_color", "roughness", "normal", "height")), 2, eye
-    )
+    results = float_pass(renderer, index, Targets(RESULTS, ("base_color", "roughness", "normal", "height")), 2, eye)
     attributes = _attributes(renderer, index, eye)
     seen = (results[0][..., 3] >= 0) & (attributes["mask"] > 0)
     assert seen.sum() > 1000
@@ -108,7 +112,14 @@ def _attributes(renderer, index: int, eye) -> dict[str, np.ndarray]:
 
     gl, found = renderer.context, renderer._scenes["stage"]
     draw, mesh = found.scene.draws[index], renderer._meshes[renderer._scenes["stage"].scene.draws[index].mesh]
-    kinds = {"position": "vec3", "world_position": "vec3", "normal": "vec3", "tangent": "vec4", "uv0": "vec2", "color0": "vec4"}
+    kinds = {
+        "position": "vec3",
+        "world_position": "vec3",
+        "normal": "vec3",
+        "tangent": "vec4",
+        "uv0": "vec2",
+        "color0": "vec4",
+    }
     outs = "\n".join(f"out {k} seen_{n};" for n, k in kinds.items())
     ins = "\n".join(f"in {k} seen_{n};" for n, k in kinds.items())
     body = ["vec2 attribute_uv0 = in_uv0;", "vec4 attribute_color0 = vec4(in_color0) / 65535.0;"]
@@ -143,7 +154,9 @@ def ball_scene(renderer, color=(1.0, 1.0, 1.0), roughness: float = 0.5, metallic
     return eye_of(np.array([0.0, 0.0, 3.2]), np.zeros(3), 0.6, 1.0)
 
 
-@pytest.mark.parametrize(("roughness", "metallic"), [(0.0, 1.0), (0.3, 1.0), (0.7, 1.0), (1.0, 1.0), (0.0, 0.0), (0.5, 0.0), (1.0, 0.0)])
+@pytest.mark.parametrize(
+    ("roughness", "metallic"), [(0.0, 1.0), (0.3, 1.0), (0.7, 1.0), (1.0, 1.0), (0.0, 0.0), (0.5, 0.0), (1.0, 0.0)]
+)
 def test_a_white_furnace_returns_no_more_than_it_gets(renderer, roughness: float, metallic: float) -> None:
     """glTF 2.0 Appendix B: reflected light never exceeds what arrives, and a smooth white metal loses under 2 %."""
     renderer.set_environment(synthesised((0.0, 1.0, 0.0), white=True), (0.0, 1.0, 0.0), 0.0)
@@ -326,7 +339,18 @@ def test_spilled_rows_draw_the_same_picture(renderer, demo, monkeypatch) -> None
 
 def test_every_look_shows_what_it_names(renderer, demo) -> None:
     eye = eye_for(demo.project.camera, 160, 100)
-    looks = ("lit", "base_color", "roughness", "metallic", "normal", "height", "occlusion", "coverage", "paint:G", "where:moss")
+    looks = (
+        "lit",
+        "base_color",
+        "roughness",
+        "metallic",
+        "normal",
+        "height",
+        "occlusion",
+        "coverage",
+        "paint:G",
+        "where:moss",
+    )
     sheet = renderer.picture("stage", eye, 160, 100, looks=looks)
     pictures = dict(zip(looks, np.split(sheet, len(looks), axis=1), strict=True))
     assert len({p.tobytes() for p in pictures.values()}) == len(looks)
@@ -351,7 +375,7 @@ def test_a_program_that_fails_shows_the_fault_finish_and_nothing_else_breaks(ren
     monkeypatch.setattr(renderer.shop, "view", broken)
     bad = renderer.picture("stage", eye, 200, 125)
     assert renderer.faults == {"jar_glaze": "division of a vec3 by a uvec3"}
-    jars = (np.abs(bad.astype(int) - good.astype(int)).max(axis=2) > 24)
+    jars = np.abs(bad.astype(int) - good.astype(int)).max(axis=2) > 24
     assert 0.02 < jars.mean() < 0.35
     renderer.set_material(demo.project.material("jar_glaze"), PackedLookup(demo.project.map_sets))
     monkeypatch.undo()
@@ -370,7 +394,8 @@ def test_the_sun_casts_a_shadow(renderer) -> None:
     above = matrix.copy()
     above[0, :3, 3] = (0.0, 1.5, 0.0)
     draws = tuple(
-        Draw(k, "", 0, len(m.triangles), "grey", x, zero, zero) for k, m, x in (("ground", plane, matrix), ("ball", ball, above))
+        Draw(k, "", 0, len(m.triangles), "grey", x, zero, zero)
+        for k, m, x in (("ground", plane, matrix), ("ball", ball, above))
     )
     renderer.set_scene("shade", Scene(draws, {"grey": row}))
     eye = eye_of(np.array([0.0, 9.0, 0.01]), np.zeros(3), 0.6, 1.0)

@@ -25,6 +25,16 @@ def _select(types: tuple[Type, ...], static: Hashable) -> Type:
     return types[1]
 
 
+def _clamp(_: Hashable, x: Array, low: Array, high: Array) -> Array:
+    kept = np.maximum(x, low)
+    return np.minimum(kept, high, out=kept) if kept.shape[1] >= high.shape[1] else np.minimum(kept, high)
+
+
+def _mix(_: Hashable, a: Array, b: Array, t: Array) -> Array:
+    way = (b - a) * t
+    return np.add(a, way, out=way) if way.shape[1] >= a.shape[1] else a + way
+
+
 def _choose(_: Hashable, c: Array, a: Array, b: Array) -> Array:
     return np.where(c, a, b)
 
@@ -50,11 +60,11 @@ DECLARED = (
     Op("max", same_floats(2), "The larger.", lambda _, a, b: np.maximum(a, b), "max({0}, {1})"),
     Op(
         "clamp", same_floats(3), "The first argument kept between the second and the third.",
-        lambda _, x, lo, hi: np.minimum(np.maximum(x, lo), hi), "min(max({0}, {1}), {2})", cost=2.0,
+        _clamp, "min(max({0}, {1}), {2})", cost=2.0,
     ),
     Op(
         "mix", same_floats(3), "a + (b − a)·t; exact at t = 0.",
-        lambda _, a, b, t: a + (b - a) * t, "({0} + ({1} - {0}) * {2})", cost=3.0,
+        _mix, "({0} + ({1} - {0}) * {2})", cost=3.0,
     ),
     Op(
         "smoothstep", same_floats(3), "0 below the first, 1 above the second, a cubic ease between.",

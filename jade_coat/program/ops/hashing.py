@@ -12,12 +12,10 @@ from jade_coat.program.types import UVEC3, VEC3, Array
 UVEC3_ARGS = Samples(types=((UVEC3,),), ranges=((0, 2**32 - 1),))
 
 
-MULTIPLIER, INCREMENT = np.uint32(1664525), np.uint32(1013904223)
-
-
-def pcg3d_mix(x: Array, y: Array, z: Array) -> tuple[Array, Array, Array]:
-    """What follows the first step of `pcg3d`, on words `(…) uint32` that broadcast against one another."""
+def pcg3d(v: Array) -> Array:
+    """The 3-D PCG hash of `(3, n) uint32`, same shape (Jarzynski & Olano 2020, listing "pcg3d")."""
     with np.errstate(over="ignore"):
+        x, y, z = v * np.uint32(1664525) + np.uint32(1013904223)
         x = x + y * z
         y = y + z * x
         z = z + x * y
@@ -25,14 +23,7 @@ def pcg3d_mix(x: Array, y: Array, z: Array) -> tuple[Array, Array, Array]:
         x = x + y * z
         y = y + z * x
         z = z + x * y
-    return x, y, z
-
-
-def pcg3d(v: Array) -> Array:
-    """The 3-D PCG hash of `(3, n) uint32`, same shape (Jarzynski & Olano 2020, listing "pcg3d")."""
-    with np.errstate(over="ignore"):
-        stepped = v * MULTIPLIER + INCREMENT
-    return np.stack(pcg3d_mix(*stepped))
+    return np.stack([x, y, z])
 
 
 def cell(p: Array) -> Array:
@@ -65,4 +56,4 @@ DECLARED = (
         _hash_unit, "(vec3({0} >> 8u) * 5.96046448e-08)", 2.0, samples=UVEC3_ARGS,
     ),
 )  # fmt: skip
-__all__ = ["DECLARED", "INCREMENT", "MULTIPLIER", "cell", "pcg3d", "pcg3d_mix", "unit"]
+__all__ = ["DECLARED", "cell", "pcg3d", "unit"]
