@@ -119,11 +119,12 @@ def split_sum_table(side: int = 32, rings: int = 48, sectors: int = 24) -> Array
     line = (np.arange(side) + 0.5) / side
     nv = line[None, :, None]
     alpha2 = (line[:, None, None] ** 2) ** 2
-    u1, u2 = np.meshgrid((np.arange(rings) + 0.5) / rings, (np.arange(sectors) + 0.5) / sectors)
-    u1 = 1 - (1 - u1.ravel()) ** 2  # closer together near the horizon, where the weight changes fast
+    grid1, grid2 = np.meshgrid((np.arange(rings) + 0.5) / rings, (np.arange(sectors) + 0.5) / sectors)
+    u1, u2 = grid1.ravel(), grid2.ravel()
+    u1 = 1 - (1 - u1) ** 2  # closer together near the horizon, where the weight changes fast
     density = 2 * np.sqrt(1 - u1)
     cos_h = np.sqrt((1 - u1) / (1 + (alpha2 - 1) * u1))
-    hx = np.sqrt(np.maximum(1 - cos_h**2, 0)) * np.cos(np.pi * u2.ravel())
+    hx = np.sqrt(np.maximum(1 - cos_h**2, 0)) * np.cos(np.pi * u2)
     vh = np.maximum(np.sqrt(1 - nv**2) * hx + nv * cos_h, 1e-6)
     nl = np.maximum(2 * vh * cos_h - nv, 0)
     root_v = np.sqrt(alpha2 + (1 - alpha2) * nv**2)

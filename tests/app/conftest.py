@@ -11,9 +11,18 @@ from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QWidget
 
+from jade_coat.app import swatches
 from jade_coat.app.main import make_application
 from jade_coat.app.session import Session
+from jade_coat.app.widgets import view
 from jade_coat.app.window import Window
+
+
+@pytest.fixture(autouse=True)
+def fewer_samples(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Two samples a picture at rest instead of eight: the pictures compared here need no finer ones."""
+    monkeypatch.setattr(view, "SAMPLES", 2)
+    monkeypatch.setattr(swatches, "SAMPLES", 1)
 
 
 @pytest.fixture(scope="session")
