@@ -72,7 +72,7 @@ def glazed_tile(size: int, seed: int = 11) -> SurfaceMaps:
         (0.0, hex_to_linear("#4d463c")), (0.6, hex_to_linear("#857a68")), (1.0, hex_to_linear("#a99d88")),
     ))  # fmt: skip
     color = lime * (1 - inside[..., None]) + glaze * inside[..., None]
-    rough_glaze = 0.22 + 0.10 * np.clip(cloud, -1, 1) * 0.6 + 0.25 * thin + 0.35 * iron
+    rough_glaze = 0.13 + 0.10 * np.clip(cloud, -1, 1) * 0.6 + 0.25 * thin + 0.35 * iron
     roughness = np.clip(0.95 * (1 - inside) + rough_glaze * inside, 0.05, 1)
     return SurfaceMaps(
         np.clip(color, 0, 1).astype(np.float32), height.astype(np.float32), roughness.astype(np.float32),
@@ -96,7 +96,7 @@ def cushion_moss(size: int, seed: int = 23) -> SurfaceMaps:
     tone = np.clip(0.10 + 0.78 * height + 0.055 * fibre + 0.07 * swell, 0, 1)
     color = colored(tone, (
         (0.0, hex_to_linear("#141c08")), (0.35, hex_to_linear("#33450f")), (0.62, hex_to_linear("#56671f")),
-        (0.85, hex_to_linear("#7f8a33")), (1.0, hex_to_linear("#a9a552")),
+        (0.85, hex_to_linear("#6f7b2e")), (1.0, hex_to_linear("#98954a")),
     ))  # fmt: skip
     young = ease(0.2, 1.6, noise(size, seed + 12, 4, 2.0))[..., None]
     color = color * (1 + young * np.array([0.10, 0.22, -0.15]))
