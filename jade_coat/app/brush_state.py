@@ -7,7 +7,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from jade_coat.mesh.paint import Brush
+from jade_coat.mesh.painting import Brush
 
 
 class BrushState(QObject):

@@ -9,7 +9,7 @@ from jade_coat.files.library import Library
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.maps.sampling import fetcher
 from jade_coat.material.compile import compile_material, fixed_fields
-from jade_coat.mesh.paint import Paint
+from jade_coat.mesh.painting import Paint
 from jade_coat.program import passes
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.stage.looks import field_row, material_of

@@ -17,7 +17,7 @@ from jade_coat.material.compile import compile_material, fixed_fields
 from jade_coat.material.fields import Number
 from jade_coat.material.material import Material, field_values
 from jade_coat.mesh.data import MeshData
-from jade_coat.mesh.paint import Paint
+from jade_coat.mesh.painting import Paint
 from jade_coat.program import passes
 from jade_coat.stage.looks import field_row, material_of
 from jade_coat.stage.project import Project, Prop

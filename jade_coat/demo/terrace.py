@@ -21,7 +21,7 @@ from jade_coat.material.surface import Role, Surface
 from jade_coat.material.where import HeightTerm, NoiseTerm, PaintTerm
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import FULL, MeshData
-from jade_coat.mesh.paint import Paint
+from jade_coat.mesh.painting import Paint
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.program.types import VEC3, Array
 from jade_coat.stage.project import Camera, MeshAsset, Project, Prop

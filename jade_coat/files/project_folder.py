@@ -15,7 +15,7 @@ from pydantic import ValidationError
 
 from jade_coat.files.assets import Assets, MissingAsset
 from jade_coat.files.atomic import write_atomic
-from jade_coat.mesh.paint import Paint
+from jade_coat.mesh.painting import Paint
 from jade_coat.stage.project import SCHEMA_VERSION, Project
 
 FILE = "project.json"

@@ -15,7 +15,7 @@ from jade_coat.material.fields import Number
 from jade_coat.material.material import Coat, Dial, Finish, Material, fields_of, spec_at
 from jade_coat.material.surface import Role, Surface
 from jade_coat.material.where import TERM_KINDS
-from jade_coat.mesh.paint import Paint
+from jade_coat.mesh.painting import Paint
 from jade_coat.stage.looks import material_of
 from jade_coat.stage.project import MeshAsset, Project, Prop
 

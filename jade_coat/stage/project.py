@@ -10,7 +10,7 @@ from pydantic import BeforeValidator, ConfigDict, Field, PlainSerializer, model_
 from jade_coat.maps.mapset import MapSet
 from jade_coat.material.fields import Frozen, Number
 from jade_coat.material.material import Finish, Material, by_id
-from jade_coat.mesh.paint import Paint
+from jade_coat.mesh.painting import Paint
 from jade_coat.program.types import Array
 
 SCHEMA_VERSION = 1

@@ -11,7 +11,7 @@ from jade_coat.material.fields import Number
 from jade_coat.material.material import Material
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import FULL, BadMesh, MeshData, Slot
-from jade_coat.mesh.paint import TILE, Paint
+from jade_coat.mesh.painting import TILE, Paint
 from jade_coat.stage.draws import Draw, Scene
 from jade_coat.stage.project import Project
 from jade_coat.stage.scene import BARE, build_scene, single

@@ -29,7 +29,7 @@ from jade_coat.maps.sampling import fetcher
 from jade_coat.material.compile import compile_material, live_fields
 from jade_coat.material.material import field_values, layout
 from jade_coat.mesh import shapes
-from jade_coat.mesh.paint import Brush, Stroke, spread
+from jade_coat.mesh.painting import Brush, Stroke, spread
 from jade_coat.program import passes
 from jade_coat.program.glsl_backend import FetchMode
 from jade_coat.program.numpy_backend import Environment, evaluate

@@ -22,7 +22,7 @@ from jade_coat.files.atomic import WriteFailed, write_atomic
 from jade_coat.files.library import Library
 from jade_coat.files.project_folder import BadProject, asset_names, open_project, save_project, schema
 from jade_coat.files.recovery import Recovery, recover
-from jade_coat.mesh.paint import Paint
+from jade_coat.mesh.painting import Paint
 from jade_coat.stage.document import Document
 from jade_coat.view.link import StageLink
 
@@ -173,7 +173,7 @@ KILLED = """
 import os, sys, threading, time
 from pathlib import Path
 from jade_coat.files.project_folder import open_project, save_project
-from jade_coat.mesh.paint import Paint
+from jade_coat.mesh.painting import Paint
 from jade_coat.stage.document import Document
 folder = Path(sys.argv[1])
 opened = open_project(folder)

@@ -18,7 +18,7 @@ from jade_coat.files.gltf_writer import mesh_glb
 from jade_coat.files.mesh_files import read_mesh
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import FULL, BadMesh, MeshData, Slot, build_mesh
-from jade_coat.mesh.paint import TILE, Brush, Paint, Stroke, falloff, spread
+from jade_coat.mesh.painting import TILE, Brush, Paint, Stroke, falloff, spread
 from jade_coat.mesh.picking import hit_in_world
 from tests.support import NODE, node_script
 

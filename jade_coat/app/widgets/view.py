@@ -26,7 +26,7 @@ from jade_coat.app import theme
 from jade_coat.app.brush_state import BrushState
 from jade_coat.app.picking import PropHit, prop_at
 from jade_coat.app.session import Session
-from jade_coat.mesh.paint import Brush, Paint, Stroke, spread
+from jade_coat.mesh.painting import Brush, Paint, Stroke, spread
 from jade_coat.program.types import Array
 from jade_coat.stage.project import Camera
 from jade_coat.view.camera import eye_of, project
