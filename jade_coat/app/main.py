@@ -22,6 +22,7 @@ def make_application() -> QApplication:
     found = QApplication.instance()
     if isinstance(found, QApplication):
         return found
+    sys.setswitchinterval(0.001)  # work in other threads hands the interpreter back to the window soon
     app = QApplication(sys.argv[:1])
     QCoreApplication.setOrganizationName("jade-coat")
     QCoreApplication.setApplicationName("jade-coat")

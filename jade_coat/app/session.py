@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
+import os
 import shutil
+import threading
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 from functools import partial
@@ -28,6 +31,7 @@ from jade_coat.view.link import StageLink
 
 AUTOSAVE_MS = 20_000
 MAX_RECENT = 8
+BACKGROUND_NICE = 10
 
 
 class Session(QObject):
@@ -57,7 +61,7 @@ class Session(QObject):
         self._loading: set[object] = set()
         self._failed: set[object] = set()
         self._adopted: Path | None = None
-        self._pool = ThreadPoolExecutor(2, thread_name_prefix="jade-coat")
+        self._pool = ThreadPoolExecutor(2, thread_name_prefix="jade-coat", initializer=_stand_back)
         self.closed = False
         self.background.connect(self._call)
         self.client = client or RenderClient()
@@ -288,6 +292,12 @@ class Session(QObject):
         self._pool.shutdown(wait=True, cancel_futures=True)
         self.client.close()
         self.recovery.clear()
+
+
+def _stand_back() -> None:
+    """Give a background thread, and those it starts, a lower priority than the window's."""
+    with contextlib.suppress(OSError):
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), BACKGROUND_NICE)
 
 
 def _first_line(error: BaseException) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import signal
 import time
 from multiprocessing.connection import Connection
@@ -107,6 +108,7 @@ class RenderProcess:
 def run(connection: Connection) -> None:
     """The process's main function."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    os.nice(5)  # the window comes first, even on two cores
     try:
         process = RenderProcess(connection)
     except NoGraphics as error:
