@@ -92,3 +92,21 @@ def assert_valid_glb(path: Path) -> None:
     bad = [m for m in issues["messages"] if m["severity"] < 2]
     assert issues["numErrors"] == 0, bad
     assert issues["numWarnings"] == 0, bad
+
+
+def load_client(client: Any, demo: Demo) -> list[Any]:
+    """Give a render client the demo; returns the list its pictures will come into."""
+    pictures: list[Any] = []
+    client.on_picture = pictures.append
+    for asset in demo.project.meshes:
+        client.put_mesh(asset.id, demo.mesh(asset.id))
+    for texture in demo.textures().values():
+        client.put_texture(texture)
+    lookup = PackedLookup(demo.project.map_sets)
+    for material in demo.project.materials:
+        client.set_material(material, lookup)
+    for prop in demo.project.props:
+        if prop.paint is not None:
+            client.put_paint(prop.id, prop.paint.whole())
+    client.set_scene("stage", build_scene(demo.project, demo.mesh))
+    return pictures

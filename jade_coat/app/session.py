@@ -118,7 +118,10 @@ class Session(QObject):
         return True
 
     def _on_document(self) -> None:
+        known = set(self.link.problems)
         moved = self.link.sync(self.project)
+        for mesh in self.link.problems.keys() - known:
+            self.said.emit(f"A plain box stands in: {self.link.problems[mesh]}", True)
         self._mend_selection()
         if moved:
             self.scene_changed.emit()

@@ -10,10 +10,10 @@ import re
 from collections.abc import Callable
 from typing import Any
 
-from jade_coat.maps.mapset import MapFile, MapSet
+from jade_coat.maps.mapset import MapSet
 from jade_coat.material.fields import Number
 from jade_coat.material.material import Coat, Dial, Finish, Material, fields_of, spec_at
-from jade_coat.material.surface import Role, Surface
+from jade_coat.material.surface import Surface
 from jade_coat.material.where import TERM_KINDS
 from jade_coat.mesh.painting import Paint
 from jade_coat.stage.looks import material_of
@@ -84,23 +84,8 @@ def add_map_set(project: Project, map_set: MapSet) -> Project:
 
 
 @edit
-def set_map(project: Project, map_set: str, entry: MapFile) -> Project:
-    """Change what a map is read as."""
-    old = project.map_set(map_set)
-    kept = tuple(m for m in old.maps if m.role is not entry.role)
-    return _swap(project, "map_sets", old.with_(maps=(*kept, entry)))
-
-
-@edit
-def remove_map(project: Project, map_set: str, role: Role) -> Project:
-    """Take a map out of its set."""
-    old = project.map_set(map_set)
-    return _swap(project, "map_sets", old.with_(maps=tuple(m for m in old.maps if m.role is not Role(role))))
-
-
-@edit
 def set_map_set(project: Project, map_set: str, **changes: Any) -> Project:
-    """Change a map set's name or tile size."""
+    """Change a map set: its maps, name or tile size."""
     return _swap(project, "map_sets", project.map_set(map_set).with_(**changes))
 
 

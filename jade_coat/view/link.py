@@ -32,6 +32,7 @@ class StageLink:
         self._sent: set[MapSet] = set()
         self._broken: dict[str, MeshData] = {}
         self.problems: dict[str, str] = {}
+        """What is wrong with meshes that a plain box stands in for, by mesh id."""
         swatch = painted_swatch()
         client.put_mesh(SWATCH_MESH, swatch)
         self._swatch = swatch

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from typing import Any
 
 import moderngl
@@ -11,65 +10,20 @@ import numpy as np
 
 from jade_coat.material.material import Material
 from jade_coat.material.surface import MapLookup
-from jade_coat.program.numpy_backend import Environment as Values
-from jade_coat.program.numpy_backend import evaluate
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import Draw, Scene
 from jade_coat.view.camera import jittered, look_at, orthographic
 from jade_coat.view.context import HEADER, shader
 from jade_coat.view.environment import LEVELS, MAP_SIDE, Environment, split_sum_table, synthesised
+from jade_coat.view.gpu import ROWS_A_COLUMN, Buffers, GpuMesh, GpuScene, new_buffers, row_table, write_row
 from jade_coat.view.messages import Eye
 from jade_coat.view.programs import ATTRIBUTES, Compiled, ProgramFault, ProgramShop
 
 SHADOW_SIDE = 2048
 SUN_COLOR = np.array([1.0, 0.93, 0.82])
-ROWS_A_COLUMN = 4096
-FORMATS = ("f1", "f2", "f1", "f2", "f1", "f1", "f1")
 FORMATS_OF_FRAME = {"position": "3f4", "normal": "3f4", "tangent": "4f4"}
 LOOKS = ("lit", "base_color", "roughness", "metallic", "normal", "height", "occlusion", "coverage")
 """Looks that need no name behind them; others are `paint:R` and `where:COAT`."""
-
-
-@dataclass
-class GpuMesh:
-    """Vertex streams, triangles, and the metres that a unit of each UV set spans."""
-
-    streams: dict[str, Any]
-    indices: Any
-    metres: tuple[tuple[float, float], ...]
-    bounds: Array
-
-
-@dataclass
-class GpuScene:
-    """A scene's draws with what they need on the GPU."""
-
-    scene: Scene
-    instances: list[Any]
-    tables: dict[tuple[str, object], Any] = field(default_factory=dict)
-    shadow: Any = None
-    to_shadow: Array | None = None
-    shadow_texel: float = 0.0
-
-
-@dataclass
-class Buffers:
-    """The attachments for one picture size, and the sum of the samples drawn so far."""
-
-    size: tuple[int, int]
-    attachments: list[Any]
-    depth: Any
-    gbuffer: Any
-    total: Any
-    summing: Any
-    picture: Any
-    output: Any
-    samples: int = 0
-
-    def release(self) -> None:
-        """Free everything."""
-        for thing in (self.gbuffer, self.summing, self.output, *self.attachments, self.depth, self.total, self.picture):
-            thing.release()
 
 
 class Renderer:
@@ -189,7 +143,7 @@ class Renderer:
         rows[row] = values
         for (name, _), table in found.tables.items():
             if name == material:
-                _write_row(table, table.extra, row, rows[row])
+                write_row(table, table.extra, row, rows[row])
 
     def set_sun(self, direction: tuple[float, float, float], strength: float) -> None:
         """Place the sun and the sky around it."""
@@ -245,22 +199,8 @@ class Renderer:
         if found is None or found.size != (width, height):
             if found is not None:
                 found.release()
-            self._buffers[stream] = found = self._new_buffers(width, height)
+            self._buffers[stream] = found = new_buffers(self.context, width, height)
         return found
-
-    def _new_buffers(self, width: int, height: int) -> Buffers:
-        size, make = (width, height), self.context.texture
-        attachments = [make(size, 4, dtype=kind) for kind in FORMATS]
-        for texture in attachments:
-            texture.filter = (moderngl.NEAREST, moderngl.NEAREST)
-        depth = self.context.depth_texture(size)
-        depth.compare_func = ""
-        depth.filter = (moderngl.NEAREST, moderngl.NEAREST)
-        total, picture = make(size, 4, dtype="f4"), make(size, 4)
-        return Buffers(
-            size, attachments, depth, self.context.framebuffer(attachments, depth),
-            total, self.context.framebuffer([total]), picture, self.context.framebuffer([picture]),
-        )  # fmt: skip
 
     def _fill(
         self,
@@ -329,17 +269,7 @@ class Renderer:
     def _table(self, found: GpuScene, material: str, compiled: Compiled) -> Any:
         key = (material, compiled.glsl.layout)
         if key not in found.tables:
-            rows = extended_rows(compiled, found.scene.rows[material])
-            texels = compiled.glsl.layout.texels
-            columns = -(-len(rows) // ROWS_A_COLUMN)
-            high = min(len(rows), ROWS_A_COLUMN)
-            grid = np.zeros((high, columns * texels * 4), np.float32)
-            for c in range(columns):
-                part = rows[c * ROWS_A_COLUMN : (c + 1) * ROWS_A_COLUMN]
-                grid[: len(part), c * texels * 4 : (c + 1) * texels * 4] = part
-            table = self.context.texture((columns * texels, high), 4, grid.tobytes(), dtype="f4")
-            table.filter = (moderngl.NEAREST, moderngl.NEAREST)
-            table.extra = compiled
+            table = row_table(self.context, compiled, found.scene.rows[material])
             found.tables[key] = table
         return found.tables[key]
 
@@ -474,26 +404,6 @@ def look_index(look: str, coats: tuple[str, ...]) -> tuple[int, int]:
     if name == "where":
         return 9, coats.index(detail) if detail in coats else 0
     raise ValueError(f"there is no look {look!r}")
-
-
-def extended_rows(compiled: Compiled, rows: Array) -> Array:
-    """Rows with the spilled values behind them, worked out by the NumPy back end."""
-    glsl = compiled.glsl
-    if not glsl.spilled:
-        return rows
-    full = np.zeros((len(rows), glsl.layout.texels * 4), np.float32)
-    full[:, : rows.shape[1]] = rows
-    dials = glsl.layout.columns(full)
-    for name, values in evaluate(glsl.spilled, Values(dials=dials)).items():
-        texel, at = glsl.layout.places[name]
-        full[:, texel * 4 + at : texel * 4 + at + len(values)] = values.T
-    return full
-
-
-def _write_row(table: Any, compiled: Compiled, row: int, values: Array) -> None:
-    texels = compiled.glsl.layout.texels
-    at = ((row // ROWS_A_COLUMN) * texels, row % ROWS_A_COLUMN, texels, 1)
-    table.write(extended_rows(compiled, values[None]).tobytes(), viewport=at)
 
 
 def _same_shadow(a: Scene, b: Scene) -> bool:

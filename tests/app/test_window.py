@@ -3,17 +3,14 @@
 from __future__ import annotations
 
 import os
-import signal
 import subprocess
 import sys
-import time
-from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 import pytest
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QTimer
-from PyQt6.QtGui import QDropEvent, QImage
+from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
 
@@ -24,39 +21,15 @@ from jade_coat.app.widgets.fields import ColorPicker
 from jade_coat.app.widgets.view import FINISH_MIME
 from jade_coat.app.window import WORKSPACES, Window
 from jade_coat.app.workspaces.planned import PLANNED
-from jade_coat.bake.job import Job
-from jade_coat.bake.scene_bake import SceneBaker
 from jade_coat.files.mesh_files import read_mesh
 from jade_coat.files.project_folder import open_project
 from jade_coat.maps.images import png_bytes
 from jade_coat.mesh.data import FULL
 from jade_coat.stage.looks import dial_values
-from jade_coat.view.camera import project
 from tests.app.conftest import Hand
+from tests.app.wall import WALL, paint_a_stroke, pixel_of, shown, wall_paint
 from tests.core.test_mesh import OBJ
 from tests.support import assert_valid_glb
-
-WALL = np.array([-0.35, 1.55, -2.4 + 4.2 * (1 - np.cos(0.35 / 4.2))])
-
-
-def pixel_of(hand: Hand, point: np.ndarray) -> QPoint:
-    x, y = project(hand.window.view.main_eye(), point[None])[0]
-    return QPoint(round(x * hand.window.view.width()), round(y * hand.window.view.height()))
-
-
-def shown(hand: Hand) -> np.ndarray:
-    image: QImage = hand.window.view._image.convertToFormat(QImage.Format.Format_RGBA8888)
-    data = image.constBits().asstring(image.sizeInBytes())
-    return np.frombuffer(data, np.uint8).reshape(image.height(), image.width(), 4)[..., :3].astype(int)
-
-
-def wall_paint(hand: Hand) -> np.ndarray:
-    return hand.session.project.prop("kiln_wall_prop").paint.whole()
-
-
-def paint_a_stroke(hand: Hand, keys=Qt.KeyboardModifier.NoModifier) -> None:
-    view, start = hand.window.view, pixel_of(hand, WALL)
-    hand.drag(view, start, start + QPoint(90, 12), keys=keys)
 
 
 def test_a_stroke_paints_moss_where_it_passes_and_undo_takes_it_back_whole(hand: Hand) -> None:
@@ -356,153 +329,6 @@ def test_own_mesh_and_maps_become_a_material_and_all_is_there_after_saving(open_
     second = open_window(folder)
     assert second.session.project == kept
     assert len(read_mesh(mesh_path).triangles) == 2
-
-
-def test_the_event_loop_keeps_turning_through_a_compile_and_a_bake(hand: Hand, tmp_path: Path) -> None:
-    """At least 80 % of an idle run's ticks while a coat is added (a new program) and while a GLB is baked.
-
-    The best of a few tries, each beside an idle run of its own: a shared machine stalls now and then by itself. The
-    loops the bake compiles are loaded beforehand.
-    """
-    ticks: list[float] = []
-    timer = QTimer()
-    timer.timeout.connect(lambda: ticks.append(time.monotonic()))
-    timer.start(10)
-
-    def rate(seconds: float) -> float:
-        ticks.clear()
-        end = time.monotonic() + seconds
-        while time.monotonic() < end:
-            QApplication.processEvents()
-            time.sleep(0.001)
-        return len(ticks) / seconds
-
-    def best(start: Callable[[], Callable[[], None]]) -> float:
-        shares = []
-        for _ in range(5):
-            idle = rate(0.7)
-            stop = start()
-            shares.append(rate(1.0) / idle)
-            stop()
-            if shares[-1] >= 0.8:
-                break
-        return max(shares)
-
-    def compile_anew() -> Callable[[], None]:
-        old = shown(hand)
-        hand.window.add_coat()
-        hand.session.do("set_term", material="kiln_wall", coat=hand.session.coat_id, term="paint", channel="G")
-        assert np.array_equal(shown(hand), old)  # the old picture stays until the new program is ready
-        return hand.settle
-
-    def bake() -> Callable[[], None]:
-        dialog = hand.window.export_to(tmp_path / "a.glb", 1024)
-
-        def stop() -> None:
-            assert dialog.isVisible()  # it was still at work
-            dialog.job.cancel()
-            hand.until(lambda: not dialog.isVisible())
-
-        return stop
-
-    session = hand.session
-    SceneBaker(session.project, session.library, 16, Job()).maps(session.project.prop("cream_jar"), "Body")
-    assert best(compile_anew) >= 0.8
-    assert best(bake) >= 0.8
-    assert not (tmp_path / "a.glb").exists()
-
-
-def test_killing_the_renderer_while_painting_loses_nothing(hand: Hand) -> None:
-    said: list[str] = []
-    hand.session.view_state.connect(said.append)
-    hand.window.show_workspace("Brush")
-    hand.window.bench.brush.set(radius=0.2, strength=1.0)
-    view, start = hand.window.view, pixel_of(hand, WALL)
-    before = wall_paint(hand)
-    QTest.mousePress(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
-    from tests.app.conftest import move
-
-    for i in range(20):
-        if i == 8:
-            os.kill(hand.session.client.process_id, signal.SIGKILL)
-        move(view, QPointF(start) + QPointF(5 * i, 0), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
-        QApplication.processEvents()
-        time.sleep(0.01)
-    QTest.mouseRelease(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start + QPoint(95, 0))
-    hand.settle()
-    assert any("started again" in s for s in said)
-    assert said[-1] == ""
-    changed = (wall_paint(hand) != before).any(axis=1)
-    mesh = hand.session.link.mesh_data("kiln_wall")
-    reach = np.ptp(mesh.positions[changed][:, 0])
-    assert reach > 0.45  # the stroke before and after the kill
-    assert np.array_equal(hand.session.client.paint_of("kiln_wall_prop"), wall_paint(hand))
-    assert shown(hand).std() > 20
-
-
-def test_a_project_that_cannot_be_opened_is_told_and_the_present_one_stays(hand: Hand, tmp_path: Path) -> None:
-    bad = tmp_path / "bad"
-    bad.mkdir()
-    (bad / "project.json").write_text('{"schema_version": 1, "name": ')
-    present = hand.session.project
-    hand.window.bring(bad)
-    box = hand.window.attention()
-    assert "line 1" in box.informativeText()
-    assert hand.session.project is present
-    box.close()
-    (tmp_path / "broken.glb").write_bytes(b"glTF\x02\0\0\0\xff\xff\0\0")
-    hand.window.bring(tmp_path / "broken.glb")
-    hand.until(lambda: hand.window.attention() is not box)
-    assert "broken.glb" in hand.window.attention().informativeText()
-    assert hand.session.project is present
-    hand.window.attention().close()
-
-
-def test_a_missing_map_is_told_and_the_rest_is_drawn(open_window, demo_copy: Path) -> None:
-    lost = next((demo_copy / "maps").glob("*glazed_tile_base_color*"))
-    lost.unlink()
-    hand = open_window(demo_copy)
-    box = hand.window.attention()
-    assert lost.name in box.informativeText()
-    box.close()
-    assert shown(hand).std() > 15
-
-
-def test_saving_to_a_full_disk_keeps_the_work(hand: Hand, monkeypatch) -> None:
-    from jade_coat.files import atomic
-
-    hand.session.do("rename_finish", finish="iron_jar", name="Rust")
-
-    def full(*_: object) -> None:
-        raise OSError(28, "No space left on device")
-
-    monkeypatch.setattr(atomic.os, "fsync", full)
-    assert not hand.window.save_project()
-    assert "disk is full" in hand.window.attention().informativeText()
-    hand.window.attention().close()
-    monkeypatch.undo()
-    assert hand.session.document.dirty
-    assert hand.window.save_project()
-    assert not hand.session.document.dirty
-    assert hand.window._saved.text() == "saved"
-
-
-def test_autosaved_work_is_taken_over_and_saved_home(open_window, demo_copy: Path) -> None:
-    first = open_window(demo_copy)
-    first.session.do("rename_finish", finish="iron_jar", name="Only in the copy")
-    first.session.autosave()
-    first.until(lambda: (first.session.recovery.folder / "session.json").is_file())
-    second = open_window(None)
-    note = first.session.recovery.folder / "session.json"
-    note.write_text(note.read_text().replace(str(os.getpid()), "999999999"))
-    leftover = next(x for x in second.session.recovery.leftovers() if x.folder == first.session.recovery.folder)
-    assert second.window.take_over(leftover)
-    assert second.session.document.dirty
-    assert second.session.project.finish("iron_jar").name == "Only in the copy"
-    second.settle()
-    assert second.window.save_project()
-    assert open_project(demo_copy).project.finish("iron_jar").name == "Only in the copy"
-    assert not leftover.folder.exists()
 
 
 def test_the_finder_runs_commands_and_finds_finishes(hand: Hand) -> None:

@@ -35,12 +35,11 @@ from jade_coat.program.glsl_backend import FetchMode
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.program.value import Value, walk
 from jade_coat.stage.draws import Draw, Scene
-from jade_coat.stage.scene import build_scene
 from jade_coat.view.camera import eye_of
 from jade_coat.view.client import RenderClient
 from jade_coat.view.context import create_context
 from jade_coat.view.programs import Targets
-from tests.support import Demo, eye_for, put_mesh, stage_renderer
+from tests.support import Demo, eye_for, load_client, put_mesh, stage_renderer
 
 WIDTH, HEIGHT = 1000, 600
 ROUNDS = 7
@@ -166,27 +165,10 @@ def bench_rows(renderer) -> list[dict]:
     ]
 
 
-def loaded_client(demo: Demo) -> RenderClient:
-    client = RenderClient()
-    for asset in demo.project.meshes:
-        client.put_mesh(asset.id, demo.mesh(asset.id))
-    for texture in demo.textures().values():
-        client.put_texture(texture)
-    lookup = PackedLookup(demo.project.map_sets)
-    for material in demo.project.materials:
-        client.set_material(material, lookup)
-    for prop in demo.project.props:
-        if prop.paint is not None:
-            client.put_paint(prop.id, prop.paint.whole())
-    client.set_scene("stage", build_scene(demo.project, demo.mesh))
-    return client
-
-
 def bench_edits(demo: Demo) -> list[dict]:
     """From a dial or a dab to its picture, through the render process, against asking for the same picture again."""
-    client = loaded_client(demo)
-    pictures: list = []
-    client.on_picture = pictures.append
+    client = RenderClient()
+    pictures = load_client(client, demo)
     eye = eye_for(demo.project.camera, WIDTH // 2, HEIGHT // 2)
     wish = {"scene": "stage", "eye": eye, "width": WIDTH // 2, "height": HEIGHT // 2}
 

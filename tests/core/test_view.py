@@ -35,7 +35,7 @@ from jade_coat.view.environment import (
 )  # fmt: skip
 from jade_coat.view.programs import Targets
 from jade_coat.view.renderer import look_index
-from tests.support import eye_for, put_mesh
+from tests.support import eye_for, load_client, put_mesh
 
 WIDTH, HEIGHT = 480, 300
 ATTRIBUTES = ("position", "world_position", "normal", "tangent", "uv0", "color0")
@@ -427,25 +427,8 @@ def client():
     made.close()
 
 
-def load(client: RenderClient, demo) -> list:
-    pictures: list = []
-    client.on_picture = pictures.append
-    for asset in demo.project.meshes:
-        client.put_mesh(asset.id, demo.mesh(asset.id))
-    for texture in demo.textures().values():
-        client.put_texture(texture)
-    lookup = PackedLookup(demo.project.map_sets)
-    for material in demo.project.materials:
-        client.set_material(material, lookup)
-    for prop in demo.project.props:
-        if prop.paint is not None:
-            client.put_paint(prop.id, prop.paint.whole())
-    client.set_scene("stage", build_scene(demo.project, demo.mesh))
-    return pictures
-
-
 def test_the_process_draws_what_the_renderer_draws_and_survives_being_killed(client, renderer, demo) -> None:
-    pictures, states = load(client, demo), []
+    pictures, states = load_client(client, demo), []
     client.on_state = states.append
     eye = eye_for(demo.project.camera, 240, 150)
     wish = {"scene": "stage", "eye": eye, "width": 240, "height": 150}
@@ -470,7 +453,7 @@ def test_the_process_draws_what_the_renderer_draws_and_survives_being_killed(cli
 
 
 def test_the_newest_request_wins(client, demo) -> None:
-    pictures = load(client, demo)
+    pictures = load_client(client, demo)
     for i in range(30):
         eye = eye_for(demo.project.camera.with_(yaw=i * 0.05), 160, 100)
         client.request("main", i, scene="stage", eye=eye, width=160, height=100)
@@ -481,7 +464,7 @@ def test_the_newest_request_wins(client, demo) -> None:
 
 
 def test_turning_a_dial_uploads_a_row_and_compiles_nothing(client, demo) -> None:
-    pictures = load(client, demo)
+    pictures = load_client(client, demo)
     eye = eye_for(demo.project.camera, 160, 100)
     wish = {"scene": "stage", "eye": eye, "width": 160, "height": 100}
     client.request("main", **wish)
@@ -498,7 +481,7 @@ def test_turning_a_dial_uploads_a_row_and_compiles_nothing(client, demo) -> None
 
 
 def test_bad_messages_are_told_and_the_process_goes_on(client, demo) -> None:
-    pictures, troubles = load(client, demo), []
+    pictures, troubles = load_client(client, demo), []
     client.on_trouble = troubles.append
     eye = eye_for(demo.project.camera, 64, 40)
     client.request("main", scene="stage", eye=eye, width=64, height=40, looks=("smell",))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtGui import QFocusEvent, QWheelEvent
 from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
@@ -95,6 +95,18 @@ def clear(layout: QLayout) -> None:
             widget.deleteLater()
         elif inner is not None:
             clear(inner)
+
+
+class FocusPainted(QWidget):
+    """A widget that paints its own focus ring, and so repaints when the keyboard comes or goes."""
+
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        super().focusInEvent(event)
+        self.update()
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        super().focusOutEvent(event)
+        self.update()
 
 
 class _CalmCombo(QComboBox):

@@ -183,6 +183,7 @@ class CoatPanel(QWidget):
         surface = (coat.surface.map_set, coat.surface.uv_set)
         sets = tuple((s.id, s.name, tuple(m.role for m in s.maps)) for s in self._session.project.map_sets)
         dials = tuple(d.path for d in material.dials)
+        meshes = self._session.project.meshes
         return (
             material.id,
             coat.id,
@@ -193,6 +194,7 @@ class CoatPanel(QWidget):
             coat.seam.kind,
             sets,
             dials,
+            meshes,
         )
 
     def _build(self, material: Material | None, coat: Coat | None) -> None:
@@ -248,7 +250,9 @@ class CoatPanel(QWidget):
 
         self._plain_row("Map set", choice(sets, coat.surface.map_set, choose_set, "The maps this coat is made of"))
         if coat.surface.map_set:
-            uv_sets = [(str(i), f"UV set {i + 1}") for i in range(4)]
+            there = [len(self._session.link.mesh_data(m.id).uvs) for m in project.meshes]
+            count = max([coat.surface.uv_set + 1, *there])
+            uv_sets = [(str(i), f"UV set {i + 1}") for i in range(count)]
             self._plain_row("Placed by", choice(
                 uv_sets, str(coat.surface.uv_set),
                 lambda i: do("set_surface", material=material.id, coat=coat.id, uv_set=int(i)),

@@ -6,7 +6,6 @@ from PyQt6.QtCore import QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
     QContextMenuEvent,
-    QFocusEvent,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -19,7 +18,7 @@ from PyQt6.QtWidgets import QInputDialog, QMenu, QVBoxLayout, QWidget
 from jade_coat.app import theme
 from jade_coat.app.session import Session
 from jade_coat.app.swatches import Swatches
-from jade_coat.app.widgets.basics import button, clear, column, holder, label, row, scrolled
+from jade_coat.app.widgets.basics import FocusPainted, button, clear, column, holder, label, row, scrolled
 from jade_coat.bake.coverage import coverage_shares
 from jade_coat.material.compile import COAT_COLORS
 from jade_coat.material.material import Coat
@@ -28,7 +27,7 @@ from jade_coat.stage.edits import new_coat
 ROW_H = 46
 
 
-class CoatRow(QWidget):
+class CoatRow(FocusPainted):
     """One coat."""
 
     chosen = pyqtSignal(str)
@@ -110,14 +109,6 @@ class CoatRow(QWidget):
             self.chosen.emit(self.coat.id)
         else:
             super().keyPressEvent(event)
-
-    def focusInEvent(self, event: QFocusEvent | None) -> None:
-        super().focusInEvent(event)
-        self.update()
-
-    def focusOutEvent(self, event: QFocusEvent | None) -> None:
-        super().focusOutEvent(event)
-        self.update()
 
 
 class CoatStack(QWidget):
@@ -249,7 +240,8 @@ class CoatStack(QWidget):
             self._shares.update(shares)
             self._rebuild()
 
-        def failed(_: Exception) -> None:
+        def failed(error: Exception) -> None:
             self._measuring = False
+            session.said.emit(f"Coverage could not be measured: {error}", True)
 
         session.work(lambda: coverage_shares(project, library, prop, slot), done, failed)

@@ -8,7 +8,6 @@ import re
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
-    QFocusEvent,
     QKeyEvent,
     QLinearGradient,
     QMouseEvent,
@@ -20,6 +19,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
 from jade_coat.app import theme
+from jade_coat.app.widgets.basics import FocusPainted
 from jade_coat.maps.color import to_linear, to_srgb
 from jade_coat.material.fields import Color, Number, Spec
 
@@ -46,7 +46,7 @@ def number_text(value: float) -> str:
     return text.replace("-", "−") if float(text) else text.lstrip("-")
 
 
-class Field(QWidget):
+class Field(FocusPainted):
     """What all controls share. `changed` comes while a value moves, `settled` when the move is over."""
 
     changed = pyqtSignal(object)
@@ -88,14 +88,6 @@ class Field(QWidget):
         painter.setBrush(theme.color("well"))
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
         return painter
-
-    def focusInEvent(self, event: QFocusEvent | None) -> None:
-        super().focusInEvent(event)
-        self.update()
-
-    def focusOutEvent(self, event: QFocusEvent | None) -> None:
-        super().focusOutEvent(event)
-        self.update()
 
 
 class NumberField(Field):

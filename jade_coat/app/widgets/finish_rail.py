@@ -6,7 +6,6 @@ from PyQt6.QtCore import QMimeData, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QContextMenuEvent,
     QDrag,
-    QFocusEvent,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -20,6 +19,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QMenu, QScrollArea, QWidg
 from jade_coat.app import theme
 from jade_coat.app.session import Session
 from jade_coat.app.swatches import Swatches
+from jade_coat.app.widgets.basics import FocusPainted
 from jade_coat.app.widgets.view import FINISH_MIME
 from jade_coat.stage.looks import wearers
 from jade_coat.stage.project import Project
@@ -27,7 +27,7 @@ from jade_coat.stage.project import Project
 TILE_W, TILE_H = 84, 62
 
 
-class FinishTile(QWidget):
+class FinishTile(FocusPainted):
     """One finish."""
 
     chosen = pyqtSignal(str)
@@ -37,7 +37,7 @@ class FinishTile(QWidget):
     def __init__(self, finish: str, name: str, depth: int, swatches: Swatches) -> None:
         super().__init__()
         self.finish, self.name, self.level = finish, name, depth
-        self.current, self.count, self.faulty = False, 0, False
+        self.current, self.count = False, 0
         self._swatches = swatches
         self._press: QPointF | None = None
         self.setFixedSize(TILE_W + 10, TILE_H + 26)
@@ -123,16 +123,8 @@ class FinishTile(QWidget):
         else:
             super().keyPressEvent(event)
 
-    def focusInEvent(self, event: QFocusEvent | None) -> None:
-        super().focusInEvent(event)
-        self.update()
 
-    def focusOutEvent(self, event: QFocusEvent | None) -> None:
-        super().focusOutEvent(event)
-        self.update()
-
-
-class NewTile(QWidget):
+class NewTile(FocusPainted):
     """The empty place at the rail's end that makes a finish."""
 
     pressed = pyqtSignal()

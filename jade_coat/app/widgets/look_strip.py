@@ -5,7 +5,6 @@ from __future__ import annotations
 from PyQt6.QtCore import QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QEnterEvent,
-    QFocusEvent,
     QImage,
     QKeyEvent,
     QMouseEvent,
@@ -18,6 +17,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QWidget
 
 from jade_coat.app import theme
 from jade_coat.app.session import Session
+from jade_coat.app.widgets.basics import FocusPainted
 from jade_coat.app.widgets.view import View
 from jade_coat.material.where import PaintTerm
 from jade_coat.view.client import Picture
@@ -31,7 +31,7 @@ NAMES = {
 MAX_WHERES = 4
 
 
-class LookThumb(QWidget):
+class LookThumb(FocusPainted):
     """One small picture with its name."""
 
     peeked = pyqtSignal(str, bool)
@@ -88,10 +88,6 @@ class LookThumb(QWidget):
             self.chosen.emit(self.look)
         else:
             super().keyPressEvent(event)
-
-    def focusInEvent(self, event: QFocusEvent | None) -> None:
-        super().focusInEvent(event)
-        self.update()
 
 
 class LookStrip(QScrollArea):

@@ -11,7 +11,6 @@ from jade_coat.program.types import BOOL, FLOAT, Array, Type
 from jade_coat.program.value import TypeMismatch
 
 POSITIVE = Samples(ranges=((1e-3, 4.0),))
-UNIT = Samples(ranges=((0.0, 1.0),))
 
 
 def _smoothstep(_: Hashable, low: Array, high: Array, x: Array) -> Array:
