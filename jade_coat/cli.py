@@ -110,7 +110,7 @@ def show_info(options: argparse.Namespace) -> None:
 
     opened = open_project(options.project)
     project = opened.project
-    lookup = PackedLookup(project.map_sets)
+    lookup = PackedLookup(project.map_sets, project.recipes)
     materials: list[dict[str, Any]] = []
     for material in project.materials:
         outputs = compile_material(material, lookup, folded_fields(material))

@@ -38,6 +38,7 @@ class Demo:
 
 def put_mesh(renderer: Any, key: str, mesh: MeshData) -> None:
     streams = {"position": mesh.positions, "normal": mesh.normals, "tangent": mesh.tangents}
+    streams["curvature"] = mesh.curvature
     streams |= {f"uv{i}": uv for i, uv in enumerate(mesh.uvs)}
     streams |= {f"color{i}": c for i, c in enumerate(mesh.colors)}
     renderer.put_mesh(key, streams, mesh.triangles, mesh.metres)
@@ -52,7 +53,7 @@ def stage_renderer(gl: Any, demo: Demo) -> Any:
         put_mesh(renderer, asset.id, demo.mesh(asset.id))
     for texture in demo.textures().values():
         renderer.put_texture(texture.name, texture.is_color, texture.levels)
-    lookup = PackedLookup(demo.project.map_sets)
+    lookup = PackedLookup(demo.project.map_sets, demo.project.recipes)
     for material in (BARE, *demo.project.materials):
         renderer.set_material(material, lookup)
     for prop in demo.project.props:
@@ -102,7 +103,7 @@ def load_client(client: Any, demo: Demo) -> list[Any]:
         client.put_mesh(asset.id, demo.mesh(asset.id))
     for texture in demo.textures().values():
         client.put_texture(texture)
-    lookup = PackedLookup(demo.project.map_sets)
+    lookup = PackedLookup(demo.project.map_sets, demo.project.recipes)
     for material in demo.project.materials:
         client.set_material(material, lookup)
     for prop in demo.project.props:

@@ -5,11 +5,14 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from jade_coat.app.widgets.dialogs import MapReview, NewMaterial, ProgressDialog
+from jade_coat.app.widgets.dialogs import NewMaterial, ProgressDialog
+from jade_coat.app.widgets.map_review import MapReview
+from jade_coat.app.widgets.texture_size import TextureSize
 from jade_coat.bake.job import Job
 from jade_coat.files.library import Library
 from jade_coat.files.mesh_files import read_mesh
-from jade_coat.maps.mapset import MapFile, MapSet
+from jade_coat.maps.images import BadImage, read_image
+from jade_coat.maps.mapset import Guess, MapFile, MapSet, guess, map_files
 from jade_coat.material.material import Coat, Material
 from jade_coat.material.seam import Seam
 from jade_coat.material.surface import Role, Surface
@@ -88,7 +91,7 @@ def bring_maps(window: Window, folder: Path) -> ProgressDialog:
 
 def _unknown_entry(library: Library, path: Path) -> MapFile:
     asset = library.assets.put("maps", path.name, path.read_bytes())
-    return MapFile(role=Role.BASE_COLOR, asset=asset, file=path.name, color_space="srgb")
+    return MapFile(role=Role.BASE_COLOR, asset=asset, file=path.name, color_space="srgb", origin=str(path))
 
 
 def _review(window: Window, folder: Path, groups: list[list[MapFile]], unknown: list[MapFile]) -> None:
@@ -103,7 +106,9 @@ def _review(window: Window, folder: Path, groups: list[list[MapFile]], unknown: 
         names.add(name)
         suggestion = MapSet(id=free_id(name, taken), name=name, maps=tuple(entries))
         taken.add(suggestion.id)
-        review = MapReview(window, suggestion, unknown if i == len(groups or [[]]) - 1 else [])
+        review = MapReview(
+            window, suggestion, unknown if i == len(groups or [[]]) - 1 else [], window.session.library.assets
+        )
         window.review = review  # type: ignore[attr-defined]
         if review.exec():
             window.session.do("add_map_set", map_set=review.map_set())
@@ -121,19 +126,64 @@ def _set_name(entries: list[MapFile], folder: Path) -> str:
     return (stem or folder.name).replace("_", " ").strip().capitalize() or "Maps"
 
 
-def correct_maps(window: Window) -> None:
-    """Review the map set of the chosen coat again."""
+def _chosen_maps(window: Window) -> MapSet | None:
+    """The map set of the chosen coat; says so when there is none."""
     session, material = window.session, window.session.material
     coat = material.coat(session.coat_id) if material and session.coat_id else None
     if coat is None or not coat.surface.map_set:
         window.say("Choose a coat that is made of maps first.", True)
+        return None
+    return session.project.map_set(coat.surface.map_set)
+
+
+def correct_maps(window: Window) -> None:
+    """Review the map set of the chosen coat again."""
+    session, old = window.session, _chosen_maps(window)
+    if old is None:
         return
-    old = session.project.map_set(coat.surface.map_set)
-    review = MapReview(window, old, [])
+    review = MapReview(window, old, [], session.library.assets)
     window.review = review  # type: ignore[attr-defined]
     if review.exec():
         new = review.map_set()
         session.do("set_map_set", map_set=old.id, name=new.name, tile_size=new.tile_size, maps=new.maps)
+
+
+def bring_picture(window: Window, path: Path) -> None:
+    """Take one picture as a map set of its own: by its name's hint, or as a mask."""
+    library, project = window.session.library, window.session.project
+    try:
+        data = path.read_bytes()
+        read_image(data, path.name)
+    except (OSError, BadImage) as error:
+        window._tell("The picture was not imported", [str(error)])
+        return
+    asset = library.assets.put("maps", path.name, data)
+    guesses = guess(path.name) or [Guess(role=Role.MASK, channels="r")]
+    name = free_name(_set_name(map_files(path.name, asset, guesses), path), {s.name for s in project.map_sets})
+    suggestion = MapSet(
+        id=free_id(name, {s.id for s in project.map_sets}), name=name,
+        maps=tuple(map_files(path.name, asset, guesses, str(path))),
+    )  # fmt: skip
+    review = MapReview(window, suggestion, [], library.assets)
+    window.review = review  # type: ignore[attr-defined]
+    if review.exec():
+        window.session.do("add_map_set", map_set=review.map_set())
+        window.say(f"{name} added. Use it in a coat, or as a mask in a where-term.")
+
+
+def choose_texture_size(window: Window) -> None:
+    """Choose how large the textures of the chosen coat's maps may be."""
+    session, chosen = window.session, _chosen_maps(window)
+    if chosen is None:
+        return
+    try:
+        ask = TextureSize(window, session, window.view, chosen)
+    except (OSError, BadImage) as error:
+        window._tell("The maps cannot be looked at", [str(error)])
+        return
+    window.ask = ask  # type: ignore[attr-defined]
+    if ask.exec():
+        session.do("set_map_set", map_set=chosen.id, max_side=ask.side)
 
 
 def make_material(window: Window) -> None:

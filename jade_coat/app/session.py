@@ -14,7 +14,7 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6 import sip
-from PyQt6.QtCore import QObject, QSocketNotifier, QTimer, pyqtSignal
+from PyQt6.QtCore import QElapsedTimer, QObject, QSocketNotifier, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from jade_coat.files.assets import Assets
@@ -22,16 +22,19 @@ from jade_coat.files.atomic import WriteFailed, write_atomic
 from jade_coat.files.library import Library
 from jade_coat.files.project_folder import Opened, data_folder, open_project, save_project
 from jade_coat.files.recovery import Leftover, Recovery, recover
+from jade_coat.maps.images import linear_radiance
 from jade_coat.material.material import Material
 from jade_coat.stage.document import Document
 from jade_coat.stage.looks import material_of
 from jade_coat.stage.project import Project, Prop
 from jade_coat.view.client import Picture, RenderClient
+from jade_coat.view.environment import SKIES, Environment, from_lat_long
 from jade_coat.view.link import StageLink
 
 AUTOSAVE_MS = 20_000
 MAX_RECENT = 8
 BACKGROUND_NICE = 10
+PLAY_MS = 40
 
 
 class Session(QObject):
@@ -45,6 +48,7 @@ class Session(QObject):
     fault = pyqtSignal(str, str)
     said = pyqtSignal(str, bool)
     background = pyqtSignal(object)
+    played = pyqtSignal()
 
     def __init__(self, client: RenderClient | None = None) -> None:
         """`client` may be one whose process was started earlier, to save time."""
@@ -57,6 +61,8 @@ class Session(QObject):
         self.slot = ""
         self.coat_id = ""
         self.finish_id = ""
+        self.solo: tuple[str, str] | None = None
+        """The material and the coat that is looked at alone."""
         self.faults: dict[str, str] = {}
         self._loading: set[object] = set()
         self._failed: set[object] = set()
@@ -78,6 +84,11 @@ class Session(QObject):
         self._autosave.timeout.connect(self.autosave)
         self._autosave.start()
         self._autosaved: Project | None = None
+        self.time = 0.0
+        self._playing = QTimer(self)
+        self._playing.setInterval(PLAY_MS)
+        self._playing.timeout.connect(self._tick)
+        self._clock = QElapsedTimer()
         self._stop_watching = self.document.watch(self._on_document)
 
     # The renderer
@@ -119,14 +130,22 @@ class Session(QObject):
 
     def _on_document(self) -> None:
         known = set(self.link.problems)
-        moved = self.link.sync(self.project)
+        if self.solo is not None and not self._solo_is_there():
+            self.solo = None
+        moved = self.link.sync(self.shown_project)
         for mesh in self.link.problems.keys() - known:
             self.said.emit(f"A plain box stands in: {self.link.problems[mesh]}", True)
         self._mend_selection()
         if moved:
             self.scene_changed.emit()
         self._load_textures()
+        self._load_sky()
         self.changed.emit()
+
+    def _solo_is_there(self) -> bool:
+        assert self.solo is not None
+        material = next((m for m in self.project.materials if m.id == self.solo[0]), None)
+        return material is not None and any(c.id == self.solo[1] for c in material.coats)
 
     def _mend_selection(self) -> None:
         project = self.project
@@ -155,6 +174,32 @@ class Session(QObject):
     def material(self) -> Material | None:
         """The material that the chosen finish comes from."""
         return material_of(self.project, self.finish_id) if self.finish_id else None
+
+    def material_of(self, finish: str) -> Material | None:
+        """The material that a finish comes from; None for none."""
+        return material_of(self.project, finish) if finish else None
+
+    @property
+    def shown_project(self) -> Project:
+        """The document as the view shows it: with one coat alone where one is looked at by itself."""
+        if self.solo is None:
+            return self.project
+        material_id, coat_id = self.solo
+        materials = tuple(
+            m.with_(coats=tuple(c.with_(shown=c.id == coat_id) for c in m.coats)) if m.id == material_id else m
+            for m in self.project.materials
+        )
+        shown: Project = self.project.with_(materials=materials)
+        return shown
+
+    def look_alone(self, coat: str) -> None:
+        """Show one coat of the present material alone, or, when it is alone already, all of them. Not an edit."""
+        material = self.material
+        if material is None:
+            return
+        wanted = (material.id, coat)
+        self.solo = None if self.solo == wanted else wanted
+        self._on_document()
 
     @property
     def prop(self) -> Prop | None:
@@ -199,6 +244,58 @@ class Session(QObject):
                     self.said.emit(_first_line(error), True)
 
                 self.work(partial(library.textures, map_set), loaded, failed)
+
+    def _load_sky(self) -> None:
+        """Work out the light of a sky that comes from a picture, in the background."""
+        light, link = self.project.light, self.link
+        wanted = (light.sky, light.sky_turn)
+        if light.sky in SKIES or wanted in link.skies or wanted in self._loading or wanted in self._failed:
+            return
+        self._loading.add(wanted)
+        assets = self.library.assets
+
+        def work() -> Environment:
+            return from_lat_long(linear_radiance(assets.read(light.sky), light.sky_name or light.sky), light.sky_turn)
+
+        def loaded(found: Environment) -> None:
+            link.skies[wanted] = found
+            if link is self.link:
+                link.light(self.project)
+                self.scene_changed.emit()
+
+        def failed(error: Exception) -> None:
+            self._failed.add(wanted)
+            self.said.emit(f"The sky cannot be used, the hazy morning stands in: {_first_line(error)}", True)
+
+        self.work(work, loaded, failed)
+
+    @property
+    def playing(self) -> bool:
+        """Whether the shared dials run along their tracks."""
+        return self._playing.isActive()
+
+    def play(self, on: bool) -> None:
+        """Let the shared dials run along their tracks, or stop them and go back to the start."""
+        if on:
+            self._clock.start()
+            self._playing.start()
+        else:
+            self._playing.stop()
+            self.time = 0.0
+            self.link.play(self.project, 0.0)
+            self.scene_changed.emit()
+        self.played.emit()
+
+    def _tick(self) -> None:
+        self.time += self._clock.restart() / 1000
+        self.link.play(self.project, self.time)
+        self.played.emit()
+
+    def drag_sun(self, azimuth: float, elevation: float) -> None:
+        """Show the sun elsewhere while it is dragged; the document follows when it is let go."""
+        light = self.project.light.with_(azimuth=azimuth, elevation=elevation)
+        self.link.light(self.project.with_(light=light), quick=True)
+        self.scene_changed.emit()
 
     @property
     def settled(self) -> bool:
@@ -253,6 +350,9 @@ class Session(QObject):
         self._loading, self._failed = set(), set()
         self.faults = {}
         self.prop_id = self.slot = self.coat_id = self.finish_id = ""
+        self.solo = None
+        self._playing.stop()
+        self.time = 0.0
         self._autosaved = opened.project
         self.document.replace(opened.project)
 
@@ -290,6 +390,7 @@ class Session(QObject):
         self.closed = True
         self._stop_watching()
         self._autosave.stop()
+        self._playing.stop()
         if self._notifier is not None:
             self._notifier.setEnabled(False)
         self._pool.shutdown(wait=True, cancel_futures=True)

@@ -121,6 +121,9 @@ def style_sheet(t: Theme) -> str:
     QLabel[role="name"] {{ font-weight: 600; }}
     QLabel[role="title"] {{ font-size: 22px; font-weight: 600; }}
     QLabel[role="warn"] {{ color: {t.persimmon}; }}
+    QFrame#card {{ background: {t.raised}; border-radius: 6px; }}
+    QLabel[role="alarm"] {{ color: #E0574B; }}
+    QWidget#viewbar {{ background: {t.chrome}; border-radius: 6px; }}
     QFrame#note {{ background: {t.warn_back}; border-radius: 6px; }}
     QToolTip {{ background: {t.raised}; color: {t.text}; border: 1px solid {t.line}; padding: 4px 6px; }}
     QPushButton, QToolButton {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 6px;

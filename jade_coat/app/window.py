@@ -7,8 +7,8 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import QSettings, QTimer
-from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
+from PyQt6.QtCore import QSettings, Qt, QTimer
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
     QApplication,
     QButtonGroup,
@@ -23,12 +23,16 @@ from PyQt6.QtWidgets import (
 
 from jade_coat.app import importing, theme
 from jade_coat.app.commands import command, commands_of
+from jade_coat.app.map_watch import MapWatch
 from jade_coat.app.session import Session, recent
 from jade_coat.app.widgets.basics import button, column, holder, label, row
 from jade_coat.app.widgets.dialogs import ExportSize, ProgressDialog
 from jade_coat.app.widgets.finder import Entry, Finder
+from jade_coat.app.widgets.finish_table import FinishTable
+from jade_coat.app.widgets.steps_sheet import StepsSheet
 from jade_coat.app.workspaces.bench import Bench
 from jade_coat.app.workspaces.planned import PLANNED, PlannedPage
+from jade_coat.bake.apart import apart
 from jade_coat.bake.scene_bake import export_glb
 from jade_coat.files import mesh_files
 from jade_coat.files.atomic import WriteFailed
@@ -73,6 +77,7 @@ class Window(QMainWindow):
         self._said = QTimer(self)
         self._said.setSingleShot(True)
         self._said.timeout.connect(lambda: self._message.setText(""))
+        self._watch = MapWatch(session)
         self._restore_layout()
         self._refresh()
 
@@ -296,6 +301,11 @@ class Window(QMainWindow):
         """Correct the maps of the chosen coat…"""
         importing.correct_maps(self)
 
+    @command("Bring in")
+    def choose_texture_size(self) -> None:
+        """Texture size of the chosen coat…"""
+        importing.choose_texture_size(self)
+
     @command("Hand over", "Ctrl+E")
     def export_scene(self) -> None:
         """Export a GLB…"""
@@ -317,7 +327,7 @@ class Window(QMainWindow):
         dialog = ProgressDialog(self, "Export a GLB")
         dialog.run(
             session,
-            lambda job: export_glb(project, library, path, side, job),
+            lambda job: apart(export_glb, job, project, library, path, side),
             lambda size: self.say(f"{path.name} written, {size / 1e6:.1f} MB"),
             lambda error: self._tell("The export did not succeed; nothing was written", [str(error)]),
         )
@@ -382,6 +392,44 @@ class Window(QMainWindow):
         """Swap the near and the far picture."""
         self.view.swap_far()
 
+    @command("Edit", "Ctrl+T")
+    def compare_finishes(self) -> FinishTable:
+        """Finishes side by side…"""
+        self._table = FinishTable(self, self.session)
+        self._table.show()
+        return self._table
+
+    @command("Edit", "Ctrl+R")
+    def show_recipes(self) -> StepsSheet:
+        """Recipes…"""
+        self._recipes = StepsSheet(self, self.session)
+        self._recipes.show()
+        return self._recipes
+
+    @command("View", "P")
+    def play_shared(self) -> None:
+        """Play or stop the shared dials."""
+        if any(d.keys for d in self.session.project.shared):
+            self.session.play(not self.session.playing)
+        else:
+            self.say("No shared dial has a time track yet.", True)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Hold W to see the state before the last change."""
+        assert event is not None
+        if event.key() == Qt.Key.Key_W and not event.isAutoRepeat():
+            self.view.show_before(True)
+        else:
+            super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent | None) -> None:
+        """Let W go to see the present state again."""
+        assert event is not None
+        if event.key() == Qt.Key.Key_W and not event.isAutoRepeat():
+            self.view.show_before(False)
+        else:
+            super().keyReleaseEvent(event)
+
     @command("View", "Q")
     def look_tool(self) -> None:
         """Look: turn the view, choose props."""
@@ -427,6 +475,7 @@ class Window(QMainWindow):
             ("Drag", "Turn the view (in Brush: paint; Ctrl paints the other way)"), ("Right-drag", "Turn the view"),
             ("Middle- or Shift-drag", "Move the view"), ("Wheel", "Come closer, go away"),
             ("Drag a number", "Change it; Shift is fine, Ctrl coarse"), ("Drag a finish", "Put it on a prop"),
+            ("Hold W", "See the state before the last change"),
         )  # fmt: skip
         lines += [f"<tr><td><b>{k}</b>&nbsp;&nbsp;</td><td>{t}</td></tr>" for k, t in mouse]
         box = QMessageBox(self)
@@ -450,7 +499,7 @@ class Window(QMainWindow):
             self.bring(Path(url.toLocalFile()))
 
     def bring(self, path: Path) -> None:
-        """Take in whatever was dropped: a project, a mesh, or a folder of maps."""
+        """Take in whatever was dropped: a project, a mesh, a folder of maps, or one picture."""
         if (path / "project.json").is_file() or path.name == "project.json":
             self._leave_for(lambda: self.open_folder(path))
         elif path.is_dir():
@@ -458,7 +507,7 @@ class Window(QMainWindow):
         elif path.suffix.lower() in mesh_files.SUFFIXES:
             importing.bring_mesh(self, path)
         elif is_image_name(path):
-            self.say("Drop the folder that holds the maps, so that they come in together.", True)
+            importing.bring_picture(self, path)
         else:
             self.say(f"{path.name}: not read. Drop a project folder, a mesh, or a folder of maps.", True)
 

@@ -2,32 +2,40 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from functools import partial
 
 import numpy as np
 
+from jade_coat.bake.attributes import AttributeTable, instance_values, vertex_attributes
 from jade_coat.bake.job import Job
 from jade_coat.bake.memory import keep_freed_memory
-from jade_coat.bake.raster import Coverage, blend, cover, nearest_covered
+from jade_coat.bake.raster import Coverage, cover, nearest_covered
 from jade_coat.bake.unwrap import BakeMesh
 from jade_coat.maps.color import to_srgb
 from jade_coat.maps.images import png_bytes, quantized
 from jade_coat.maps.packing import Texture
-from jade_coat.maps.sampling import bilinear, fetcher
-from jade_coat.material.compile import compile_material, fixed_fields
+from jade_coat.maps.sampling import Fetch, bilinear, reading
+from jade_coat.material.compile import compile_material, fixed_fields, with_shared
 from jade_coat.material.fields import Number
 from jade_coat.material.material import Material
 from jade_coat.material.surface import MapLookup
-from jade_coat.mesh.data import FULL, MeshData, Slot
-from jade_coat.program import TextureRef, Value, passes
+from jade_coat.mesh.data import MeshData, Slot
+from jade_coat.program import TextureRef, Value, combine, lib, passes
+from jade_coat.program.fused import plan
 from jade_coat.program.numpy_backend import Environment, evaluate
-from jade_coat.program.types import Array
+from jade_coat.program.types import VEC3, VEC4, Array
 
-CHUNK = 1 << 16
+CHUNK = 1 << 15
+WORTH_A_PLAN = 1 << 16
+"""From this many texels on, compiling the program pays."""
+FRAME = frozenset({"frame_normal", "frame_tangent"})
 OUTPUTS = ("base_color", "normal", "roughness", "metallic", "occlusion", "height", "emissive")
 SIZES = {"base_color": 3, "normal": 3, "emissive": 3}
+VIEWING_DISTANCE = 3.0
+"""Metres from which a bake of what depends on the viewer is seen."""
 MIN_SIDE, MAX_SIDE = 16, 8192
 
 
@@ -60,50 +68,20 @@ class Look:
     values: Mapping[str, Number]
     lookup: MapLookup
     textures: Mapping[str, Texture]
+    seed: float = 0.0
+    shared: Mapping[str, float] = field(default_factory=dict)
 
     def program(self) -> dict[str, Value]:
-        """The folded program with all fields constant."""
+        """The folded program with all fields constant, seen from straight ahead."""
         outputs = compile_material(self.material, self.lookup, fixed_fields(self.values))
-        return {name: outputs[name] for name in OUTPUTS}
+        return seen_from_ahead(with_shared({name: outputs[name] for name in OUTPUTS}, self.shared))
 
 
-def texel_attributes(
-    mesh: MeshData, triangles: Array, weights: Array, matrix: Array, colors: Array | None, wanted: frozenset[str]
-) -> dict[str, Array]:
-    """Attributes at points of triangles, `(k, n) float32` by name; `triangles` `(n, 3)`, `weights` `(n, 2)`.
-
-    World-space directions assume the matrix scales evenly.
-    """
-    turn = matrix[:3, :3].astype(np.float32)
-    turn = turn / np.cbrt(np.abs(np.linalg.det(turn)))
-    found = {"position": blend(mesh.positions, triangles, weights)} if wanted & {"position", "world_position"} else {}
-    if "world_position" in wanted:
-        found["world_position"] = (matrix[:3, :3].astype(np.float32) @ found["position"]) + matrix[:3, 3:].astype(
-            np.float32
-        )
-    found["normal"] = turn @ blend(mesh.normals, triangles, weights)
-    tangent = blend(mesh.tangents, triangles, weights)
-    found["tangent"] = np.concatenate([turn @ tangent[:3], np.sign(tangent[3:])])
-    for name in wanted:
-        if name.startswith("uv"):
-            found[name] = blend(mesh.uv(int(name[2:])), triangles, weights)
-        elif name.startswith("color"):
-            index = int(name[5:])
-            values = colors if colors is not None and index == 0 else _color_set(mesh, index)
-            found[name] = blend(values, triangles, weights) / np.float32(FULL)
-    return found
-
-
-def _color_set(mesh: MeshData, index: int) -> Array:
-    return mesh.colors[index] if index < len(mesh.colors) else np.zeros((mesh.vertex_count, 4), np.uint16)
-
-
-def instance_values(mesh: MeshData) -> dict[str, Array]:
-    """What programs read of a prop: the metres that a unit of each UV set spans."""
-    found = {f"metres{i}": np.ones((2, 1), np.float32) for i in range(8)}
-    for i, metres in enumerate(mesh.metres):
-        found[f"metres{i}"] = np.array(metres, np.float32)[:, None]
-    return found
+def seen_from_ahead(outputs: Mapping[str, Value]) -> dict[str, Value]:
+    """A program with the viewer straight before every point: what is baked once cannot know where they stand."""
+    ahead = lib.attribute("world_position", VEC3) + lib.normalize(lib.attribute("normal", VEC3)) * VIEWING_DISTANCE
+    camera = lib.shared("camera_position", VEC3)
+    return passes.rebuilt(outputs, lambda node: ahead if node is camera else node)
 
 
 def bake_slot(
@@ -126,74 +104,92 @@ def bake_slot(
     run = baked.mesh.triangles[slot.start : slot.start + slot.count].astype(np.int64)
     job.step(0.0, "Covering the map")
     coverage = cover(baked.mesh.uvs[0], run, side)
-    values = _evaluated(original, baked, run, coverage, look, matrix, colors, job, threads)
+    values = evaluated(original, baked, run, coverage, look, matrix, colors, job, threads)
     empty, nearest = nearest_covered(coverage)
     for array in values.values():
-        array[empty] = array[nearest]
-    return BakedMaps(values)
+        array[:, empty] = array[:, nearest]
+    return BakedMaps({name: array.reshape(-1, side, side).transpose(1, 2, 0) for name, array in values.items()})
 
 
-def _evaluated(
+def evaluated(
     original: MeshData, baked: BakeMesh, run: Array, coverage: Coverage, look: Look, matrix: Array,
-    colors: Array | None, job: Job, threads: int,
+    colors: Array | None, job: Job, threads: int = 2,
 ) -> dict[str, Array]:  # fmt: skip
-    side = coverage.triangle.shape[0]
+    """Every output at every covered texel, `(k, side * side)`; 0 elsewhere."""
+    from jade_coat.bake.kernels import scatter
+
     outputs = look.program()
-    wanted = passes.reads(outputs, "attribute")
-    source_triangles = baked.source[run]
+    outputs["normal"] = _in_frame(outputs["normal"])
+    table = _table(original, baked, matrix, colors, passes.reads(outputs, "attribute"))
     texels = np.flatnonzero(coverage.triangle.ravel() >= 0)
     owner, weights = coverage.triangle.ravel()[texels], coverage.weights.reshape(-1, 2)[texels]
-    result = {n: np.zeros((side * side, SIZES.get(n, 1)), np.float32) for n in OUTPUTS}
-    instance = instance_values(original)
+    result = {n: np.zeros((SIZES.get(n, 1), coverage.triangle.size), np.float32) for n in OUTPUTS}
+    instance = instance_values(original, look.seed)
 
-    def attributes(part: Array) -> dict[str, Array]:
-        return texel_attributes(original, source_triangles[owner[part]], weights[part], matrix, colors, wanted)
+    def attributes(part: Array | slice) -> dict[str, Array]:
+        return table.at(run, owner[part], weights[part])
 
     levels = _levels(outputs, texels, owner, attributes, instance, look.textures)
-    fetch = fetcher(look.textures, lambda t: levels.get(t.name, 0))
-    chunks = [np.arange(i, min(i + CHUNK, len(texels))) for i in range(0, len(texels), CHUNK)]
+    read = reading(look.textures, lambda t: levels.get(t.name, 0))
+    run_all = plan(outputs).run if len(texels) >= WORTH_A_PLAN else partial(evaluate, outputs)
 
-    def work(part: Array) -> None:
+    def work(start: int) -> None:
         if job.cancelled:
             return
-        at = attributes(part)
-        found = evaluate(outputs, Environment(attributes=at, instance=instance, fetch=fetch))
-        frame = texel_attributes(baked.mesh, run[owner[part]], weights[part], matrix, None, frozenset())
-        found["normal"] = _in_frame(found["normal"], frame["normal"], frame["tangent"])
+        part = slice(start, start + CHUNK)
+        found = run_all(Environment(attributes=attributes(part), instance=instance, **read))
         for name, array in found.items():
-            result[name][texels[part]] = np.broadcast_to(array, (array.shape[0], len(part))).T
+            scatter(np.broadcast_to(array, (len(array), len(texels[part]))), texels[part], result[name])
 
     keep_freed_memory()
+    starts = range(0, len(texels), CHUNK)
     with ThreadPoolExecutor(threads) as pool:
-        for done, _ in enumerate(pool.map(work, chunks), 1):
-            job.step(done / max(len(chunks), 1), "Baking")
-    return {name: array.reshape(side, side, -1) for name, array in result.items()}
+        for done, _ in enumerate(pool.map(work, starts), 1):
+            job.step(done / max(len(starts), 1), "Baking")
+    return result
 
 
-def _in_frame(normal: Array, frame_normal: Array, tangent: Array) -> Array:
-    """World normals `(3, n)` in the tangent space of normals `(3, n)` and tangents `(4, n)`, unit length."""
-    n = frame_normal / np.maximum(np.linalg.norm(frame_normal, axis=0), 1e-12)
-    t = tangent[:3]
-    t = t - n * (t * n).sum(axis=0)
-    t = t / np.maximum(np.linalg.norm(t, axis=0), 1e-12)
-    b = np.cross(n, t, axis=0) * tangent[3]
-    local = np.stack([(normal * t).sum(axis=0), (normal * b).sum(axis=0), (normal * n).sum(axis=0)])
-    return np.asarray(local / np.maximum(np.linalg.norm(local, axis=0), 1e-12), np.float32)
+def _table(
+    original: MeshData, baked: BakeMesh, matrix: Array, colors: Array | None, wanted: frozenset[str]
+) -> AttributeTable:
+    """What the program reads, by the vertices of the mesh that is baked into: its frame, and the original's values."""
+    of_original = vertex_attributes(original, matrix, colors, wanted - FRAME)
+    parts = {name: values[baked.source] for name, values in of_original.items()}
+    frame = vertex_attributes(baked.mesh, matrix, None, frozenset({"normal", "tangent"}))
+    return AttributeTable(parts | {f"frame_{name}": values for name, values in frame.items()})
+
+
+def _in_frame(normal: Value) -> Value:
+    """A world normal in the tangent space of the map's own mesh, unit length."""
+    n = lib.normalize(lib.attribute("frame_normal", VEC3))
+    tangent = lib.attribute("frame_tangent", VEC4)
+    t = lib.normalize(tangent.xyz - n * lib.dot(n, tangent.xyz))
+    b = lib.cross(n, t) * tangent.w
+    return lib.normalize(combine(lib.dot(normal, t), lib.dot(normal, b), lib.dot(normal, n)))
 
 
 def _levels(
-    outputs: Mapping[str, Value], texels: Array, owner: Array, attributes: object, instance: Mapping[str, Array],
-    textures: Mapping[str, Texture],
+    outputs: Mapping[str, Value], texels: Array, owner: Array, attributes: Callable[[Array], dict[str, Array]],
+    instance: Mapping[str, Array], textures: Mapping[str, Texture],
 ) -> dict[str, int]:  # fmt: skip
     """The mip level of each texture that fits the map's texels: from how far reads move between neighbours."""
     neighbours = np.flatnonzero((np.diff(texels) == 1) & (np.diff(owner) == 0))
     if not len(neighbours):
         return {}
     pick = neighbours[:: max(len(neighbours) // 2000, 1)]
+    return fitting_levels(outputs, (attributes(pick), attributes(pick + 1)), instance, textures)
+
+
+def fitting_levels(
+    outputs: Mapping[str, Value], sides: tuple[dict[str, Array], dict[str, Array]], instance: Mapping[str, Array],
+    textures: Mapping[str, Texture],
+) -> dict[str, int]:  # fmt: skip
+    """The mip level of each texture that fits the step from the points of one side to those of the other."""
     moves: dict[str, float] = {}
     uv_of: list[dict[str, list[Array]]] = [{}, {}]
+    means = reading(textures)["mean"]
 
-    def probing(side: int) -> object:
+    def probing(side: int) -> Fetch:
         def fetch(reference: TextureRef, uv: Array) -> Array:
             uv_of[side].setdefault(reference.name, []).append(uv)
             return bilinear(textures[reference.name].wrapped(0), uv)
@@ -201,8 +197,7 @@ def _levels(
         return fetch
 
     for side in (0, 1):
-        environment = Environment(attributes=attributes(pick + side), instance=instance, fetch=probing(side))  # type: ignore[operator, arg-type]
-        evaluate(outputs, environment)
+        evaluate(outputs, Environment(attributes=sides[side], instance=instance, fetch=probing(side), mean=means))
     for name, reads in uv_of[0].items():
         height, width = textures[name].levels[0].shape[:2]
         for a, b in zip(reads, uv_of[1][name], strict=True):

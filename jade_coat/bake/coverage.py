@@ -4,16 +4,18 @@ from __future__ import annotations
 
 import numpy as np
 
-from jade_coat.bake.baker import instance_values, texel_attributes
+from jade_coat.bake.attributes import AttributeTable, instance_values, vertex_attributes
+from jade_coat.bake.baker import seen_from_ahead
 from jade_coat.files.library import Library
 from jade_coat.maps.packing import PackedLookup
-from jade_coat.maps.sampling import fetcher
-from jade_coat.material.compile import compile_material, fixed_fields
+from jade_coat.maps.sampling import reading
+from jade_coat.material.compile import compile_material, fixed_fields, with_shared
 from jade_coat.mesh.painting import Paint
 from jade_coat.program import passes
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.stage.looks import field_row, material_of
 from jade_coat.stage.project import Project, Prop
+from jade_coat.stage.shared_dials import shared_values
 
 MAX_POINTS = 20_000
 LEVEL = 3
@@ -26,9 +28,10 @@ def coverage_shares(project: Project, library: Library, prop: Prop, slot: str) -
     """
     finish = prop.finishes[slot]
     material = material_of(project, finish)
-    lookup = PackedLookup(project.map_sets)
+    lookup = PackedLookup(project.map_sets, project.recipes)
     program = compile_material(material, lookup, fixed_fields(field_row(project, finish, prop.values.get(slot))))
-    outputs = {n.removeprefix("coverage:"): v for n, v in program.items() if n.startswith("coverage:")}
+    seen = {n.removeprefix("coverage:"): v for n, v in program.items() if n.startswith("coverage:")}
+    outputs = seen_from_ahead(with_shared(seen, shared_values(project.shared)))
     mesh = library.mesh_by_id(project, prop.mesh)
     run = next(s for s in mesh.slots if s.name == slot)
     triangles = mesh.triangles[run.start : run.start + run.count].astype(np.int64)
@@ -37,16 +40,16 @@ def coverage_shares(project: Project, library: Library, prop: Prop, slot: str) -
     area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
     weights = np.full((len(triangles), 2), 1 / 3, np.float32)
     colors = prop.paint.whole() if isinstance(prop.paint, Paint) else None
-    wanted = passes.reads(outputs, "attribute")
+    table = AttributeTable(vertex_attributes(mesh, prop.matrix(), colors, passes.reads(outputs, "attribute")))
     textures = {
         t.name: t
-        for s in project.map_sets if any(c.surface.map_set == s.id for c in material.coats)
+        for s in project.map_sets if s.id in material.map_sets
         for t in library.textures(s)
     }  # fmt: skip
     environment = Environment(
-        attributes=texel_attributes(mesh, triangles, weights, prop.matrix(), colors, wanted),
-        instance=instance_values(mesh),
-        fetch=fetcher(textures, lambda _: LEVEL),
+        attributes=table.at(triangles, np.arange(len(triangles)), weights),
+        instance=instance_values(mesh, prop.seed),
+        **reading(textures, lambda _: LEVEL),
     )
     found = evaluate(outputs, environment)
     return {

@@ -18,13 +18,14 @@ def draw_triangles(corners: Array, side: int, triangle: Array, weights: Array, i
         area = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax)
         if abs(area) < 1e-12:
             continue
+        share = 1.0 / area
         x0, x1 = max(int(np.floor(min(ax, bx, cx) - 0.5)), 0), min(int(np.ceil(max(ax, bx, cx) - 0.5)), side - 1)
         y0, y1 = max(int(np.floor(min(ay, by, cy) - 0.5)), 0), min(int(np.ceil(max(ay, by, cy) - 0.5)), side - 1)
         for y in range(y0, y1 + 1):
             for x in range(x0, x1 + 1):
                 px, py = x + 0.5, y + 0.5
-                v = ((px - ax) * (cy - ay) - (py - ay) * (cx - ax)) / area
-                w = ((bx - ax) * (py - ay) - (by - ay) * (px - ax)) / area
+                v = ((px - ax) * (cy - ay) - (py - ay) * (cx - ax)) * share
+                w = ((bx - ax) * (py - ay) - (by - ay) * (px - ax)) * share
                 u = 1.0 - v - w
                 least = min(u, v, w)
                 if least < -1e-6:
@@ -38,11 +39,20 @@ def draw_triangles(corners: Array, side: int, triangle: Array, weights: Array, i
 
 
 @numba.njit(nogil=True, cache=True)
-def blend_values(values: Array, triangles: Array, weights: Array, out: Array) -> None:
-    """Interpolate `values` `(n, k)` over `triangles` `(m, 3)` by `weights` `(m, 2)` into `out` `(k, m)`."""
-    for i in range(triangles.shape[0]):
-        a, b, c = triangles[i, 0], triangles[i, 1], triangles[i, 2]
+def blend_values(values: Array, triangles: Array, owner: Array, weights: Array, out: Array) -> None:
+    """Interpolate `values` `(v, k)` over the triangle `(m, 3)` that `owner` `(n,)` picks, into `out` `(k, n)`."""
+    for i in range(owner.shape[0]):
+        t = owner[i]
+        a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
         v, w = weights[i, 0], weights[i, 1]
         u = np.float32(1) - v - w
         for k in range(values.shape[1]):
             out[k, i] = values[a, k] * u + values[b, k] * v + values[c, k] * w
+
+
+@numba.njit(nogil=True, cache=True)
+def scatter(values: Array, places: Array, out: Array) -> None:
+    """Write `values` `(k, n)` into the columns `places` `(n,)` of `out` `(k, m)`."""
+    for k in range(values.shape[0]):
+        for i in range(places.shape[0]):
+            out[k, places[i]] = values[k, i]

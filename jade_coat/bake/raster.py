@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 
 from jade_coat.program.types import Array
@@ -39,22 +40,17 @@ def cover(uv: Array, triangles: Array, side: int) -> Coverage:
     return Coverage(triangle, weights, float((inner > 1).sum()) / covered)
 
 
-def nearest_covered(coverage: Coverage) -> tuple[tuple[Array, Array], tuple[Array, Array]]:
-    """Rows and columns of the empty texels, and those of the covered texel nearest to each: to fill gutters."""
-    from scipy import ndimage
-
+def nearest_covered(coverage: Coverage) -> tuple[Array, Array]:
+    """The empty texels, by index into the flattened map, and a covered texel very near each: to fill gutters."""
     empty = coverage.triangle < 0
-    at = np.nonzero(empty)
-    if not len(at[0]) or empty.all():
-        return (at[0][:0], at[1][:0]), (at[0][:0], at[1][:0])
-    rows, columns = ndimage.distance_transform_edt(empty, return_distances=False, return_indices=True)
-    return (at[0], at[1]), (rows[at], columns[at])
-
-
-def blend(values: Array, triangles: Array, weights: Array) -> Array:
-    """Interpolate vertex values `(n, k)` at points of triangles `(m, 3)` with weights `(m, 2)`; `(k, m) float32`."""
-    from jade_coat.bake.kernels import blend_values
-
-    out = np.empty((values.shape[1], len(triangles)), np.float32)
-    blend_values(np.ascontiguousarray(values, np.float32), triangles, weights, out)
-    return out
+    at = np.flatnonzero(empty)
+    if not len(at) or empty.all():
+        return at[:0], at[:0]
+    _, labels = cv2.distanceTransformWithLabels(
+        empty.astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_5, labelType=cv2.DIST_LABEL_PIXEL
+    )
+    labels = labels.ravel()
+    covered = np.flatnonzero(~empty)
+    place = np.zeros(int(labels.max()) + 1, np.int64)
+    place[labels[covered]] = covered
+    return at, place[labels[at]]

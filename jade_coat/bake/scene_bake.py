@@ -6,14 +6,14 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from jade_coat.bake.baker import BakedMaps, Look, bake_slot
+from jade_coat.bake.baker import BakedMaps, Look, bake_slot, seen_from_ahead
 from jade_coat.bake.job import Job
 from jade_coat.bake.unwrap import BakeMesh, bake_mesh
 from jade_coat.files.atomic import write_atomic
 from jade_coat.files.gltf_writer import BakedMaterial, BakedProp, scene_glb
 from jade_coat.files.library import Library
 from jade_coat.maps.packing import PackedLookup, Texture
-from jade_coat.material.compile import compile_material, fixed_fields
+from jade_coat.material.compile import compile_material, fixed_fields, with_shared
 from jade_coat.material.fields import Number
 from jade_coat.material.material import Material, field_values
 from jade_coat.mesh.data import MeshData
@@ -22,8 +22,7 @@ from jade_coat.program import passes
 from jade_coat.stage.looks import field_row, material_of
 from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.scene import BARE
-
-WORLD = {"world_position", "normal"}
+from jade_coat.stage.shared_dials import shared_values
 
 
 @dataclass(frozen=True)
@@ -41,7 +40,7 @@ class SceneBaker:
 
     def __init__(self, project: Project, library: Library, side: int, job: Job) -> None:
         self._project, self._library, self._side, self._job = project, library, side, job
-        self._lookup = PackedLookup(project.map_sets)
+        self._lookup = PackedLookup(project.map_sets, project.recipes)
         self._meshes: dict[str, BakeMesh] = {}
         self._done: dict[tuple[object, ...], BakedMaps] = {}
         self._materials: dict[tuple[object, ...], BakedMaterial] = {}
@@ -78,9 +77,14 @@ class SceneBaker:
         look = self._look(prop, slot, finish or prop.finishes.get(slot, ""))
         paint = prop.paint.key if isinstance(prop.paint, Paint) else ""
         key: tuple[object, ...] = (prop.mesh, slot, paint, look.material.id, tuple(sorted(look.values.items())))
-        program = compile_material(look.material, self._lookup, fixed_fields(look.values))
-        wheres = {n: v for n, v in program.items() if n.startswith(("where:", "height"))}
-        if passes.reads(wheres, "attribute") & WORLD:  # what depends on the world is baked for each place
+        program = with_shared(compile_material(look.material, self._lookup, fixed_fields(look.values)), look.shared)
+        wheres = seen_from_ahead({n: v for n, v in program.items() if n not in ("normal", "coverage")})
+        if "seed" in passes.reads(program, "instance"):
+            key = (*key, prop.seed)
+        reads = passes.reads(wheres, "attribute")
+        if "normal" in reads:  # what depends on the world is baked for each turn, or for each place
+            key = (*key, prop.turn)
+        if "world_position" in reads:
             key = (*key, prop.position, prop.turn, prop.size)
         return _Task(prop, slot, look, key)
 
@@ -91,9 +95,9 @@ class SceneBaker:
         )
         textures: dict[str, Texture] = {}
         for map_set in self._project.map_sets:
-            if any(c.surface.map_set == map_set.id for c in material.coats):
+            if map_set.id in material.map_sets:
                 textures |= {t.name: t for t in self._library.textures(map_set)}
-        return Look(material, values, self._lookup, textures)
+        return Look(material, values, self._lookup, textures, prop.seed, shared_values(self._project.shared))
 
     def _baked(self, task: _Task) -> BakedMaps:
         if task.key not in self._done:
@@ -119,7 +123,7 @@ class SceneBaker:
 
 
 def export_glb(project: Project, library: Library, path: Path, side: int, job: Job, props: Sequence[Prop] = ()) -> int:
-    """Bake props (all of them by default) and write one GLB; returns its size in bytes.
+    """Bake props (all of them if none is named) and write one GLB; returns its size in bytes.
 
     Raises Cancelled (nothing is written), WriteFailed, and what reading meshes and maps raises.
     """

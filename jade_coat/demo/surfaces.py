@@ -167,3 +167,43 @@ def run_glaze(size: int, seed: int = 53) -> SurfaceMaps:
         normal_from_height(height, 0.008),
         occlusion_from_height(height, 3.0),
     )
+
+
+def lime_plaster(size: int, seed: int = 71) -> SurfaceMaps:
+    """Lime plaster laid on by hand: broad trowel strokes, grains of sand, hair cracks, a little stain."""
+    x, y = grid(size)
+    stroke = (
+        noise(size, seed + 1, 5, 2.2) * 0.5
+        + np.sin((x * 3 + y * 5 + 0.11 * noise(size, seed + 2, 4, 2.2)) * 2 * np.pi) * 0.25
+    )
+    grain = noise(size, seed + 3, 120, 0.8)
+    sand = cells(size, seed + 4, 5000)
+    grains = np.clip(1 - (sand.first * np.sqrt(sand.count) / 0.35) ** 2, 0, 1)
+    warp = np.stack([noise(size, seed + i, 9, 2.0) for i in (5, 6)]) * 0.02
+    plate = cells(size, seed + 7, 26, warp)
+    crack = 1 - ease(0.0, 0.02, (plate.second - plate.first) * np.sqrt(plate.count))
+    height = np.clip(0.56 + 0.10 * stroke + 0.018 * grain + 0.05 * grains - 0.16 * crack, 0, 1)
+    stain = noise(size, seed + 8, 4, 2.0)
+    tone = np.clip(0.6 + 0.12 * stroke + 0.05 * grain + 0.12 * stain - 0.3 * crack, 0, 1)
+    color = colored(tone, (
+        (0.0, hex_to_linear("#6f6455")), (0.45, hex_to_linear("#b3a68f")), (0.75, hex_to_linear("#d3c8b2")),
+        (1.0, hex_to_linear("#e8e0cf")),
+    ))  # fmt: skip
+    return SurfaceMaps(
+        color.astype(np.float32), height.astype(np.float32),
+        np.clip(0.9 + 0.04 * grain, 0.6, 1).astype(np.float32), normal_from_height(height, 0.016),
+        occlusion_from_height(height, 3.0),
+    )  # fmt: skip
+
+
+def wall_repairs(side: int = 64, seed: int = 5) -> Array:
+    """Where a wall was patched: a mask `(side, side) uint8` of a few soft blots, painted as coarsely as people do."""
+    rng = np.random.default_rng(seed)
+    x, y = (np.arange(side)[None] + 0.5) / side, (np.arange(side)[:, None] + 0.5) / side
+    total = np.zeros((side, side))
+    for cx, cy, rx, ry in ((0.30, 0.34, 0.13, 0.20), (0.385, 0.52, 0.07, 0.13), (0.66, 0.30, 0.11, 0.15),
+                           (0.73, 0.42, 0.06, 0.11), (0.52, 0.16, 0.17, 0.06), (0.10, 0.62, 0.08, 0.13)):  # fmt: skip
+        away = np.hypot((x - cx) / rx, (y - cy) / ry)
+        total = np.maximum(total, ease(1.15, 0.45, away))
+    total *= 0.84 + 0.16 * rng.random((side, side))
+    return np.asarray(np.round(np.clip(total, 0, 1) * 255), np.uint8)

@@ -13,18 +13,21 @@ from jade_coat.files.assets import Assets
 from jade_coat.files.library import Library
 from jade_coat.files.project_folder import save_project
 from jade_coat.maps.color import hex_to_linear
+from jade_coat.maps.images import png_bytes
 from jade_coat.maps.mapset import MapFile, MapSet
 from jade_coat.maps.synthesis import SurfaceMaps, ease
-from jade_coat.material.material import Coat, Dial, Finish, Material
-from jade_coat.material.seam import Seam
+from jade_coat.material.material import Coat, Dial, Finish, Link, Material
+from jade_coat.material.recipes import LIBRARY
+from jade_coat.material.seam import Rim, Seam
 from jade_coat.material.surface import Role, Surface
-from jade_coat.material.where import HeightTerm, NoiseTerm, PaintTerm
+from jade_coat.material.where import HeightTerm, MapTerm, NoiseTerm, PaintTerm, RecipeTerm
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import FULL, MeshData
 from jade_coat.mesh.painting import Paint
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.program.types import VEC3, Array
 from jade_coat.stage.project import Camera, MeshAsset, Project, Prop
+from jade_coat.stage.shared_dials import SharedDial
 
 NAME = "Saltglaze Terrace"
 SIDE = 1024
@@ -33,6 +36,7 @@ SURFACES: tuple[tuple[str, str, float, Callable[[int], SurfaceMaps]], ...] = (
     ("cushion_moss", "Cushion moss", 0.6, surfaces.cushion_moss),
     ("terrace_clay", "Terrace clay", 1.6, surfaces.terrace_clay),
     ("run_glaze", "Run glaze", 0.7, surfaces.run_glaze),
+    ("lime_plaster", "Lime plaster", 1.1, surfaces.lime_plaster),
 )
 Progress = Callable[[float, str], None]
 
@@ -49,6 +53,8 @@ def build(folder: Path, progress: Progress = lambda share, what: None, side: int
         map_sets=map_sets,
         materials=_materials(),
         finishes=_finishes(),
+        shared=_shared(),
+        recipes=tuple(r for r in LIBRARY if r.id in ("dust_on_top", "rising_damp", "edge_wear")),
         meshes=tuple(asset for asset, _ in meshes.values()),
         props=tuple(_props(meshes)),
         camera=Camera(target=(-0.02, 0.86, -1.3), yaw=0.12, pitch=0.10, distance=3.1, field_of_view=0.62),
@@ -77,6 +83,9 @@ def _map_sets(assets: Assets, progress: Progress, side: int) -> Iterator[MapSet]
                     )
                 )
             yield MapSet(id=set_id, name=name, tile_size=tile_size, maps=tuple(entries))
+    mask = assets.put("maps", "wall_repairs_mask.png", png_bytes(surfaces.wall_repairs()))
+    repairs = MapFile(role=Role.MASK, asset=mask, file="wall_repairs_mask.png", channels="r", color_space="linear")
+    yield MapSet(id="wall_repairs", name="Wall repairs", tile_size=5.4, maps=(repairs,))
 
 
 def _meshes() -> dict[str, MeshData]:
@@ -105,6 +114,14 @@ def _materials() -> tuple[Material, ...]:
                 surface=Surface(map_set="glazed_tile", tile_size=1.2, height_range=(0.0, 1.0)),
             ),
             Coat(
+                id="lime",
+                name="Lime plaster",
+                surface=Surface(map_set="lime_plaster", tile_size=1.1, height_range=(0.45, 0.95)),
+                where=(MapTerm(id="map", map_set="wall_repairs", uv_set=1, range=(0.05, 0.95)),),
+                seam=Seam(kind="interlock", softness=0.06, wobble=0.25, wobble_size=0.12),
+                rim=Rim(on=True, tint=hex_to_linear("#b3a48c"), width=0.08, roughness=0.1, strength=0.6),
+            ),
+            Coat(
                 id="moss",
                 name="Joint moss",
                 amount=0.9,
@@ -121,12 +138,19 @@ def _materials() -> tuple[Material, ...]:
             Dial(id="glaze_tint", path="tile.surface.tint", name="Glaze tint", group="Tile"),
             Dial(id="glaze_roughness", path="tile.surface.roughness_range", name="Glaze roughness", group="Tile"),
             Dial(id="tile_relief", path="tile.surface.normal_strength", name="Tile relief", group="Tile"),
+            Dial(id="repairs", path="lime.amount", name="Repairs", group="Plaster"),
             Dial(id="moss_amount", path="moss.amount", name="Moss amount", group="Moss"),
             Dial(id="moss_size", path="moss.surface.tile_size", name="Moss size", group="Moss"),
             Dial(id="moss_tint", path="moss.surface.tint", name="Moss tint", group="Moss"),
             Dial(id="moss_softness", path="moss.seam.softness", name="Seam softness", group="Moss"),
         ),
     )
+    wall = wall.with_(links=(*_season("moss"), *_damp("tile"), *_damp("lime"), _shine("lime")))
+    lime = wall.coat("lime")
+    plain = wall.with_(
+        id="plain_mix", name="Kiln wall, plain mix",
+        coats=tuple(c.with_(seam=Seam(kind="soft"), rim=Rim()) if c is lime else c for c in wall.coats),
+    )  # fmt: skip
     jar = Material(
         id="jar_glaze",
         name="Jar glaze",
@@ -136,9 +160,9 @@ def _materials() -> tuple[Material, ...]:
             Coat(
                 id="dust",
                 name="Ash dust",
-                amount=0.35,
+                amount=0.6,
                 surface=Surface(color=hex_to_linear("#8d8474"), roughness=0.95, height=0.62),
-                where=(NoiseTerm(id="noise", size=0.12, octaves=5, seed=2, range=(0.35, 0.75)),),
+                where=(RecipeTerm(id="dust", recipe="dust_on_top", inputs={"patch": 0.14}),),
                 seam=Seam(kind="soft"),
             ),
         ),
@@ -170,7 +194,36 @@ def _materials() -> tuple[Material, ...]:
             Dial(id="moss_amount", path="moss.amount", name="Moss amount", group="Moss"),
         ),
     )
-    return wall, jar, floor
+    floor = floor.with_(links=(*_season("moss"), *_damp("clay"), _shine("clay")))
+    return wall, plain, jar, floor
+
+
+def _season(coat: str) -> tuple[Link, ...]:
+    """A green coat that browns towards winter."""
+    return (
+        Link(path=f"{coat}.surface.hue", shared="season", low=0.0, high=-0.62),
+        Link(path=f"{coat}.surface.saturation", shared="season", low=1.0, high=0.62),
+        Link(path=f"{coat}.surface.value", shared="season", low=1.0, high=1.25),
+    )
+
+
+def _damp(coat: str) -> tuple[Link, ...]:
+    """A coat that drinks water: darker, less saturated and smoother when wet (Lekner & Dorf 1988)."""
+    return (
+        Link(path=f"{coat}.surface.value", shared="damp", low=1.0, high=0.52),
+        Link(path=f"{coat}.surface.saturation", shared="damp", low=1.0, high=0.86),
+    )
+
+
+def _shine(coat: str) -> Link:
+    return Link(path=f"{coat}.surface.roughness_range", shared="damp", low=(0.0, 1.0), high=(0.0, 0.42))
+
+
+def _shared() -> tuple[SharedDial, ...]:
+    return (
+        SharedDial(id="season", name="Season", keys=((0.0, 0.0), (3.0, 0.15), (6.0, 1.0), (9.0, 0.8)), length=12.0),
+        SharedDial(id="damp", name="Damp", keys=((0.0, 0.0), (2.0, 1.0), (4.0, 0.2), (5.0, 0.0)), length=8.0),
+    )
 
 
 def _finishes() -> tuple[Finish, ...]:
@@ -180,14 +233,15 @@ def _finishes() -> tuple[Finish, ...]:
             id="ash_wall", name="Ash wall", parent="celadon_wall",
             values={"glaze_tint": (1.35, 1.05, 0.92), "moss_amount": 0.45},
         ),
+        Finish(id="plain_wall", name="Plain mix wall", parent="plain_mix"),
         Finish(id="cream_jar", name="Cream jar", parent="jar_glaze"),
         Finish(
             id="iron_jar", name="Iron jar", parent="cream_jar",
-            values={"glaze_tint": (0.30, 0.125, 0.06), "glaze_roughness": (0.0, 0.75), "dust": 0.18},
+            values={"glaze_tint": (0.30, 0.125, 0.06), "glaze_roughness": (0.0, 0.75), "dust": 0.4},
         ),
         Finish(
             id="cobalt_jar", name="Cobalt jar", parent="cream_jar",
-            values={"glaze_tint": (0.075, 0.17, 0.44), "dust": 0.1},
+            values={"glaze_tint": (0.075, 0.17, 0.44), "dust": 0.35},
         ),
         Finish(id="trodden_clay", name="Trodden clay", parent="terrace_floor"),
     )  # fmt: skip

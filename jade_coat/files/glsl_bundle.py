@@ -22,7 +22,7 @@ _TYPES = {1: "float", 2: "vec2", 3: "vec3", 4: "vec4"}
 
 def bundle_files(project: Project, library: Library, material: Material) -> dict[str, bytes]:
     """The files of a bundle by name. Raises what reading maps raises."""
-    outputs = compile_material(material, PackedLookup(project.map_sets), folded_fields(material))
+    outputs = compile_material(material, PackedLookup(project.map_sets, project.recipes), folded_fields(material))
     wanted = {name: outputs[name] for name in OUTPUTS}
     glsl = emit(wanted, layout(material), FetchMode.HARDWARE, dials=DialAccess.UNIFORM)
     textures = _textures(project, library, glsl)
@@ -56,7 +56,8 @@ def _texture_file(texture: Texture) -> str:
 
 
 def _streams(glsl: GlslProgram) -> list[tuple[str, str]]:
-    return [(a, "vec2" if a.startswith("uv") else "vec4") for a in glsl.attributes if a.startswith(("uv", "color"))]
+    kinds = {"uv": "vec2", "co": "vec4", "cu": "float"}
+    return [(a, kinds[a[:2]]) for a in glsl.attributes if a.startswith(("uv", "color", "curvature"))]
 
 
 def _vertex(glsl: GlslProgram) -> str:
@@ -64,12 +65,18 @@ def _vertex(glsl: GlslProgram) -> str:
     lines = ["#version 330", "in vec3 in_position;", "in vec3 in_normal;", "in vec4 in_tangent;"]
     lines += [f"in {kind} in_{name};" for name, kind in streams]
     lines += ["uniform mat4 model;", "uniform mat4 view_projection;"]
-    lines += [f"uniform vec2 instance_{name};  // metres that one unit of the UV set spans" for name in glsl.instance]
+    lines += [
+        f"uniform vec2 instance_{n};  // metres that one unit of the UV set spans" for n in glsl.instance if n != "seed"
+    ]
+    if "seed" in glsl.instance:
+        lines.append("uniform float instance_seed;  // a random number from 0 to 1 for each object")
     lines += [glsl.uniforms, glsl.helpers, glsl.vertex_interface, "void main() {"]
     lines += [
         "vec4 world = model * vec4(in_position, 1.0);",
         "gl_Position = view_projection * world;",
         "vec3 attribute_position = in_position;",
+        "vec3 attribute_object_normal = in_normal;",
+        "vec4 attribute_object_tangent = in_tangent;",
         "vec3 attribute_world_position = world.xyz;",
         "vec3 attribute_normal = normalize(mat3(model) * in_normal);",
         "vec4 attribute_tangent = vec4(normalize(mat3(model) * in_tangent.xyz), in_tangent.w);",
@@ -119,6 +126,7 @@ def _sheet(material: Material, glsl: GlslProgram, textures: list[Texture]) -> di
             "file": _texture_file(t),
             "encoding": "sRGB colour, linear alpha" if t.is_color else "linear",
             "wrap": "repeat",
+            "mean": [round(float(v), 6) for v in t.mean],
         }
         for i, t in enumerate(textures)
     ]

@@ -26,6 +26,13 @@ class Library:
         self._textures: dict[MapSet, list[Texture]] = {}
         self._lock = threading.Lock()
 
+    def __getstate__(self) -> dict[str, Assets]:
+        """Sent to another process, a library reads its files there again."""
+        return {"assets": self.assets}
+
+    def __setstate__(self, state: dict[str, Assets]) -> None:
+        self.__init__(state["assets"])  # type: ignore[misc]
+
     def mesh(self, asset: MeshAsset) -> MeshData:
         """The data of a mesh asset. Raises MissingAsset or BadMesh."""
         with self._lock:
@@ -75,7 +82,7 @@ class Library:
                 continue
             data = path.read_bytes()
             read_image(data, path.name)
-            entries = map_files(path.name, self.assets.put("maps", path.name, data), guesses)
+            entries = map_files(path.name, self.assets.put("maps", path.name, data), guesses, str(path))
             group = grouped.setdefault(stem_of(path.name), [])
             group += [e for e in entries if e.role not in {m.role for m in group}]
         return list(grouped.values()), unknown

@@ -15,7 +15,7 @@ from jade_coat.maps.mapset import MapSet
 from jade_coat.maps.packing import PACKS, ReadAsset, Texture, pack_set, texture_name
 from jade_coat.program.types import Array
 
-FORMAT = 1
+FORMAT = 2
 """Raise this when packing changes, so that nothing packed the old way is used."""
 MAX_BYTES = 2 << 30
 
@@ -42,8 +42,8 @@ def packed(map_set: MapSet, read_asset: ReadAsset) -> list[Texture]:
 
 
 def _key(map_set: MapSet) -> str:
-    entries = sorted(m.model_dump_json() for m in map_set.maps)
-    return hashlib.sha256(repr((FORMAT, map_set.id, entries)).encode()).hexdigest()[:32]
+    entries = sorted(m.model_dump_json(exclude={"origin"}) for m in map_set.maps)
+    return hashlib.sha256(repr((FORMAT, map_set.id, map_set.max_side, entries)).encode()).hexdigest()[:32]
 
 
 def _bytes(textures: list[Texture]) -> bytes:

@@ -37,7 +37,8 @@ class Opened:
 def asset_names(project: Project) -> list[str]:
     """The maps and meshes a project refers to."""
     maps = [m.asset for s in project.map_sets for m in s.maps]
-    return sorted({*maps, *(m.asset for m in project.meshes)})
+    sky = {project.light.sky} if "/" in project.light.sky else set()
+    return sorted({*maps, *(m.asset for m in project.meshes), *sky})
 
 
 def save_project(project: Project, assets: Assets, folder: Path) -> None:

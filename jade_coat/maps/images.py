@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import os
+import re
 import struct
 import tempfile
 from pathlib import Path
@@ -11,12 +12,15 @@ from pathlib import Path
 import cv2
 import numpy as np
 
+from jade_coat.maps.color import to_linear
 from jade_coat.program.types import Array
 
 MAX_SIDE = 16384
 MAX_PIXELS = 2**27
 SUFFIXES = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr")
+SKY_SUFFIXES = (".exr", ".hdr", *SUFFIXES[:5])
 _PNG_MAGIC = b"\x89PNG\r\n\x1a\n"
+_HDR_MAGIC = (b"#?RADIANCE", b"#?RGBE")
 _EXR_MAGIC = b"\x76\x2f\x31\x01"
 
 
@@ -44,6 +48,14 @@ def read_image(data: bytes, name: str) -> Array:
     return picture
 
 
+def linear_radiance(data: bytes, name: str) -> Array:
+    """A picture of light as `(h, w, 3) float32`: EXR and HDR as they are, others decoded from sRGB. Raises BadImage."""
+    picture = read_image(data, name)
+    if picture.dtype == np.float32:
+        return picture[..., :3] if picture.shape[2] >= 3 else np.repeat(picture[..., :1], 3, axis=2)
+    return to_linear(as_float(np.repeat(picture[..., :1], 3, axis=2) if picture.shape[2] < 3 else picture[..., :3]))
+
+
 def _check_header(data: bytes, name: str) -> None:
     try:
         width, height = _size_in_header(data)
@@ -53,6 +65,11 @@ def _check_header(data: bytes, name: str) -> None:
 
 
 def _size_in_header(data: bytes) -> tuple[int, int]:
+    if data.startswith(_HDR_MAGIC):
+        found = re.search(rb"\n\n-Y (\d+) \+X (\d+)\n", data[:4096])
+        if found is None:
+            raise ValueError("no size")
+        return int(found[2]), int(found[1])
     if data[:8] == _PNG_MAGIC:  # even where nothing follows the header
         width, height = struct.unpack_from(">II", data, 16)
         return int(width), int(height)

@@ -26,14 +26,26 @@ class MapFile(Frozen):
     color_space: ColorSpace = "linear"
     flip_green: bool = False
     invert: bool = False
+    unit_length: bool = False
+    """Normals are brought to length 1 when read."""
+    unstep: bool = False
+    """The steps of an 8-bit height are smoothed when read."""
+    blend_edges: bool = False
+    """The edges are blended when read, so that the map tiles."""
+    origin: str = ""
+    """The file it came from, which is watched for changes."""
 
 
 class MapSet(Frozen):
-    """The maps of one surface and the metres that one tile of them spans."""
+    """The maps of one surface and the metres that one tile of them spans.
+
+    `max_side` limits the textures made of them, in texels; 0 is no limit. The files stay as they are.
+    """
 
     id: str
     name: str
     tile_size: float = Field(1.0, gt=0, le=1000)
+    max_side: int = Field(0, ge=0, le=16384)
     maps: tuple[MapFile, ...] = ()
 
     def file(self, role: Role) -> MapFile | None:
@@ -107,14 +119,14 @@ def stem_of(name: str) -> str:
     return " ".join(kept)
 
 
-def map_files(name: str, asset: str, guesses: Iterable[Guess]) -> list[MapFile]:
+def map_files(name: str, asset: str, guesses: Iterable[Guess], origin: str = "") -> list[MapFile]:
     """Map entries for guesses about one file; the colour space follows from the role, and EXR is linear."""
     linear = PurePath(name).suffix.lower() == ".exr"
     return [
         MapFile(
             role=g.role, asset=asset, file=PurePath(name).name, channels=g.channels,
             color_space="srgb" if g.role.is_color and not linear else "linear",
-            flip_green=g.flip_green, invert=g.invert,
+            flip_green=g.flip_green, invert=g.invert, unit_length=g.role is Role.NORMAL, origin=origin,
         )
         for g in guesses
     ]  # fmt: skip

@@ -9,15 +9,19 @@ from functools import cached_property
 
 import cv2
 import numpy as np
+from scipy import ndimage
 
 from jade_coat.maps.color import LINEAR_OF_BYTE, to_linear, to_srgb
+from jade_coat.maps.findings import with_blended_edges, without_steps
 from jade_coat.maps.images import as_float, quantized, read_image
 from jade_coat.maps.mapset import MapFile, MapSet
+from jade_coat.material.recipes import Recipe
 from jade_coat.material.surface import MapRead, Role
 from jade_coat.program import TextureRef
 from jade_coat.program.types import Array
 
 ReadAsset = Callable[[str], bytes]
+SMOOTH_SIDE = 512
 MAX_TEXTURE = 4096
 """Maps are packed at most this large; larger files are reduced when read."""
 
@@ -36,7 +40,7 @@ class Pack:
 PACKS = (
     Pack("a", ((Role.BASE_COLOR, "rgb"), (Role.OCCLUSION, "a")), True, 8, (1, 1, 1, 1)),
     Pack("b", ((Role.NORMAL, "rg"), (Role.ROUGHNESS, "b"), (Role.HEIGHT, "a")), False, 16, (0.5, 0.5, 0.5, 0.5)),
-    Pack("c", ((Role.METALLIC, "r"), (Role.OPACITY, "g")), False, 8, (0, 1, 0, 1)),
+    Pack("c", ((Role.METALLIC, "r"), (Role.OPACITY, "g"), (Role.MASK, "b")), False, 8, (0, 1, 0, 1)),
     Pack("d", ((Role.EMISSIVE, "rgb"),), True, 8, (0, 0, 0, 1)),
 )
 
@@ -76,6 +80,11 @@ class Texture:
             self._linear[-1 - level] = np.pad(self.linear(level), ((1, 1), (1, 1), (0, 0)), mode="wrap")
         return self._linear[-1 - level]
 
+    @cached_property
+    def mean(self) -> Array:
+        """The mean texel, `(4,) float32`, colour in linear light: the last level's."""
+        return self.linear(len(self.levels) - 1).reshape(-1, 4).mean(axis=0)
+
     @property
     def size(self) -> int:
         """Bytes of all levels."""
@@ -83,9 +92,10 @@ class Texture:
 
 
 class PackedLookup:
-    """Tells materials where each role of the given map sets is read from."""
+    """Tells materials where each role of the given map sets is read from, and what recipes there are."""
 
-    def __init__(self, sets: Iterable[MapSet]) -> None:
+    def __init__(self, sets: Iterable[MapSet], recipes: Iterable[Recipe] = ()) -> None:
+        self._recipes = {r.id: r for r in recipes}
         self._reads: dict[tuple[str, Role], MapRead] = {}
         for map_set in sets:
             present = {m.role for m in map_set.maps}
@@ -99,10 +109,15 @@ class PackedLookup:
         """Where the role is read from, or None when the set lacks it."""
         return self._reads.get((map_set, role))
 
-    @property
-    def key(self) -> tuple[tuple[str, str], ...]:
+    def recipe(self, wanted: str) -> Recipe | None:
+        """The recipe with this id, or None."""
+        return self._recipes.get(wanted)
+
+    @cached_property
+    def key(self) -> tuple[object, ...]:
         """What this lookup answers, as something hashable."""
-        return tuple(sorted((s, r.value) for s, r in self._reads))
+        reads = tuple(sorted((s, r.value) for s, r in self._reads))
+        return (reads, tuple(sorted(r.model_dump_json() for r in self._recipes.values())))
 
 
 def texture_name(set_id: str, pack: Pack) -> str:
@@ -115,7 +130,8 @@ def pack_set(map_set: MapSet, read_asset: ReadAsset) -> list[Texture]:
 
     Raises BadImage or OSError (from `read_asset`) when a file is missing or damaged.
     """
-    pictures = {m.role: _picture(m, read_asset) for m in map_set.maps}
+    limit = min(map_set.max_side or MAX_TEXTURE, MAX_TEXTURE)
+    pictures = {m.role: _picture(m, read_asset, limit) for m in map_set.maps}
     found = []
     for pack in PACKS:
         if not any(role in pictures for role, _ in pack.roles):
@@ -125,21 +141,53 @@ def pack_set(map_set: MapSet, read_asset: ReadAsset) -> list[Texture]:
     return found
 
 
-def _picture(entry: MapFile, read_asset: ReadAsset) -> Array:
+def _picture(entry: MapFile, read_asset: ReadAsset, limit: int = MAX_TEXTURE) -> Array:
     """One role's values `(h, w, c) float32`: colour linear, normals with green up, inverted where asked."""
     values = as_float(read_image(read_asset(entry.asset), entry.file))
     values = _picked(values, entry.channels)
-    longest = max(values.shape[:2])
-    if longest > MAX_TEXTURE:
-        scale = MAX_TEXTURE / longest
-        size = (max(1, round(values.shape[1] * scale)), max(1, round(values.shape[0] * scale)))
-        values = cv2.resize(values, size, interpolation=cv2.INTER_AREA).reshape(size[1], size[0], -1)
     if entry.color_space == "srgb":
         values = to_linear(values)
+    if entry.unstep:
+        values = without_steps(values)
+    if entry.blend_edges:
+        values = with_blended_edges(values)
+    values = reduced(values, limit)
+    if entry.role is Role.MASK:
+        values = smoothed(values)
+    if entry.unit_length and values.shape[2] >= 3:
+        normal = values * 2 - 1
+        length = np.linalg.norm(normal, axis=2, keepdims=True)
+        values = np.where(length > 0.05, normal / np.maximum(length, 1e-6), [0.0, 0.0, 1.0]) * 0.5 + 0.5
+        values = values.astype(np.float32)
     if entry.flip_green and values.shape[2] >= 2:
         values = values.copy()
         values[..., 1] = 1 - values[..., 1]
     return 1 - values if entry.invert else values
+
+
+def reduced(values: Array, limit: int) -> Array:
+    """A picture `(h, w, c)` with no side longer than `limit`, by averaging areas."""
+    longest = max(values.shape[:2])
+    if longest <= limit:
+        return values
+    size = tuple(max(1, round(values.shape[i] * limit / longest)) for i in (1, 0))
+    small = cv2.resize(np.ascontiguousarray(values), size, interpolation=cv2.INTER_AREA)
+    return np.asarray(small).reshape(size[1], size[0], -1)
+
+
+def smoothed(values: Array) -> Array:
+    """A mask enlarged to at least `SMOOTH_SIDE` texels by a cubic B-spline, so that few texels make soft shapes.
+
+    It repeats at its edges and stays within the values it had. (Unser, Splines, 1999, without the sharpening filter.)
+    """
+    times = -(-SMOOTH_SIDE // max(values.shape[:2]))
+    if times <= 1:
+        return values
+    planes = [
+        ndimage.zoom(values[..., c], times, order=3, mode="grid-wrap", grid_mode=True, prefilter=False)
+        for c in range(values.shape[2])
+    ]
+    return np.asarray(np.stack(planes, axis=2), np.float32)
 
 
 def _picked(values: Array, channels: str) -> Array:
@@ -166,12 +214,6 @@ def _assembled(pack: Pack, pictures: dict[Role, Array]) -> Array:
             values = values.reshape(height, width, -1)
         for i, channel in enumerate(channels):
             out[..., "rgba".index(channel)] = values[..., min(i, values.shape[2] - 1)]
-    if any(role is Role.NORMAL for role, _ in roles):
-        source = pictures[Role.NORMAL]
-        if source.shape[2] >= 3 and source.shape[:2] == (height, width):
-            normal = source[..., :3] * 2 - 1
-            length = np.linalg.norm(normal, axis=2, keepdims=True)
-            out[..., :2] = np.where(length > 0.05, normal / np.maximum(length, 1e-6), 0.0)[..., :2] * 0.5 + 0.5
     return np.clip(out, 0, 1)
 
 

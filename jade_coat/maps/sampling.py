@@ -2,42 +2,148 @@
 
 from __future__ import annotations
 
+import ctypes
 from collections.abc import Callable, Mapping
+from functools import cache
+from typing import TypedDict
 
-import cv2
 import numpy as np
 
 from jade_coat.maps.packing import Texture
 from jade_coat.program import TextureRef
+from jade_coat.program.machine import Compiled, address
 from jade_coat.program.types import Array
 
 Fetch = Callable[[TextureRef, Array], Array]
-_ROW = 256
-"""OpenCV takes the points of a read as a picture; this is its width."""
+_LANES = 4
+
+
+class Reading(TypedDict):
+    """The parts of an Environment that read textures."""
+
+    fetch: Fetch
+    mean: Callable[[TextureRef], Array]
 
 
 def bilinear(wrapped: Array, uv: Array) -> Array:
-    """Read texels with one wrapped texel around them, `(h + 2, w + 2, 4) float32`, at `uv` `(2, n)`; `(4, n)`.
+    """Read texels with one wrapped texel around them, `(h + 2, w + 2, 4) float32`, at `uv` `(2, n)`; `(4, n) float32`.
 
-    Repeats beyond 0–1; v = 0 is the first row. Good to about 5e-5 of the difference between neighbours.
+    Repeats beyond 0–1; v = 0 is the first row. A read at NaN or infinity gives some texel.
     """
     height, width = wrapped.shape[0] - 2, wrapped.shape[1] - 2
     count = uv.shape[1]
-    rows = -(-count // _ROW)
-    at = np.zeros((2, rows * _ROW), np.float32)
-    np.subtract(uv, np.floor(uv), out=at[:, :count])
-    at *= np.array([[width], [height]], np.float32)
-    at += np.float32(0.5)
-    grid = at.reshape(2, rows, _ROW)
-    read = cv2.remap(wrapped, grid[0], grid[1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    return np.ascontiguousarray(read.reshape(-1, 4)[:count].T)
+    padded = -(-count // _LANES) * _LANES
+    at = np.zeros((2, padded), np.float32)
+    at[:, :count] = uv
+    out = np.empty((4, padded), np.float32)
+    texels = np.ascontiguousarray(wrapped, np.float32)
+    _reader()(address(texels), width, height, address(at), address(at[1]), address(out), padded, padded // _LANES)
+    return out[:, :count]
 
 
-def fetcher(textures: Mapping[str, Texture], level: Callable[[Texture], int] | None = None) -> Fetch:
-    """A `fetch` for the NumPy back end; `level` picks the mip level of each texture (default: the largest)."""
+def reading(textures: Mapping[str, Texture], level: Callable[[Texture], int] | None = None) -> Reading:
+    """How an Environment reads textures; `level` picks the mip level of each (default: the largest)."""
 
     def fetch(reference: TextureRef, uv: Array) -> Array:
         texture = textures[reference.name]
         return bilinear(texture.wrapped(level(texture) if level else 0), uv)
 
-    return fetch
+    return {"fetch": fetch, "mean": lambda reference: textures[reference.name].mean[:, None]}
+
+
+@cache
+def _reader() -> Compiled:
+    pointer, whole = ctypes.c_void_p, ctypes.c_int64
+    return Compiled(_text(), "read", pointer, whole, whole, pointer, pointer, pointer, whole, whole)
+
+
+def _text() -> str:
+    """Four points a step: their texels are read and mixed as vectors of four channels, then turned over."""
+    lines: list[str] = []
+    floats, wholes = "<4 x float>", "<4 x i32>"
+
+    def put(name: str, text: str) -> None:
+        lines.append(f"  %{name} = {text}")
+
+    for axis, size in (("x", "width"), ("y", "height")):
+        put(f"{axis}p", f"getelementptr float, ptr %{axis}s, i64 %at")
+        put(f"{axis}u", f"load {floats}, ptr %{axis}p, align 4")
+        put(f"{axis}d", f"call {floats} @llvm.floor.v4f32({floats} %{axis}u)")
+        put(f"{axis}r", f"fsub {floats} %{axis}u, %{axis}d")
+        put(f"{axis}m", f"fmul {floats} %{axis}r, %{size}_f")
+        put(f"{axis}t", f"fadd {floats} %{axis}m, splat (float 5.0e-1)")
+        put(f"{axis}l", f"call {floats} @llvm.floor.v4f32({floats} %{axis}t)")
+        put(f"{axis}f", f"fsub {floats} %{axis}t, %{axis}l")
+        put(f"{axis}n", f"call {wholes} @llvm.fptosi.sat.v4i32.v4f32({floats} %{axis}l)")
+        put(f"{axis}c", f"call {wholes} @llvm.smin.v4i32({wholes} %{axis}n, {wholes} %{size}_v)")
+        put(f"{axis}i", f"call {wholes} @llvm.smax.v4i32({wholes} %{axis}c, {wholes} zeroinitializer)")
+    for lane in range(_LANES):
+        for axis in "xy":
+            put(f"{axis}{lane}s", f"extractelement {wholes} %{axis}i, i32 {lane}")
+            put(f"{axis}{lane}", f"sext i32 %{axis}{lane}s to i64")
+            put(
+                f"{axis}f{lane}",
+                f"shufflevector {floats} %{axis}f, {floats} poison, {wholes} <{', '.join([f'i32 {lane}'] * 4)}>",
+            )
+        put(f"row{lane}", f"mul i64 %y{lane}, %stride")
+        put(f"index{lane}", f"add i64 %row{lane}, %x{lane}")
+        put(f"below{lane}", f"add i64 %index{lane}, %stride")
+        for corner, base, step in (("a", "index", 0), ("b", "index", 1), ("c", "below", 0), ("d", "below", 1)):
+            put(f"{corner}p{lane}", f"getelementptr {floats}, ptr %texels, i64 %{base}{lane}")
+            put(f"{corner}q{lane}", f"getelementptr {floats}, ptr %{corner}p{lane}, i64 {step}")
+            put(f"{corner}{lane}", f"load {floats}, ptr %{corner}q{lane}, align 4")
+        for name, first, second, share in (
+            ("top", "a", "b", "xf"),
+            ("end", "c", "d", "xf"),
+            ("all", "top", "end", "yf"),
+        ):
+            put(f"{name}d{lane}", f"fsub {floats} %{second}{lane}, %{first}{lane}")
+            put(f"{name}m{lane}", f"fmul {floats} %{name}d{lane}, %{share}{lane}")
+            put(f"{name}{lane}", f"fadd {floats} %{first}{lane}, %{name}m{lane}")
+    for pair, (left, right) in enumerate(((0, 1), (2, 3))):
+        for half, picks in (("low", (0, 4, 1, 5)), ("high", (2, 6, 3, 7))):
+            put(f"{half}{pair}", _shuffle(f"%all{left}", f"%all{right}", picks))
+    for channel, (half, picks) in enumerate(
+        (("low", (0, 1, 4, 5)), ("low", (2, 3, 6, 7)), ("high", (0, 1, 4, 5)), ("high", (2, 3, 6, 7)))
+    ):
+        put(f"channel{channel}", _shuffle(f"%{half}0", f"%{half}1", picks))
+        put(f"offset{channel}", f"mul i64 %pitch, {channel}")
+        put(f"place{channel}", f"add i64 %offset{channel}, %at")
+        put(f"out{channel}", f"getelementptr float, ptr %out, i64 %place{channel}")
+        lines.append(f"  store {floats} %channel{channel}, ptr %out{channel}, align 4")
+    body = "\n".join(lines)
+    splats = "\n".join(
+        f"""  %{size}_w = trunc i64 %{size} to i32
+  %{size}_i = insertelement {wholes} poison, i32 %{size}_w, i32 0
+  %{size}_v = shufflevector {wholes} %{size}_i, {wholes} poison, {wholes} zeroinitializer
+  %{size}_f = sitofp {wholes} %{size}_v to {floats}"""
+        for size in ("width", "height")
+    )
+    return f"""
+define void @read(ptr noalias %texels, i64 %width, i64 %height, ptr noalias %xs, ptr noalias %ys, ptr noalias %out,
+                  i64 %pitch, i64 %steps) {{
+entry:
+  %stride = add i64 %width, 2
+{splats}
+  %any = icmp ugt i64 %steps, 0
+  br i1 %any, label %body, label %done
+body:
+  %step = phi i64 [ 0, %entry ], [ %next, %body ]
+  %at = mul i64 %step, {_LANES}
+{body}
+  %next = add i64 %step, 1
+  %more = icmp ult i64 %next, %steps
+  br i1 %more, label %body, label %done
+done:
+  ret void
+}}
+declare {floats} @llvm.floor.v4f32({floats})
+declare {wholes} @llvm.fptosi.sat.v4i32.v4f32({floats})
+declare {wholes} @llvm.smin.v4i32({wholes}, {wholes})
+declare {wholes} @llvm.smax.v4i32({wholes}, {wholes})
+"""
+
+
+def _shuffle(first: str, second: str, picks: tuple[int, ...]) -> str:
+    mask = ", ".join(f"i32 {p}" for p in picks)
+    return f"shufflevector <4 x float> {first}, <4 x float> {second}, <4 x i32> <{mask}>"

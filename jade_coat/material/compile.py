@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from jade_coat.material import where
 from jade_coat.material.fields import Number, specs
-from jade_coat.material.material import Coat, Material, fields_of, parts_of
-from jade_coat.material.seam import weight
+from jade_coat.material.material import Coat, Material, fields_of, parts_of, shared_name
+from jade_coat.material.placement import Placed, gradient_color, hue_turned, is_const, place_of
+from jade_coat.material.recipes import recipe_value
+from jade_coat.material.seam import rim_band, weight, wobbled
 from jade_coat.material.surface import MapLookup, Role, Surface
-from jade_coat.program import VEC2, VEC3, VEC4, Value, const, lib, passes
+from jade_coat.program import FLOAT, VEC2, VEC3, VEC4, Value, const, lib, passes
 from jade_coat.program.types import FLOAT_BY_SIZE
 from jade_coat.program.value import combine
 
@@ -46,7 +48,7 @@ def live_paths(material: Material) -> frozenset[str]:
 
 def structure(material: Material) -> tuple[object, ...]:
     """What decides a live program's text: everything but the numbers that are read from the row."""
-    bare = material.model_dump(exclude={"name": True, "dials": True, "coats": {"__all__": {"name"}}})
+    bare = material.model_dump(exclude={"id": True, "name": True, "dials": True, "coats": {"__all__": {"name"}}})
     live = live_paths(material)
     for path in live:
         *owners, name = path.split(".")
@@ -65,6 +67,30 @@ def _defaults(material: Material) -> Iterator[tuple[str, Number]]:
 def fixed_fields(values: Mapping[str, Number]) -> FieldReader:
     """Read every field as a constant out of `values` by path: for baking one look."""
     return lambda path, value: _const(values.get(path, value))
+
+
+def _linked(material: Material, reader: FieldReader) -> FieldReader:
+    """A reader that lets fields follow the shared dials they are linked to."""
+    links = {k.path: k for k in material.links}
+
+    def read(path: str, value: Number) -> Value:
+        link = links.get(path)
+        if link is None:
+            return reader(path, value)
+        return lib.lerp(_const(link.low), _const(link.high), lib.shared(shared_name(link.shared)))
+
+    return read
+
+
+def with_shared(outputs: Mapping[str, Value], values: Mapping[str, float]) -> dict[str, Value]:
+    """A program with its shared dials fixed; those that are not known are 0."""
+
+    def fixed(node: Value) -> Value:
+        if node.op == "shared" and node.static[0].startswith(shared_name("")):
+            return const(values.get(node.static[0], 0.0))
+        return node
+
+    return passes.fold(passes.rebuilt(outputs, fixed))
 
 
 def _const(value: Number) -> Value:
@@ -103,67 +129,157 @@ class _Fields:
         return self.reader(f"{self.prefix}.{name}", getattr(self.part, name))
 
 
-def surface_layer(surface: Surface, fields: Any, lookup: MapLookup) -> Layer:
-    """Read a surface: every role from its map where there is one, from the plain value otherwise."""
-    uv = lib.attribute(f"uv{surface.uv_set}", VEC2) * lib.instance(f"metres{surface.uv_set}", VEC2)
-    at = lib.turn(uv / fields.tile_size, fields.turn) + fields.offset
+def surface_layer(surface: Surface, fields: Any, detail_fields: Any, lookup: MapLookup) -> Layer:
+    """Read a surface: every role from its maps where there are any, from the plain value otherwise."""
+    placed = Placed(surface, fields, lookup)
+    detail = _Detail(surface, detail_fields, fields, lookup)
 
-    def role(wanted: Role) -> Value | None:
-        read = lookup.read(surface.map_set, wanted) if surface.map_set else None
-        if read is None:
-            return None
-        texel = lib.texture(read.texture, at)
-        return lib.make("swizzle", (texel,), tuple("rgba".index(c) for c in read.channels))
+    def ranged(value: Value | None, limits: Value, plain: Value) -> Value:
+        return plain if value is None else lib.lerp(limits.x, limits.y, value)
 
-    def ranged(value: Value, limits: Value) -> Value:
-        return lib.lerp(limits.x, limits.y, value)
-
-    color, rough, height = role(Role.BASE_COLOR), role(Role.ROUGHNESS), role(Role.HEIGHT)
-    metal, occlusion, opacity = role(Role.METALLIC), role(Role.OCCLUSION), role(Role.OPACITY)
-    glow = role(Role.EMISSIVE)
+    color = placed.read(Role.BASE_COLOR, fields.color)
+    rough = placed.read(Role.ROUGHNESS, fields.roughness)
+    occlusion, glow = placed.read(Role.OCCLUSION, const(1.0)), placed.read(Role.EMISSIVE, const(0.0, 0.0, 0.0))
     return Layer(
-        base_color=lib.clamp((color or fields.color) * fields.tint),
-        normal=_normal(role(Role.NORMAL), fields),
-        roughness=lib.clamp(ranged(rough, fields.roughness_range) if rough else fields.roughness),
-        metallic=lib.clamp(metal or fields.metallic),
-        occlusion=lib.lerp(1.0, occlusion, fields.occlusion_strength) if occlusion else const(1.0),
-        height=lib.clamp(ranged(height, fields.height_range) if height else fields.height),
-        emissive=fields.emissive * glow if glow else fields.emissive,
-        opacity=opacity or const(1.0),
+        base_color=lib.clamp(detail.colored(_tinted(color if color is not None else fields.color, surface, fields))),
+        normal=detail.tipped(placed.normal(fields.normal_strength)),
+        roughness=lib.clamp(detail.roughened(ranged(rough, fields.roughness_range, fields.roughness))),
+        metallic=lib.clamp(ranged(placed.read(Role.METALLIC, fields.metallic), fields.metallic_range, fields.metallic)),
+        occlusion=lib.lerp(1.0, occlusion, fields.occlusion_strength) if occlusion is not None else const(1.0),
+        height=lib.clamp(ranged(placed.read(Role.HEIGHT, fields.height), fields.height_range, fields.height)),
+        emissive=fields.emissive * glow if glow is not None else fields.emissive,
+        opacity=placed.read(Role.OPACITY, const(1.0)) or const(1.0),
     )
 
 
-def _normal(encoded: Value | None, fields: Any) -> Value:
-    """Decode a two-channel normal, turned with its tile: image x is right, y up, whatever the tile's turn."""
-    if encoded is None:
-        return const(0.0, 0.0, 1.0)
-    xy = (encoded * 2.0 - 1.0) * fields.normal_strength
-    xy = lib.turn(xy, fields.turn)
-    z = lib.unary("sqrt", lib.maximum(1.0 - lib.dot(xy, xy), 1e-4))
-    return lib.normalize(combine(xy, z))
+def _tinted(color: Value, surface: Surface, fields: Any) -> Value:
+    """A colour after gradient, hue, saturation, value and tint; what is at its default costs nothing."""
+    if surface.gradient:
+        color = gradient_color(surface.gradient, lib.luminance(color))
+    if not is_const(fields.hue, 0.0):
+        color = hue_turned(color, fields.hue)
+    if not is_const(fields.saturation, 1.0):
+        color = lib.lerp(lib.luminance(color), color, fields.saturation)
+    if not is_const(fields.value, 1.0):
+        color = color * fields.value
+    return color * fields.tint
 
 
-def term_value(term: where.Term, fields: Any, below: Layer | None) -> Value:
+class _Detail:
+    """The second, finer maps of a surface; without any, everything passes through."""
+
+    def __init__(self, surface: Surface, fields: Any, outer: Any, lookup: MapLookup) -> None:
+        self._fields, self._set, self._lookup = fields, surface.detail.map_set, lookup
+        self._placed = Placed(surface, outer, lookup, fields.tile_size, (self._set,)) if self._set else None
+
+    def _mean(self, role: Role) -> Value:
+        read = self._lookup.read(self._set, role)
+        assert read is not None
+        picks = tuple("rgba".index(c) for c in read.channels)
+        return lib.make("swizzle", (lib.texture_mean(read.texture),), picks)
+
+    def colored(self, color: Value) -> Value:
+        value = self._placed.read(Role.BASE_COLOR) if self._placed else None
+        if value is None:
+            return color
+        return color * lib.lerp(
+            1.0, value / lib.maximum(self._mean(Role.BASE_COLOR), 0.01), self._fields.color_strength
+        )
+
+    def tipped(self, normal: Value | None) -> Value:
+        base = normal if normal is not None else const(0.0, 0.0, 1.0)
+        detail = self._placed.normal(self._fields.relief) if self._placed else None
+        if detail is None:
+            return base
+        return lib.blend_normals(base, detail) if normal is not None else detail
+
+    def roughened(self, roughness: Value) -> Value:
+        value = self._placed.read(Role.ROUGHNESS) if self._placed else None
+        if value is None:
+            return roughness
+        return roughness + (value - self._mean(Role.ROUGHNESS)) * self._fields.roughness_strength
+
+
+def term_value(term: where.Term, fields: Any, below: Layer | None, lookup: MapLookup) -> Value:
     """One term, 0 to 1: its raw value taken through range, contrast and invert."""
-    raw = _raw(term, fields, below)
+    raw = _raw(term, fields, below, lookup)
     limits = fields.range
     t = lib.clamp((raw - limits.x) / (limits.y - limits.x))
     t = lib.clamp((t - 0.5) * fields.contrast + 0.5)
     return 1.0 - t if term.invert else t
 
 
-def _raw(term: where.Term, fields: Any, below: Layer | None) -> Value:
+def _raw(term: where.Term, fields: Any, below: Layer | None, lookup: MapLookup) -> Value:
     if isinstance(term, where.PaintTerm):
         return getattr(lib.attribute(f"color{term.color_set}", VEC4), "xyzw"["RGBA".index(term.channel)])
+    if isinstance(term, where.MapTerm):
+        return _map_value(term, fields, lookup)
     if isinstance(term, where.NoiseTerm):
-        return lib.fbm(lib.attribute("position", VEC3) / fields.size, term.octaves, term.seed) * 0.5 + 0.5
+        return _noise(term, place_of(term.space) / fields.size)
     if isinstance(term, where.SlopeTerm):
         return lib.unary("acos", lib.normalize(lib.attribute("normal", VEC3)).y)
     if isinstance(term, where.HeightTerm):
         return below.height if below else const(0.0)
     if isinstance(term, where.WorldHeightTerm):
         return lib.attribute("world_position", VEC3).y
+    if isinstance(term, where.FacingTerm):
+        return lib.clamp(lib.dot(lib.normalize(lib.attribute("normal", VEC3)), _toward(term, fields)))
+    if isinstance(term, where.CavityTerm):
+        bend = lib.attribute("curvature", FLOAT) * fields.size
+        return lib.clamp(bend if term.side == "edges" else -bend)
+    if isinstance(term, where.RecipeTerm):
+        found = lookup.recipe(term.recipe) if term.recipe else None
+        if term.recipe and found is None:
+            raise ValueError(f"there is no recipe {term.recipe!r}")
+        return recipe_value(found, lookup, term.inputs) if found is not None else const(0.0)
+    if isinstance(term, where.SharedTerm):
+        return lib.shared(shared_name(term.shared)) if term.shared else const(0.0)
+    if isinstance(term, where.DistanceTerm):
+        origin = fields.point if term.origin == "point" else lib.shared("camera_position", VEC3)
+        return lib.length(lib.attribute("world_position", VEC3) - origin)
     raise TypeError(f"no meaning for a where-term of kind {type(term).__name__}")
+
+
+def _toward(term: where.FacingTerm, fields: Any) -> Value:
+    if term.toward == "viewer":
+        return lib.normalize(lib.shared("camera_position", VEC3) - lib.attribute("world_position", VEC3))
+    flat = lib.unary("cos", fields.elevation)
+    return combine(
+        lib.unary("sin", fields.azimuth) * flat,
+        lib.unary("sin", fields.elevation),
+        lib.unary("cos", fields.azimuth) * flat,
+    )
+
+
+def _noise(term: where.NoiseTerm, p: Value) -> Value:
+    if term.pattern == "clouds":
+        return lib.fbm(p, term.octaves, term.seed) * 0.5 + 0.5
+    if term.pattern == "ridges":
+        return lib.ridges(p, term.octaves, term.seed)
+    cells = lib.cells(p, term.seed)
+    return cells.x if term.pattern == "cells" else cells.y - cells.x
+
+
+MAP_READS: dict[where.MapReading, tuple[Role, str]] = {
+    "mask": (Role.MASK, "x"), "luminance": (Role.BASE_COLOR, ""), "red": (Role.BASE_COLOR, "x"),
+    "green": (Role.BASE_COLOR, "y"), "blue": (Role.BASE_COLOR, "z"), "height": (Role.HEIGHT, "x"),
+    "roughness": (Role.ROUGHNESS, "x"), "occlusion": (Role.OCCLUSION, "x"), "metallic": (Role.METALLIC, "x"),
+    "opacity": (Role.OPACITY, "x"),
+}  # fmt: skip
+
+
+def _map_value(term: where.MapTerm, fields: Any, lookup: MapLookup) -> Value:
+    role, letter = MAP_READS[term.read]
+    read = lookup.read(term.map_set, role) if term.map_set else None
+    if read is None:
+        return const(0.0)
+    at = lib.attribute(f"uv{term.uv_set}", VEC2)
+    if not term.once:
+        at = at * lib.instance(f"metres{term.uv_set}", VEC2) / fields.tile_size
+    value = lib.make("swizzle", (lib.texture(read.texture, at),), tuple("rgba".index(c) for c in read.channels))
+    if value.type.size == 1:
+        return value
+    return getattr(value, letter) if letter else lib.luminance(value)
 
 
 def _joined(total: Value, term: where.Term, value: Value) -> Value:
@@ -189,20 +305,27 @@ def compile_material(material: Material, lookup: MapLookup, reader: FieldReader)
 
     Outputs: base_color (linear vec3), normal (world, unit vec3), roughness, metallic, occlusion, height, opacity
     (floats, 0–1), emissive (linear vec3), coverage (vec3, coats by colour), and per coat `where:ID`, `coverage:ID`,
-    `height:ID`, and `term:ID:TERM` for each where-term.
+    `height:ID` (the coat's own), `color:ID` (its own), `weight:ID`, `level:ID` (the height once it lies on top), and
+    `term:ID:TERM` for each where-term.
     """
+    reader = _linked(material, reader)
     shown = [c for c in material.coats if c.shown] or [material.coats[0]]
     extra: dict[str, Value] = {}
     layer: Layer | None = None
     weights: list[tuple[Coat, Value]] = []
     for coat in shown:
-        above = surface_layer(coat.surface, _Fields(coat.surface, f"{coat.id}.surface", reader), lookup)
-        extra[f"height:{coat.id}"] = above.height
+        above = surface_layer(
+            coat.surface, _Fields(coat.surface, f"{coat.id}.surface", reader),
+            _Fields(coat.surface.detail, f"{coat.id}.surface.detail", reader), lookup,
+        )  # fmt: skip
+        extra[f"height:{coat.id}"], extra[f"color:{coat.id}"] = above.height, above.base_color
         if layer is None:
             layer, w = above, const(1.0)
         else:
-            w = _coat_weight(coat, above, layer, reader, extra)
-            layer = blended(layer, above, w)
+            edge = _edge(coat, above, layer, reader, lookup, extra)
+            w = edge.weight
+            layer = _rimmed(blended(layer, above, w), coat, edge, reader)
+        extra[f"weight:{coat.id}"], extra[f"level:{coat.id}"] = w, layer.height
         weights.append((coat, w))
     assert layer is not None
     extra |= _coverage(material, weights)
@@ -214,17 +337,48 @@ def compile_material(material: Material, lookup: MapLookup, reader: FieldReader)
     return passes.fold(outputs)
 
 
-def _coat_weight(coat: Coat, above: Layer, below: Layer, reader: FieldReader, extra: dict[str, Value]) -> Value:
+@dataclass(frozen=True)
+class _Edge:
+    """How a coat meets what is below: its weight, and what the rim is worked out from."""
+
+    weight: Value
+    amount: Value
+    above: Value
+    below: Value
+    fields: Any
+
+
+def _edge(
+    coat: Coat, above: Layer, below: Layer, reader: FieldReader, lookup: MapLookup, extra: dict[str, Value]
+) -> _Edge:
     fields = _Fields(coat, coat.id, reader)
     total: Value | None = None
     for term in coat.where:
-        value = term_value(term, _Fields(term, f"{coat.id}.where.{term.id}", reader), below)
+        value = term_value(term, _Fields(term, f"{coat.id}.where.{term.id}", reader), below, lookup)
         extra[f"term:{coat.id}:{term.id}"] = value
         total = value if total is None else _joined(total, term, value)
     amount = lib.clamp(total * fields.amount) if total is not None else fields.amount
     extra[f"where:{coat.id}"] = amount
     seam = _Fields(coat.seam, f"{coat.id}.seam", reader)
-    return weight(coat.seam, amount, above.height, below.height, seam.softness, seam.bias)
+    if not is_const(seam.wobble, 0.0):
+        amount = wobbled(amount, lib.fbm(place_of("object") / seam.wobble_size, 3, 17), seam.wobble)
+    w = weight(coat.seam, amount, above.height, below.height, seam.softness, seam.bias)
+    return _Edge(w, amount, above.height, below.height, seam)
+
+
+def _rimmed(layer: Layer, coat: Coat, edge: _Edge, reader: FieldReader) -> Layer:
+    """A layer with the coat's rim laid along the seam."""
+    if not coat.rim.on:
+        return layer
+    rim = _Fields(coat.rim, f"{coat.id}.rim", reader)
+    seam = edge.fields
+    band = rim_band(coat.seam, rim.width, edge.amount, edge.above, edge.below, seam.softness, seam.bias) * rim.strength
+    return replace(
+        layer,
+        base_color=lib.clamp(layer.base_color * lib.lerp(1.0, rim.tint, band)),
+        roughness=lib.clamp(layer.roughness + rim.roughness * band),
+        height=lib.clamp(layer.height + rim.lift * band),
+    )
 
 
 def _coverage(material: Material, weights: list[tuple[Coat, Value]]) -> dict[str, Value]:

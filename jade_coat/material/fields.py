@@ -7,9 +7,10 @@ from typing import Any, Literal, cast
 
 from pydantic import BaseModel, ConfigDict, Field
 
-Kind = Literal["number", "angle", "color", "range", "pair"]
+Kind = Literal["number", "angle", "color", "range", "pair", "point", "toggle"]
 Number = float | tuple[float, ...]
 Vec2 = tuple[float, float]
+Vec3 = tuple[float, float, float]
 Color = tuple[float, float, float]
 
 
@@ -34,7 +35,7 @@ class Spec:
     @property
     def size(self) -> int:
         """How many numbers the field holds."""
-        return {"number": 1, "angle": 1, "color": 3, "range": 2, "pair": 2}[self.kind]
+        return {"number": 1, "angle": 1, "color": 3, "range": 2, "pair": 2, "point": 3, "toggle": 1}[self.kind]
 
     def clamped(self, value: Number) -> Number:
         """The value with every number inside the hard limits. Raises ValueError when the count is wrong."""

@@ -8,9 +8,9 @@ from typing import Any
 from pydantic import Field, model_validator
 
 from jade_coat.material.fields import Frozen, Number, Spec, field, specs
-from jade_coat.material.seam import Seam
-from jade_coat.material.surface import Surface
-from jade_coat.material.where import AnyTerm
+from jade_coat.material.seam import Rim, Seam
+from jade_coat.material.surface import MapLookup, Surface
+from jade_coat.material.where import AnyTerm, CavityTerm, MapTerm, RecipeTerm, SharedTerm
 from jade_coat.program.layout import DialLayout, layout_of
 
 
@@ -24,6 +24,7 @@ class Coat(Frozen):
     amount: float = field(1.0, "Amount", hint="Multiplies where the coat shows")
     where: tuple[AnyTerm, ...] = ()
     seam: Seam = Seam()
+    rim: Rim = Rim()
 
 
 class Dial(Frozen):
@@ -36,6 +37,20 @@ class Dial(Frozen):
     hint: str = ""
 
 
+class Link(Frozen):
+    """A field that follows a shared dial: `low` where the dial is 0, `high` where it is 1."""
+
+    path: str
+    shared: str
+    low: Number
+    high: Number
+
+
+def shared_name(dial: str) -> str:
+    """The name programs use for a shared dial."""
+    return f"own_{dial}"
+
+
 class Material(Frozen):
     """Coats from the bottom up. The lowest covers everything; its where and seam are not used."""
 
@@ -45,6 +60,7 @@ class Material(Frozen):
     """Metres between height 0 and height 1."""
     coats: tuple[Coat, ...] = Field(min_length=1)
     dials: tuple[Dial, ...] = ()
+    links: tuple[Link, ...] = ()
 
     @model_validator(mode="after")
     def _consistent(self) -> Material:
@@ -52,18 +68,50 @@ class Material(Frozen):
             ("coat ids", [c.id for c in self.coats]),
             ("dial ids", [d.id for d in self.dials]),
             ("dial names", [d.name for d in self.dials]),
+            ("linked fields", [k.path for k in self.links]),
         ):
             if len(set(names)) != len(names):
                 raise ValueError(f"{what} must be unique, got {names}")
         known = {path for path, _, _ in fields_of(self)}
-        lost = [d.path for d in self.dials if d.path not in known]
+        lost = [p for p in (*(d.path for d in self.dials), *(k.path for k in self.links)) if p not in known]
         if lost:
-            raise ValueError(f"these dials point at no field: {lost}")
+            raise ValueError(f"these dials or links point at no field: {lost}")
         return self
 
     def coat(self, coat_id: str) -> Coat:
         """The coat with this id. Raises KeyError."""
         return by_id(self.coats, coat_id, "coat")
+
+    def link_at(self, path: str) -> Link | None:
+        """The link that makes the field at this path follow a shared dial, if any."""
+        return next((k for k in self.links if k.path == path), None)
+
+    @property
+    def shared(self) -> frozenset[str]:
+        """The ids of the shared dials this material follows."""
+        terms = {t.shared for c in self.coats for t in c.where if isinstance(t, SharedTerm) and t.shared}
+        return frozenset(terms | {k.shared for k in self.links})
+
+    def reads_bend(self, lookup: MapLookup) -> bool:
+        """Whether a where-term, or a recipe of one, asks how the mesh bends."""
+        terms = [t for c in self.coats for t in c.where]
+        recipes = [lookup.recipe(t.recipe) for t in terms if isinstance(t, RecipeTerm)]
+        seen: set[str] = set()
+        while recipes:
+            found = recipes.pop()
+            if found is None or found.id in seen:
+                continue
+            seen.add(found.id)
+            if any(s.kind == "bend" for s in found.steps):
+                return True
+            recipes += [lookup.recipe(r) for r in found.uses]
+        return any(isinstance(t, CavityTerm) for t in terms)
+
+    @property
+    def map_sets(self) -> frozenset[str]:
+        """The ids of every map set that a coat or a where-term reads."""
+        of_terms = {t.map_set for c in self.coats for t in c.where if isinstance(t, MapTerm) and t.map_set}
+        return frozenset(of_terms.union(*(c.surface.sets for c in self.coats)))
 
     def dial_at(self, path: str) -> Dial | None:
         """The dial that exposes the field at this path, if any."""
@@ -91,9 +139,10 @@ def parts_of(material: Material) -> Iterator[tuple[str, Any, str]]:
     """Every numeric field of a material: its path, the part that holds it, and its name there."""
     for coat in material.coats:
         parts: list[tuple[str, Any]] = [(coat.id, coat), (f"{coat.id}.surface", coat.surface)]
+        parts.append((f"{coat.id}.surface.detail", coat.surface.detail))
         if coat is not material.coats[0]:
             parts += [(f"{coat.id}.where.{term.id}", term) for term in coat.where]
-            parts.append((f"{coat.id}.seam", coat.seam))
+            parts += [(f"{coat.id}.seam", coat.seam), (f"{coat.id}.rim", coat.rim)]
         for prefix, part in parts:
             for name in specs(type(part)):
                 yield f"{prefix}.{name}", part, name

@@ -7,7 +7,7 @@ from typing import Literal
 
 from pydantic import field_validator
 
-from jade_coat.material.fields import Frozen, Vec2, field
+from jade_coat.material.fields import Color, Frozen, Vec2, field
 from jade_coat.program import Value, lib
 from jade_coat.program.value import Operand
 
@@ -26,6 +26,11 @@ class Seam(Frozen):
     kind: SeamKind = "interlock"
     softness: float = field(0.1, "Softness", low=0.001, high=1.0, soft=(0.005, 1.0), logarithmic=True)
     bias: float = field(0.0, "Bias", low=-1.0, high=1.0, hint="Above 0 the coat spreads sooner, below 0 later")
+    wobble: float = field(0.0, "Wobble", hint="How far noise pushes the edge about")
+    wobble_size: float = field(
+        0.1, "Wobble size", unit="m", low=0.001, high=100.0, soft=(0.01, 2.0), logarithmic=True,
+        hint="Metres across one bulge",
+    )  # fmt: skip
     points: tuple[Vec2, ...] = ((0.0, 0.0), (0.35, 0.1), (0.65, 0.9), (1.0, 1.0))
 
     @field_validator("points")
@@ -37,6 +42,33 @@ class Seam(Frozen):
         if any(b <= a for a, b in itertools.pairwise(xs)) or ys != sorted(ys):
             raise ValueError("a seam's curve must climb from left to right")
         return points
+
+
+class Rim(Frozen):
+    """A band along a seam with a look of its own: mortar creeping out, a damp edge, a worn lip."""
+
+    on: bool = False
+    width: float = field(0.3, "Rim width", low=0.01, high=1.0)
+    tint: Color = field((0.6, 0.55, 0.5), "Rim tint", kind="color", high=4.0, hint="Multiplies the colour in the band")
+    strength: float = field(1.0, "Rim strength")
+    roughness: float = field(0.0, "Rim roughness", low=-1.0, high=1.0, hint="Added to the roughness in the band")
+    lift: float = field(0.0, "Rim lift", low=-1.0, high=1.0, hint="Added to the height in the band")
+
+
+def wobbled(amount: Value, noise: Value, strength: Operand) -> Value:
+    """An amount pushed about by noise (−1 to 1); 0 and 1 stay what they are."""
+    a = lib.clamp(amount)
+    return lib.clamp(a + noise * strength * (4.0 * a * (1.0 - a)))
+
+
+def rim_band(seam: Seam, width: Operand, amount: Operand, above: Operand, below: Operand, softness: Operand,
+             bias: Operand) -> Value:  # fmt: skip
+    """Where the rim lies, 0 to 1: full in the middle of the seam, 0 where the amount is 0 or 1."""
+    if seam.kind in ("interlock", "cut"):
+        w = weight(seam, amount, above, below, lib.as_value(softness) + width, bias)
+        return 4.0 * w * (1.0 - w)
+    w = weight(seam, amount, above, below, softness, bias)
+    return lib.clamp(1.0 - lib.unary("abs", 2.0 * w - 1.0) / width)
 
 
 def weight(seam: Seam, amount: Operand, above: Operand, below: Operand, softness: Operand, bias: Operand) -> Value:

@@ -6,7 +6,7 @@ from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field
 
-from jade_coat.material.fields import Frozen, Vec2, field
+from jade_coat.material.fields import Frozen, Vec2, Vec3, field
 
 Combine = Literal["multiply", "add", "max", "min"]
 Channel = Literal["R", "G", "B", "A"]
@@ -32,8 +32,35 @@ class PaintTerm(Term):
     color_set: int = Field(0, ge=0, le=3)
 
 
+MapReading = Literal[
+    "mask", "luminance", "red", "green", "blue", "height", "roughness", "occlusion", "metallic", "opacity"
+]
+
+
+class MapTerm(Term):
+    """A mask, or any channel of a map set."""
+
+    label: ClassVar[str] = "Map"
+    kind: Literal["map"] = "map"
+    map_set: str = ""
+    read: MapReading = "mask"
+    uv_set: int = Field(0, ge=0, le=7)
+    once: bool = True
+    """Laid once over the UV square rather than tiled by metres."""
+    tile_size: float = field(
+        1.0, "Tile size", unit="m", low=0.001, high=1000.0, soft=(0.05, 8.0), logarithmic=True,
+        hint="Metres that one tile of the map spans",
+    )  # fmt: skip
+
+
+NoisePattern = Literal["clouds", "ridges", "cells", "cracks"]
+NOISE_LABELS: dict[NoisePattern, str] = {
+    "clouds": "soft patches", "ridges": "sharp crests", "cells": "rounded cells", "cracks": "lines between cells",
+}  # fmt: skip
+
+
 class NoiseTerm(Term):
-    """Fractal noise in object space."""
+    """Noise in the space of the object or the world."""
 
     label: ClassVar[str] = "Noise"
     kind: Literal["noise"] = "noise"
@@ -47,6 +74,8 @@ class NoiseTerm(Term):
         logarithmic=True,
         hint="Metres across one patch",
     )
+    pattern: NoisePattern = "clouds"
+    space: Literal["object", "world"] = "object"
     octaves: int = Field(4, ge=1, le=8)
     seed: int = Field(0, ge=0, le=9999)
 
@@ -82,8 +111,74 @@ class WorldHeightTerm(Term):
     range: Vec2 = field((0.0, 2.0), "From, to", kind="range", unit="m", low=-1000, high=1000, soft=(0, 5))
 
 
-AnyTerm = Annotated[PaintTerm | NoiseTerm | SlopeTerm | HeightTerm | WorldHeightTerm, Field(discriminator="kind")]
+class FacingTerm(Term):
+    """How far the surface faces the viewer or a direction: 1 head on, 0 from the side."""
+
+    label: ClassVar[str] = "Facing"
+    kind: Literal["facing"] = "facing"
+    toward: Literal["viewer", "direction"] = "direction"
+    azimuth: float = field(
+        0.0, "Azimuth", kind="angle", low=-6.2831853, high=6.2831853, soft=(-3.1415927, 3.1415927),
+        hint="About the upright axis, from +Z towards +X",
+    )  # fmt: skip
+    elevation: float = field(0.0, "Elevation", kind="angle", low=-1.5707964, high=1.5707964)
+
+
+class CavityTerm(Term):
+    """Hollows or edges of the mesh, measured at its vertices."""
+
+    label: ClassVar[str] = "Cavity"
+    kind: Literal["cavity"] = "cavity"
+    side: Literal["hollows", "edges"] = "hollows"
+    size: float = field(
+        0.05, "Size", unit="m", low=0.0005, high=100.0, soft=(0.005, 1.0), logarithmic=True,
+        hint="The radius of bend that counts as 1",
+    )  # fmt: skip
+
+
+class DistanceTerm(Term):
+    """Metres from the viewer or from a point of the world."""
+
+    label: ClassVar[str] = "Distance"
+    kind: Literal["distance"] = "distance"
+    origin: Literal["viewer", "point"] = "viewer"
+    point: Vec3 = field((0.0, 0.0, 0.0), "Point", kind="point", unit="m", low=-10000, high=10000, soft=(-5, 5))
+    range: Vec2 = field((0.0, 10.0), "From, to", kind="range", unit="m", low=0, high=10000, soft=(0, 40))
+
+
+class SharedTerm(Term):
+    """A shared dial of the project, the same everywhere."""
+
+    label: ClassVar[str] = "Shared dial"
+    kind: Literal["shared"] = "shared"
+    shared: str = ""
+
+
+class RecipeTerm(Term):
+    """A recipe: a calculation of the project's own, in steps."""
+
+    label: ClassVar[str] = "Recipe"
+    kind: Literal["recipe"] = "recipe"
+    recipe: str = ""
+    inputs: dict[str, float] = Field(default_factory=dict)
+
+
+AnyTerm = Annotated[
+    PaintTerm
+    | MapTerm
+    | NoiseTerm
+    | SlopeTerm
+    | HeightTerm
+    | WorldHeightTerm
+    | FacingTerm
+    | CavityTerm
+    | DistanceTerm
+    | SharedTerm
+    | RecipeTerm,
+    Field(discriminator="kind"),
+]
 TERM_KINDS: dict[str, type[Term]] = {
-    "paint": PaintTerm, "noise": NoiseTerm, "slope": SlopeTerm, "height": HeightTerm,
-    "world_height": WorldHeightTerm,
+    "paint": PaintTerm, "map": MapTerm, "noise": NoiseTerm, "slope": SlopeTerm, "height": HeightTerm,
+    "world_height": WorldHeightTerm, "facing": FacingTerm, "cavity": CavityTerm, "distance": DistanceTerm,
+    "shared": SharedTerm, "recipe": RecipeTerm,
 }  # fmt: skip

@@ -72,9 +72,28 @@ class MeshData:
         """The lowest and highest corner, `(3,)` each."""
         return self.positions.min(axis=0), self.positions.max(axis=0)
 
+    def part(self, vertices: Array, triangles: Array) -> MeshData:
+        """Some of the vertices, and triangles `(m, 3)` among those; what was measured on the whole stays."""
+        made = MeshData(
+            self.positions[vertices], self.normals[vertices], self.tangents[vertices],
+            tuple(u[vertices] for u in self.uvs), tuple(c[vertices] for c in self.colors),
+            np.ascontiguousarray(triangles, np.uint32), (Slot("part", 0, len(triangles)),),
+        )  # fmt: skip
+        made.__dict__["metres"] = self.metres
+        if "curvature" in self.__dict__:
+            made.__dict__["curvature"] = self.curvature[vertices]
+        return made
+
     def uv(self, index: int) -> Array:
         """A UV set, or zeros where the mesh has no such set."""
         return self.uvs[index] if index < len(self.uvs) else np.zeros((self.vertex_count, 2), np.float32)
+
+    @cached_property
+    def curvature(self) -> Array:
+        """Signed mean curvature at each vertex, `(n, 1) float32` in 1/metre."""
+        from jade_coat.mesh.curvature import mean_curvature
+
+        return mean_curvature(self)
 
     @cached_property
     def metres(self) -> tuple[tuple[float, float], ...]:

@@ -45,6 +45,25 @@ class RayTarget:
         distance = float(normal @ (a - origin)) / denominator
         return Hit(distance, origin + distance * direction, normal / np.linalg.norm(normal), triangle)
 
+    def hits(self, origins: Array, directions: Array) -> tuple[Array, Array]:
+        """For rays `(n, 3)` in the mesh's own space: the triangle first met `(n,)`, −1 for none, and weights `(n, 2)`.
+
+        The weights belong to the triangle's second and third corner.
+        """
+        owner = np.asarray(self._index.intersects_first(origins.astype(float), directions.astype(float)), np.int64)
+        a, b, c = (self._corners[owner, i] for i in range(3))
+        u, v = b - a, c - a
+        normal = np.cross(u, v)
+        along = (normal * directions).sum(axis=1)
+        flat = np.abs(along) < 1e-20
+        share = (normal * (a - origins)).sum(axis=1) / np.where(flat, 1.0, along)
+        p = origins + directions * share[:, None] - a
+        square = np.maximum((normal * normal).sum(axis=1), 1e-30)
+        weights = np.stack(
+            [(np.cross(p, v) * normal).sum(axis=1) / square, (np.cross(u, p) * normal).sum(axis=1) / square], axis=1
+        )
+        return np.where(flat, -1, owner), np.clip(weights, 0, 1).astype(np.float32)
+
 
 @lru_cache(maxsize=64)
 def target(mesh: MeshData) -> RayTarget:

@@ -28,14 +28,18 @@ def grid_triangles(columns: int, rows: int) -> Array:
 
 
 def bent_wall(width: float, height: float, radius: float, spacing: float) -> MeshData:
-    """A wall bent round a vertical axis in front of it, standing on y = 0; UVs in metres of arc and height."""
+    """A wall bent round a vertical axis in front of it, standing on y = 0.
+
+    UVs in metres of arc and height; a second set spans the whole wall from 0 to 1.
+    """
 
     def place(s: Array, t: Array) -> tuple[Array, Array]:
         angle = (s - 0.5) * width / radius
         positions = np.stack([radius * np.sin(angle), height * (1 - t), radius * (1 - np.cos(angle))], axis=1)
         return positions, np.stack([s * width, t * height], axis=1)
 
-    return sheet(round(width / spacing), round(height / spacing), place, "wall")
+    made = sheet(round(width / spacing), round(height / spacing), place, "wall")
+    return made.with_(uvs=(*made.uvs, (made.uvs[0] / np.array([width, height], np.float32)).astype(np.float32)))
 
 
 def plane(width: float, depth: float, spacing: float) -> MeshData:
@@ -184,3 +188,36 @@ def rail_tile(cells: int = 44) -> MeshData:
         return np.stack([x + 0.03, y, z], axis=1), np.stack([s * width, t * height], axis=1)
 
     return sheet(round(cells * width / height), cells, place, "rail tile")
+
+
+def rod(radius: float = 0.18, height: float = 1.0) -> MeshData:
+    """An upright rod with rounded ends around the origin; UVs in metres."""
+    bend = np.linspace(0, np.pi / 2, 9)
+    foot = [(radius * 0.8 + radius * 0.2 * np.sin(a), -height / 2 + radius * 0.2 * (1 - np.cos(a))) for a in bend]
+    head = [(r, -y) for r, y in reversed(foot)]
+    profile = [(0.0, -height / 2), *foot, *head, (0.0, height / 2)]
+    return lathe(profile, 72, 60, [("surface", 1.0)])
+
+
+def hanging_cloth(width: float = 1.2, height: float = 1.1, cells: int = 110) -> MeshData:
+    """A hanging cloth whose folds deepen towards its foot, facing +z; UVs in metres of cloth."""
+
+    def place(s: Array, t: Array) -> tuple[Array, Array]:
+        depth = 0.02 + 0.10 * t**1.3
+        wave = np.sin(s * 2 * np.pi * 3.5 + 0.6 * np.sin(t * 2.2)) + 0.35 * np.sin(s * 2 * np.pi * 8 + 1.7 + t)
+        drawn = width * (0.92 - 0.12 * t)
+        positions = np.stack([(s - 0.5) * drawn, (0.5 - t) * height, depth * wave], axis=1)
+        return positions, np.stack([s * width * 1.25, t * height], axis=1)
+
+    return sheet(cells, round(cells * height / width), place, "cloth")
+
+
+def wall_piece(width: float = 1.6, height: float = 1.1) -> MeshData:
+    """An upright flat sheet around the origin, facing +z; UVs in metres."""
+
+    def place(s: Array, t: Array) -> tuple[Array, Array]:
+        return np.stack([(s - 0.5) * width, (0.5 - t) * height, 0 * s], axis=1), np.stack(
+            [s * width, t * height], axis=1
+        )
+
+    return sheet(64, 44, place, "plane")

@@ -12,6 +12,7 @@ from jade_coat.program import passes
 from jade_coat.program.layout import DialLayout
 from jade_coat.program.ops import OPS
 from jade_coat.program.ops.record import SHADERS
+from jade_coat.program.passes import UNIFORM_OPS
 from jade_coat.program.types import Rate
 from jade_coat.program.value import TextureRef, Value, walk
 
@@ -136,8 +137,8 @@ class _Stages:
         self.spilled = [n for n in self._spilled if n in self._reached]
 
     def in_pixel_stage(self, node: Value) -> bool:
-        """Whether the pixel stage works this node out."""
-        return self.rate[node] is Rate.PIXEL or node in self.repeated
+        """Whether the pixel stage works this node out; only floats can cross to it."""
+        return self.rate[node] is Rate.PIXEL or node in self.repeated or not node.type.is_float
 
     def _crossing(self) -> list[Value]:
         found: dict[Value, None] = {}
@@ -148,7 +149,7 @@ class _Stages:
             if node in self._reached:
                 continue
             self._reached.add(node)
-            if node in self._spilled or self.rate[node] is Rate.CONSTANT or node.op == "shared":
+            if node in self._spilled or self.rate[node] is Rate.CONSTANT or node.op in UNIFORM_OPS:
                 continue
             if self.in_pixel_stage(node):
                 stack.extend(node.args)
@@ -164,7 +165,7 @@ class _Stages:
         return sum(OPS[n.op].cost for n in walk([node]))
 
     def _can_spill(self, node: Value) -> bool:
-        return self._may_spill and self.rate[node] is Rate.ROW and not any(n.op == "shared" for n in walk([node]))
+        return self._may_spill and self.rate[node] is Rate.ROW and not any(n.op in UNIFORM_OPS for n in walk([node]))
 
     def _bins(self, crossing: Iterable[Value]) -> int:
         return len({(v.flat, v.index) for v in self._packed(crossing).values()})
@@ -226,6 +227,8 @@ class _Writer:
 
     def _uniforms(self, nodes: list[Value]) -> str:
         lines = [f"uniform sampler2D map{i};" for i in range(len(self.textures))]
+        means = sorted({self.textures.index(n.static) for n in nodes if n.op == "texture_mean"})
+        lines += [f"uniform vec4 mean{i};" for i in means]
         shared = sorted({n.static for n in nodes if n.op == "shared"}, key=str)
         lines += [f"uniform {kind.name} shared_{name};" for name, kind in shared]
         if self.dials is DialAccess.UNIFORM:
@@ -240,7 +243,7 @@ class _Writer:
         for node in self._order(roots, pixel):
             source = self._brought_in(node) if pixel else None
             expression = source or self._expression(node, [names[a] for a in node.args if a in names])
-            if source or node.op in ("const", "shared", "attribute", "instance"):
+            if source or node.op in ("const", "shared", "texture_mean", "attribute", "instance"):
                 names[node] = expression
             else:
                 names[node] = f"{prefix}{len(lines)}"
@@ -277,7 +280,12 @@ class _Writer:
             if self.fetch is FetchMode.MANUAL:
                 color = "true" if node.static.is_color else "false"
                 return f"fetch_manual(map{index}, {arguments[0]}, {color})"
+            if len(arguments) == 2:
+                at, smooth = arguments
+                return f"textureGrad(map{index}, {at}, dFdx({smooth}), dFdy({smooth}))"
             return f"texture(map{index}, {arguments[0]})"
+        if node.op == "texture_mean":
+            return f"mean{self.textures.index(node.static)}"
         if node.op == "dial":
             return self._row_read(node.static[0])
         if OPS[node.op].reads_outside:

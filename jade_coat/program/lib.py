@@ -48,9 +48,19 @@ def dot(a: Operand, b: Operand) -> Value:
     return make("dot", unify(a, b))
 
 
+def cross(a: Value, b: Value) -> Value:
+    """The vector product of two vec3."""
+    return make("cross", (a, b))
+
+
 def normalize(v: Value) -> Value:
     """`v` at length 1."""
     return make("normalize", (v,))
+
+
+def length(v: Value) -> Value:
+    """Euclidean length."""
+    return make("length", (v,))
 
 
 def select(condition: Value, yes: Operand, no: Operand) -> Value:
@@ -83,14 +93,34 @@ def attribute(name: str, kind: Type) -> Value:
     return make("attribute", (), (name, kind))
 
 
-def texture(reference: TextureRef, uv: Value) -> Value:
-    """Four channels of a texture."""
-    return make("texture", (uv,), reference)
+def texture(reference: TextureRef, uv: Value, smooth: Value | None = None) -> Value:
+    """Four channels of a texture; `smooth` is the position that `uv` jumps about, to choose the mip level by."""
+    return make("texture", (uv,) if smooth is None or smooth is uv else (uv, smooth), reference)
+
+
+def texture_mean(reference: TextureRef) -> Value:
+    """The mean of a texture's four channels."""
+    return make("texture_mean", (), reference)
 
 
 def fbm(point: Value, octaves: int = 4, seed: int = 0) -> Value:
     """Octaves of gradient noise at a 3-D point, about −1 to 1."""
     return make("fbm", (point,), Fbm(octaves, seed))
+
+
+def ridges(point: Value, octaves: int = 4, seed: int = 0) -> Value:
+    """Octaves of noise folded into crests at a 3-D point, 0 to 1."""
+    return make("ridges", (point,), Fbm(octaves, seed))
+
+
+def cells(point: Value, seed: int = 0) -> Value:
+    """Cellular noise at a 3-D point: nearest and second nearest distance, and a random number a cell."""
+    return make("cells", (point,), seed)
+
+
+def hashed(point: Value) -> Value:
+    """Three random numbers from 0 to 1 for the whole-number cell of a 3-D point."""
+    return make("unit_float", (make("pcg3d", (make("cell", (point,)),)),))
 
 
 def ramp(x: Operand, xs: tuple[float, ...], ys: tuple[float, ...]) -> Value:

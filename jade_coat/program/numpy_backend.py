@@ -19,11 +19,16 @@ def _no_textures(reference: TextureRef, uv: Array) -> Array:
     raise KeyError(f"no texture {reference.name!r} was given to evaluate with")
 
 
+def _no_mean(reference: TextureRef) -> Array:
+    raise KeyError(f"no mean of the texture {reference.name!r} was given to evaluate with")
+
+
 @dataclass(frozen=True)
 class Environment:
     """What a program reads from outside: arrays `(k, n)` or `(k, 1)` by name, and a way to read textures.
 
-    `fetch(reference, uv)` takes `(2, n)` and returns `(4, n)`, colour already linear.
+    `fetch(reference, uv)` takes `(2, n)` and returns `(4, n)`, colour already linear; `mean(reference)` returns
+    `(4, 1)`.
     """
 
     attributes: Mapping[str, Array] = field(default_factory=dict)
@@ -31,6 +36,7 @@ class Environment:
     shared: Mapping[str, Array] = field(default_factory=dict)
     instance: Mapping[str, Array] = field(default_factory=dict)
     fetch: Fetch = _no_textures
+    mean: Callable[[TextureRef], Array] = _no_mean
 
 
 def evaluate(outputs: Outputs, environment: Environment) -> dict[str, Array]:
@@ -47,7 +53,7 @@ def evaluate(outputs: Outputs, environment: Environment) -> dict[str, Array]:
     known: dict[Value, Array] = {}
     with np.errstate(all="ignore"):
         for node in order:
-            known[node] = _checked(node, _value_of(node, known, environment))
+            known[node] = value_of(node, known, environment)
             for argument in node.args:
                 uses[argument] -= 1
                 if not uses[argument] and argument not in roots:
@@ -69,21 +75,32 @@ def _meaning(node: Value, arguments: list[Array]) -> Array:
     return numpy(node.static, *arguments)
 
 
-def _value_of(node: Value, known: Mapping[Value, Array], environment: Environment) -> Array:
+def value_of(node: Value, known: Mapping[Value, Array], environment: Environment) -> Array:
+    """One node's value, given those of its arguments; checked to have the node's type."""
     if node.op == "texture":
-        uv = known[node.args[0]]
         assert isinstance(node.static, TextureRef)
-        return environment.fetch(node.static, np.ascontiguousarray(uv))
-    if OPS[node.op].reads_outside:
-        name, _ = node.static
-        table = {
-            "dial": environment.dials, "shared": environment.shared,
-            "instance": environment.instance, "attribute": environment.attributes,
-        }[node.op]  # fmt: skip
-        if name not in table:
-            raise KeyError(f"the program reads {node.op} {name!r}, which was not given")
-        return _shaped(table[name], node.type, name)
-    return _meaning(node, [known[a] for a in node.args])
+        found = environment.fetch(node.static, np.ascontiguousarray(known[node.args[0]]))
+    elif node.op == "texture_mean":
+        found = environment.mean(node.static)
+    elif OPS[node.op].reads_outside:
+        found = read_outside(node, environment)
+    else:
+        found = _meaning(node, [known[a] for a in node.args])
+    if found.dtype != node.type.dtype or found.shape[0] != node.type.size:
+        raise AssertionError(f"{node!r} gave {found.dtype} {found.shape}, expected {node.type}")
+    return found
+
+
+def read_outside(node: Value, environment: Environment) -> Array:
+    """What a dial, shared value, prop value or attribute is. Raises KeyError when it was not given."""
+    name, _ = node.static
+    table = {
+        "dial": environment.dials, "shared": environment.shared,
+        "instance": environment.instance, "attribute": environment.attributes,
+    }[node.op]  # fmt: skip
+    if name not in table:
+        raise KeyError(f"the program reads {node.op} {name!r}, which was not given")
+    return _shaped(table[name], node.type, name)
 
 
 def _shaped(array: Array, kind: Type, name: str) -> Array:
@@ -91,9 +108,3 @@ def _shaped(array: Array, kind: Type, name: str) -> Array:
     if array.ndim != 2 or array.shape[0] < kind.size:
         raise ValueError(f"{name!r}: expected {kind.size} rows of values for a {kind.name}, got shape {array.shape}")
     return array[: kind.size]
-
-
-def _checked(node: Value, array: Array) -> Array:
-    if array.dtype != node.type.dtype or array.shape[0] != node.type.size:
-        raise AssertionError(f"{node!r} gave {array.dtype} {array.shape}, expected {node.type}")
-    return array

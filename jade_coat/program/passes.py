@@ -11,6 +11,8 @@ from jade_coat.program.types import FLOAT, Rate
 from jade_coat.program.value import TextureRef, Value, const, make, splat, swizzle, walk
 
 LIVE_SHARED = frozenset({"time", "camera_position"})
+UNIFORM_OPS = frozenset({"shared", "texture_mean"})
+"""Ops whose value is at hand in every stage."""
 AFFINE_OPS = frozenset({"add", "sub", "neg", "swizzle", "combine", "splat"})
 
 
@@ -138,7 +140,13 @@ def _affine_degree(node: Value, degree: Mapping[Value, int]) -> int:
 
 def rates(outputs: Mapping[str, Value]) -> dict[Value, Rate]:
     """The rate of every node: the slowest stage at which it can be worked out exactly."""
-    own = {"const": Rate.CONSTANT, "shared": Rate.SHARED, "dial": Rate.ROW, "instance": Rate.FLAT}
+    own = {
+        "const": Rate.CONSTANT,
+        "shared": Rate.SHARED,
+        "texture_mean": Rate.SHARED,
+        "dial": Rate.ROW,
+        "instance": Rate.FLAT,
+    }
     found: dict[Value, Rate] = {}
     degree: dict[Value, int] = {}
     for node in walk(list(outputs.values())):
@@ -169,7 +177,7 @@ def reads(outputs: Mapping[str, Value], op: str) -> frozenset[str]:
 
 def textures(values: Iterable[Value]) -> list[TextureRef]:
     """The textures that the values read, in a stable order."""
-    found = {n.static for n in walk(list(values)) if n.op == "texture"}
+    found = {n.static for n in walk(list(values)) if n.op in ("texture", "texture_mean")}
     return sorted((t for t in found if isinstance(t, TextureRef)), key=lambda t: t.name)
 
 

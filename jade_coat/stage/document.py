@@ -98,6 +98,11 @@ class Document:
         return step.title
 
     @property
+    def before(self) -> Project | None:
+        """The tree before the last change."""
+        return self._behind[-1].project if self._behind else None
+
+    @property
     def undo_title(self) -> str | None:
         """What undo would take back."""
         return self._behind[-1].title if self._behind else None

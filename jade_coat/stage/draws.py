@@ -12,7 +12,8 @@ class Draw:
     """One instanced draw: a run of a mesh's triangles, one material, and an entry per instance.
 
     `paint` names the prop whose own colour stream is used, or is empty for the mesh's; `matrices` `(n, 4, 4)`;
-    `rows` `(n,)` index the material's table; `props` `(n,)` index the project's props.
+    `rows` `(n,)` index the material's table; `props` `(n,)` index the project's props; `seeds` `(n,) float32` are their
+    random numbers.
     """
 
     mesh: str
@@ -23,6 +24,7 @@ class Draw:
     matrices: Array
     rows: Array
     props: Array
+    seeds: Array
 
 
 @dataclass(frozen=True)

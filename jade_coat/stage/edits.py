@@ -12,12 +12,14 @@ from typing import Any
 
 from jade_coat.maps.mapset import MapSet
 from jade_coat.material.fields import Number
-from jade_coat.material.material import Coat, Dial, Finish, Material, fields_of, spec_at
+from jade_coat.material.material import Coat, Dial, Finish, Link, Material, field_values, fields_of, spec_at
+from jade_coat.material.recipes import Recipe
 from jade_coat.material.surface import Surface
 from jade_coat.material.where import TERM_KINDS
 from jade_coat.mesh.painting import Paint
 from jade_coat.stage.looks import material_of
 from jade_coat.stage.project import MeshAsset, Project, Prop
+from jade_coat.stage.shared_dials import SharedDial
 
 Edit = Callable[..., Project]
 EDITS: dict[str, Edit] = {}
@@ -124,17 +126,16 @@ def remove_coat(project: Project, material: str, coat: str) -> Project:
     if len(old.coats) == 1:
         raise ValueError("a material keeps at least one coat")
     dials = tuple(d for d in old.dials if d.path.split(".")[0] != coat)
-    return _swap(
-        project, "materials", _trimmed(old.with_(dials=()), tuple(c for c in old.coats if c.id != coat), dials)
-    )
+    return _swap(project, "materials", _trimmed(old, tuple(c for c in old.coats if c.id != coat), dials))
 
 
-def _trimmed(bare: Material, coats: tuple[Coat, ...], dials: tuple[Dial, ...]) -> Material:
-    """A material with new coats, keeping only the dials whose fields are still there."""
-
-    material: Material = bare.with_(coats=coats)
+def _trimmed(old: Material, coats: tuple[Coat, ...], dials: tuple[Dial, ...]) -> Material:
+    """A material with new coats, keeping only the dials and links whose fields are still there."""
+    material: Material = old.with_(dials=(), links=(), coats=coats)
     known = {path for path, _, _ in fields_of(material)}
-    kept: Material = material.with_(dials=tuple(d for d in dials if d.path in known))
+    kept: Material = material.with_(
+        dials=tuple(d for d in dials if d.path in known), links=tuple(k for k in old.links if k.path in known)
+    )
     return kept
 
 
@@ -145,7 +146,7 @@ def move_coat(project: Project, material: str, coat: str, to: int) -> Project:
     moved = old.coat(coat)
     rest = [c for c in old.coats if c.id != coat]
     rest.insert(max(0, min(to, len(rest))), moved)
-    return _swap(project, "materials", _trimmed(old.with_(dials=()), tuple(rest), old.dials))
+    return _swap(project, "materials", _trimmed(old, tuple(rest), old.dials))
 
 
 @edit
@@ -166,6 +167,31 @@ def set_seam(project: Project, material: str, coat: str, **changes: Any) -> Proj
     """Change a coat's seam."""
     old = project.material(material).coat(coat)
     return _with_coat(project, material, old.with_(seam=old.seam.with_(**changes)))
+
+
+@edit
+def set_detail(project: Project, material: str, coat: str, **changes: Any) -> Project:
+    """Change the detail maps of a coat's surface."""
+    old = project.material(material).coat(coat)
+    return _with_coat(project, material, _replaced(old, ["surface", "detail"], changes))
+
+
+@edit
+def set_rim(project: Project, material: str, coat: str, **changes: Any) -> Project:
+    """Change the rim along a coat's seam."""
+    return _with_coat(project, material, _replaced(project.material(material).coat(coat), ["rim"], changes))
+
+
+@edit
+def move_term(project: Project, material: str, coat: str, term: str, to: int) -> Project:
+    """Move a term of where a coat shows to another place in the order."""
+    old = project.material(material).coat(coat)
+    moved = next((t for t in old.where if t.id == term), None)
+    if moved is None:
+        raise KeyError(f"{old.name} has no term {term!r}")
+    rest = [t for t in old.where if t.id != term]
+    rest.insert(max(0, min(to, len(rest))), moved)
+    return _with_coat(project, material, old.with_(where=tuple(rest)))
 
 
 @edit
@@ -193,7 +219,7 @@ def remove_term(project: Project, material: str, coat: str, term: str) -> Projec
     c = old.coat(coat)
     lean = c.with_(where=tuple(t for t in c.where if t.id != term))
     coats = tuple(lean if x.id == coat else x for x in old.coats)
-    return _swap(project, "materials", _trimmed(old.with_(dials=()), coats, old.dials))
+    return _swap(project, "materials", _trimmed(old, coats, old.dials))
 
 
 @edit
@@ -202,13 +228,21 @@ def set_field(project: Project, material: str, path: str, value: Number) -> Proj
     old = project.material(material)
     value = spec_at(old, path).clamped(value)
     coat_id, *inner, name = path.split(".")
-    coat = old.coat(coat_id)
-    if not inner:
-        return _with_coat(project, material, coat.with_(**{name: value}))
-    if inner[0] == "where":
-        return set_term(project, material, coat_id, inner[1], **{name: value})
-    part = getattr(coat, inner[0])
-    return _with_coat(project, material, coat.with_(**{inner[0]: part.with_(**{name: value})}))
+    return _with_coat(project, material, _replaced(old.coat(coat_id), inner, {name: value}))
+
+
+def _replaced(part: Any, path: list[str], changes: dict[str, Any]) -> Any:
+    """A part with changes made to what lies at a path inside it; tuples are entered by id."""
+    if not path:
+        return part.with_(**changes)
+    first, *rest = path
+    inner = getattr(part, first)
+    if isinstance(inner, tuple):
+        wanted, *rest = rest
+        if not any(i.id == wanted for i in inner):
+            raise KeyError(f"there is no {wanted!r} in {first}")
+        return part.with_(**{first: tuple(_replaced(i, rest, changes) if i.id == wanted else i for i in inner)})
+    return part.with_(**{first: _replaced(inner, rest, changes)})
 
 
 # Dials
@@ -297,6 +331,200 @@ def reset_dial(project: Project, finish: str, dial: str) -> Project:
     """Give a dial its inherited value back."""
     old = project.finish(finish)
     return _swap(project, "finishes", old.with_(values={k: v for k, v in old.values.items() if k != dial}))
+
+
+# Recipes
+
+
+@edit
+def add_recipe(project: Project, recipe: Recipe) -> Project:
+    """Add a recipe."""
+    taken = {r.id for r in project.recipes}
+    made = recipe.with_(id=free_id(recipe.id, taken), name=free_name(recipe.name, {r.name for r in project.recipes}))
+    return _uncircled(_added(project, "recipes", made))
+
+
+@edit
+def set_recipe(project: Project, recipe: str, **changes: Any) -> Project:
+    """Change a recipe; everything that uses it follows."""
+    return _uncircled(_swap(project, "recipes", project.recipe(recipe).with_(**changes)))
+
+
+@edit
+def remove_recipe(project: Project, recipe: str) -> Project:
+    """Remove a recipe that nothing uses."""
+    users = project.recipe_users(recipe)
+    if users:
+        raise ValueError(f"{project.recipe(recipe).name} is used by {', '.join(users)}")
+    changed: Project = project.with_(recipes=tuple(r for r in project.recipes if r.id != recipe))
+    return changed
+
+
+def _uncircled(project: Project) -> Project:
+    """The project, unless a recipe would be among its own steps."""
+    uses = {r.id: r.uses for r in project.recipes}
+    for start in uses:
+        seen: set[str] = set()
+        ahead = set(uses[start])
+        while ahead:
+            at = ahead.pop()
+            if at == start:
+                raise ValueError(f"{project.recipe(start).name} would be among its own steps")
+            if at not in seen:
+                seen.add(at)
+                ahead |= uses.get(at, frozenset())
+    return project
+
+
+@edit
+def rename_step(project: Project, recipe: str, step: str, name: str) -> Project:
+    """Rename a step; the steps that read it follow."""
+    old = project.recipe(recipe)
+    if not any(s.id == step for s in old.steps):
+        raise KeyError(f"{old.name} has no step {step!r}")
+
+    def renamed(argument: str) -> str:
+        first, dot, part = argument.partition(".")
+        return f"{name}{dot}{part}" if first == step else argument
+
+    steps = tuple(s.with_(id=name if s.id == step else s.id, args=tuple(renamed(a) for a in s.args)) for s in old.steps)
+    return _swap(project, "recipes", old.with_(steps=steps, output=name if old.output == step else old.output))
+
+
+# Shared dials
+
+
+@edit
+def add_shared(project: Project, name: str, **details: Any) -> Project:
+    """Add a shared dial."""
+    name = free_name(name, {d.name for d in project.shared})
+    return _added(project, "shared", SharedDial(id=free_id(name, {d.id for d in project.shared}), name=name, **details))
+
+
+@edit
+def set_shared(project: Project, shared: str, **changes: Any) -> Project:
+    """Change a shared dial: its value, name, limits or time track."""
+    old = project.shared_dial(shared)
+    if "value" in changes:
+        low, high = changes.get("low", old.low), changes.get("high", old.high)
+        changes["value"] = min(max(float(changes["value"]), low), high)
+    return _swap(project, "shared", old.with_(**changes))
+
+
+@edit
+def remove_shared(project: Project, shared: str) -> Project:
+    """Remove a shared dial; what followed it keeps the value it has now."""
+    gone = project.shared_dial(shared)
+    value = gone.at(0.0)
+    for material in project.materials:
+        for link in [k for k in material.links if k.shared == shared]:
+            project = unlink_field(project, material.id, link.path)
+            project = set_field(project, material.id, link.path, link_value(link, value))
+    changed: Project = project.with_(shared=tuple(d for d in project.shared if d.id != shared))
+    return changed
+
+
+def link_value(link: Link, shared: float) -> Number:
+    """What a linked field is when its shared dial has a value."""
+    if isinstance(link.low, tuple) and isinstance(link.high, tuple):
+        return tuple(a + (b - a) * shared for a, b in zip(link.low, link.high, strict=True))
+    assert isinstance(link.low, (int, float))
+    assert isinstance(link.high, (int, float))
+    return link.low + (link.high - link.low) * shared
+
+
+@edit
+def link_field(
+    project: Project, material: str, path: str, shared: str, low: Number | None = None, high: Number | None = None
+) -> Project:
+    """Let a field follow a shared dial."""
+    old = project.material(material)
+    project.shared_dial(shared)
+    spec, now = spec_at(old, path), field_values(old)[path]
+    known = old.link_at(path)
+    ends = [
+        spec.clamped(given if given is not None else getattr(known, name) if known else now)
+        for name, given in (("low", low), ("high", high))
+    ]
+    link = Link(path=path, shared=shared, low=ends[0], high=ends[1])
+    return _swap(project, "materials", old.with_(links=(*(k for k in old.links if k.path != path), link)))
+
+
+@edit
+def unlink_field(project: Project, material: str, path: str) -> Project:
+    """Let a field keep its own value instead of a shared dial's."""
+    old = project.material(material)
+    return _swap(project, "materials", old.with_(links=tuple(k for k in old.links if k.path != path)))
+
+
+# Light
+
+
+@edit
+def set_light(project: Project, **changes: Any) -> Project:
+    """Change the light."""
+    changed: Project = project.with_(light=project.light.with_(**changes))
+    return changed
+
+
+@edit
+def set_dial_of_many(project: Project, finishes: tuple[str, ...], dial: str, value: Number) -> Project:
+    """Turn a dial of several finishes."""
+    for finish in finishes:
+        project = set_dial(project, finish, dial, value)
+    return project
+
+
+@edit
+def reset_dials(project: Project, finish: str) -> Project:
+    """Give all dials of a finish their inherited values back."""
+    return _swap(project, "finishes", project.finish(finish).with_(values={}))
+
+
+@edit
+def promote_dial(project: Project, finish: str, dial: str) -> Project:
+    """Hand a dial's value up to the parent, which may be the material; the finish then inherits it."""
+    old = project.finish(finish)
+    if dial not in old.values:
+        raise KeyError(f"{old.name} does not change {dial!r}")
+    value = old.values[dial]
+    if any(f.id == old.parent for f in project.finishes):
+        project = set_dial(project, old.parent, dial, value)
+    else:
+        material = project.material(old.parent)
+        path = next(d.path for d in material.dials if d.id == dial)
+        project = set_field(project, material.id, path, value)
+    return reset_dial(project, finish, dial)
+
+
+@edit
+def move_dial(project: Project, material: str, dial: str, to: int) -> Project:
+    """Move a dial to another place in the sheet."""
+    old = project.material(material)
+    moved = next((d for d in old.dials if d.id == dial), None)
+    if moved is None:
+        raise KeyError(f"{old.name} has no dial {dial!r}")
+    rest = [d for d in old.dials if d.id != dial]
+    rest.insert(max(0, min(to, len(rest))), moved)
+    return _swap(project, "materials", old.with_(dials=tuple(rest)))
+
+
+@edit
+def set_dial_words(project: Project, material: str, dial: str, **changes: Any) -> Project:
+    """Change a dial's group or hint."""
+    old = project.material(material)
+    if not any(d.id == dial for d in old.dials):
+        raise KeyError(f"{old.name} has no dial {dial!r}")
+    dials = tuple(d.with_(**changes) if d.id == dial else d for d in old.dials)
+    return _swap(project, "materials", old.with_(dials=dials))
+
+
+@edit
+def set_parent(project: Project, finish: str, parent: str) -> Project:
+    """Give a finish another parent of the same material; a circle cannot be made."""
+    if material_of(project, parent).id != material_of(project, finish).id:
+        raise ValueError("a finish keeps its material; choose a parent that comes from the same one")
+    return _swap(project, "finishes", project.finish(finish).with_(parent=parent))
 
 
 # Meshes and props

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from typing import Annotated, Any, Literal
 
 import numpy as np
@@ -10,8 +11,11 @@ from pydantic import BeforeValidator, ConfigDict, Field, PlainSerializer, model_
 from jade_coat.maps.mapset import MapSet
 from jade_coat.material.fields import Frozen, Number
 from jade_coat.material.material import Finish, Material, by_id
+from jade_coat.material.recipes import Recipe
+from jade_coat.material.where import RecipeTerm
 from jade_coat.mesh.painting import Paint
 from jade_coat.program.types import Array
+from jade_coat.stage.shared_dials import SharedDial
 
 SCHEMA_VERSION = 1
 Vec3 = tuple[float, float, float]
@@ -57,6 +61,11 @@ class Prop(Frozen):
     values: dict[str, dict[str, Number]] = Field(default_factory=dict)
     paint: PaintField = None
 
+    @property
+    def seed(self) -> float:
+        """The prop's random number, 0 to 1, from its id."""
+        return int.from_bytes(hashlib.sha256(self.id.encode()).digest()[:3], "big") / 2.0**24
+
     def matrix(self) -> Array:
         """The 4×4 matrix from the mesh's space to the world's, float64."""
         matrix = np.eye(4)
@@ -92,6 +101,28 @@ class Camera(Frozen):
         return np.array(self.target) + self.distance * away
 
 
+class Light(Frozen):
+    """What lights the stage: a sun and a sky.
+
+    Angles in radians: azimuth about +y from +z towards +x, elevation above the horizon. `sky` is one of the synthesised
+    skies, or the asset name of a lat-long picture, which `sky_turn` turns about +y.
+    """
+
+    azimuth: float = 0.66
+    elevation: float = Field(0.665, ge=-0.2, le=1.5707964)
+    strength: float = Field(2.6, ge=0, le=50)
+    sky: str = "morning"
+    sky_name: str = ""
+    sky_turn: float = 0.0
+
+    def direction(self) -> Vec3:
+        """The unit vector towards the sun."""
+        flat = float(np.cos(self.elevation))
+        return (
+            float(np.sin(self.azimuth)) * flat, float(np.sin(self.elevation)), float(np.cos(self.azimuth)) * flat,
+        )  # fmt: skip
+
+
 class Project(Frozen):
     """Everything a project is, but for the large arrays its assets refer to."""
 
@@ -103,10 +134,13 @@ class Project(Frozen):
     meshes: tuple[MeshAsset, ...] = ()
     props: tuple[Prop, ...] = ()
     camera: Camera = Camera()
+    light: Light = Light()
+    shared: tuple[SharedDial, ...] = ()
+    recipes: tuple[Recipe, ...] = ()
 
     @model_validator(mode="after")
     def _consistent(self) -> Project:
-        for what in ("map_sets", "materials", "finishes", "meshes", "props"):
+        for what in ("map_sets", "materials", "finishes", "meshes", "props", "shared", "recipes"):
             ids = [item.id for item in getattr(self, what)]
             if len(set(ids)) != len(ids):
                 raise ValueError(f"the ids of {what} must be unique, got {ids}")
@@ -124,6 +158,24 @@ class Project(Frozen):
             if at not in roots:
                 raise ValueError(f"finish {finish!r} leads to {at!r}, which is no material")
         return self
+
+    def recipe(self, wanted: str) -> Recipe:
+        """The recipe with this id. Raises KeyError."""
+        found: Recipe = by_id(self.recipes, wanted, "recipe")
+        return found
+
+    def recipe_users(self, wanted: str) -> tuple[str, ...]:
+        """The names of the materials and recipes that use a recipe."""
+        materials = [
+            m.name for m in self.materials
+            if any(isinstance(t, RecipeTerm) and t.recipe == wanted for c in m.coats for t in c.where)
+        ]  # fmt: skip
+        return (*materials, *(r.name for r in self.recipes if wanted in r.uses))
+
+    def shared_dial(self, wanted: str) -> SharedDial:
+        """The shared dial with this id. Raises KeyError."""
+        found: SharedDial = by_id(self.shared, wanted, "shared dial")
+        return found
 
     def map_set(self, wanted: str) -> MapSet:
         """The map set with this id. Raises KeyError."""

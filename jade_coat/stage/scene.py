@@ -62,6 +62,7 @@ def build_scene(project: Project, mesh_data: Callable[[str], MeshData]) -> Scene
         Draw(
             *key, np.stack([m for m, _, _ in members]).astype(np.float32),
             np.array([r for _, r, _ in members], np.int32), np.array([p for _, _, p in members], np.int32),
+            np.array([project.props[p].seed for _, _, p in members], np.float32),
         )
         for key, members in groups.items()
     )  # fmt: skip
@@ -81,5 +82,6 @@ def single(mesh: str, data: MeshData, material: Material, values: dict[str, Numb
     one = np.eye(4, dtype=np.float32)[None]
     zero = np.zeros(1, np.int32)
     return Scene(
-        (Draw(mesh, "", 0, count, material.id, one, zero, zero),), {material.id: layout(material).pack(values)[None]}
+        (Draw(mesh, "", 0, count, material.id, one, zero, zero, np.zeros(1, np.float32)),),
+        {material.id: layout(material).pack(values)[None]},
     )

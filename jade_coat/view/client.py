@@ -18,6 +18,7 @@ from jade_coat.material.surface import MapLookup
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import Scene
 from jade_coat.view import messages as m
+from jade_coat.view.environment import Environment
 from jade_coat.view.process import run
 from jade_coat.view.shared import Shared
 
@@ -75,7 +76,9 @@ class RenderClient:
         self._streams: dict[str, _Stream] = {}
         self._blocks: dict[str, Shared] = {}
         self._deaths: list[float] = []
-        self._sun: tuple[tuple[float, float, float], float] | None = None
+        self._sun: tuple[tuple[float, float, float], float, str | Environment] | None = None
+        self._shared_values: dict[str, float] = {}
+        self._bent: set[str] = set()
         self._process: Any = None
         self._start()
 
@@ -163,7 +166,9 @@ class RenderClient:
 
     def _replay(self) -> None:
         if self._sun is not None:
-            self._send(m.SetSun(*self._sun))
+            self._send(m.SetLight(*self._sun))
+        if self._shared_values:
+            self._send(m.SetShared(self._shared_values))
         for key, mesh in self._meshes.items():
             self._send_mesh(key, mesh)
         for texture in self._textures.values():
@@ -203,10 +208,11 @@ class RenderClient:
 
     # What it knows
 
-    def put_mesh(self, key: str, mesh: MeshData) -> None:
-        """Send a mesh unless it is there already."""
-        if self._meshes.get(key) is not mesh:
+    def put_mesh(self, key: str, mesh: MeshData, bent: bool = False) -> None:
+        """Send a mesh unless it is there already; `bent` with its curvature, which takes a while to measure."""
+        if self._meshes.get(key) is not mesh or (bent and key not in self._bent):
             self._meshes[key] = mesh
+            (self._bent.add if bent else self._bent.discard)(key)
             self._send_mesh(key, mesh)
 
     def put_texture(self, texture: Texture) -> None:
@@ -250,13 +256,25 @@ class RenderClient:
         rows[material][row] = values
         self._send(m.SetRow(scene, material, row, values))
 
-    def set_sun(self, direction: tuple[float, float, float], strength: float) -> None:
-        """Place the sun."""
-        self._sun = (direction, strength)
-        self._send(m.SetSun(direction, strength))
+    def set_shared(self, values: dict[str, float]) -> None:
+        """Send the values of the shared dials, unless they are so already."""
+        if values != self._shared_values:
+            self._shared_values = dict(values)
+            self._send(m.SetShared(self._shared_values))
+
+    def set_light(
+        self, direction: tuple[float, float, float], strength: float, sky: str | Environment, quick: bool = False
+    ) -> None:
+        """Place the sun and the sky, unless they are so already; `quick` moves the sun alone for now."""
+        wanted = (direction, strength, sky)
+        if quick or self._sun is None or self._sun[:2] != wanted[:2] or self._sun[2] is not sky:
+            self._sun = wanted if not quick else None
+            self._send(m.SetLight(direction, strength, sky, quick))
 
     def _send_mesh(self, key: str, mesh: MeshData) -> None:
         streams = {"position": mesh.positions, "normal": mesh.normals, "tangent": mesh.tangents}
+        if key in self._bent:
+            streams["curvature"] = mesh.curvature
         streams |= {f"uv{i}": uv for i, uv in enumerate(mesh.uvs)}
         streams |= {f"color{i}": c for i, c in enumerate(mesh.colors)}
         block = self._shared({**streams, "triangles": mesh.triangles})

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 
+import cv2
 import numpy as np
 
 from jade_coat.program.types import Array
@@ -47,6 +49,35 @@ def hazy_morning(d: Array, sun: Array) -> Array:
     radiance = land + (sky - land) * blend
     glow = np.clip((d * sun).sum(axis=-1, keepdims=True), 0, 1)
     return radiance + (glow**24 * 2.2 + glow**4 * 0.25) * np.array([1.0, 0.93, 0.82]) * blend
+
+
+def overcast(d: Array, sun: Array) -> Array:
+    """Radiance of an even grey sky, brightest overhead (CIE overcast: a third as bright at the horizon)."""
+    up = d[..., 1:2]
+    sky = np.array([0.92, 0.96, 1.0]) * (1 + 2 * np.clip(up, 0, 1)) / 3 * 1.5
+    ground = np.array([0.20, 0.19, 0.175]) * (1 + 0.2 * np.clip(up, -1, 0))
+    blend = np.clip(up / 0.05 + 0.5, 0, 1)
+    return ground + (sky - ground) * blend + 0.0 * sun[0]
+
+
+def kiln_evening(d: Array, sun: Array) -> Array:
+    """Radiance at dusk: a deep sky, a band of embers where the sun went, and the warm mouth of a kiln opposite."""
+    up = d[..., 1:2]
+    zenith, horizon = np.array([0.045, 0.06, 0.12]), np.array([0.34, 0.22, 0.20])
+    sky = horizon + (zenith - horizon) * np.clip(up * 1.4, 0, 1) ** 0.5
+    flat = sun * np.array([1.0, 0.0, 1.0])
+    flat = flat / max(float(np.linalg.norm(flat)), 1e-6)
+    toward = np.clip((d * flat).sum(axis=-1, keepdims=True), 0, 1)
+    sky = sky + np.array([1.6, 0.55, 0.16]) * toward**3 * np.exp(-((up / 0.16) ** 2))
+    ground = np.array([0.06, 0.05, 0.045])
+    blend = np.clip(up / 0.04 + 0.5, 0, 1)
+    mouth = np.clip(-(d * flat).sum(axis=-1, keepdims=True), 0, 1) ** 40
+    return ground + (sky - ground) * blend + mouth * np.array([5.0, 1.7, 0.5]) * np.exp(-(((up - 0.1) / 0.2) ** 2))
+
+
+SKIES = {"morning": hazy_morning, "overcast": overcast, "evening": kiln_evening}
+"""The synthesised skies: radiance `(…, 3)` of unit directions and the direction towards the sun."""
+SKY_LABELS = {"morning": "Hazy morning", "overcast": "Overcast noon", "evening": "Kiln at dusk"}
 
 
 def uniform_white(d: Array, sun: Array) -> Array:
@@ -97,16 +128,48 @@ def _reflections(sky: Array, d: Array, weight: Array, level: int) -> Array:
     return np.asarray(lobe @ sky.astype(np.float32)).reshape(MAP_SIDE, MAP_SIDE, 3)
 
 
-@lru_cache(maxsize=4)
-def synthesised(sun: tuple[float, float, float], white: bool = False) -> Environment:
-    """The light of the hazy sky with its sun in a direction, or of a white furnace."""
-    paint = uniform_white if white else hazy_morning
+@lru_cache(maxsize=6)
+def synthesised(sun: tuple[float, float, float], white: bool = False, sky: str = "morning") -> Environment:
+    """The light of a synthesised sky with its sun in a direction, or of a white furnace."""
+    paint = uniform_white if white else SKIES[sky]
+    toward = np.array(sun)
+    return _environment(lambda d: paint(d, toward), paint(directions(MAP_SIDE), toward))
+
+
+def _environment(coarse: Callable[[Array], Array], sharp: Array) -> Environment:
     d = directions(40).reshape(-1, 3)
     weight = solid_angles(40).ravel()
-    sky = paint(d, np.array(sun))
+    sky = coarse(d)
     layers = [_reflections(sky, d, weight, level) for level in range(1, LEVELS)]
-    sharp = paint(directions(MAP_SIDE), np.array(sun))
     return Environment(irradiance(sky, d, weight).astype(np.float32), np.stack([sharp, *layers]).astype(np.float32))
+
+
+def from_lat_long(picture: Array, turn: float = 0.0) -> Environment:
+    """The light of a lat-long picture `(h, w, 3)` of linear radiance, +y up, its middle column towards +z.
+
+    `turn` turns it about +y, radians. Raises ValueError for a picture with no light in it or of another shape.
+    """
+    if picture.ndim != 3 or picture.shape[2] < 3 or min(picture.shape[:2]) < 2:
+        raise ValueError("a sky is a picture of at least 2 × 2 texels with three channels")
+    light = np.maximum(np.nan_to_num(picture[..., :3].astype(np.float32), posinf=6e4), 0)
+    if not light.any():
+        raise ValueError("the picture holds no light")
+
+    def sized(width: int) -> Array:
+        return np.asarray(cv2.resize(light, (width, width // 2), interpolation=cv2.INTER_AREA), np.float32)
+
+    return _environment(lambda d: _looked_up(sized(80), d, turn), _looked_up(sized(256), directions(MAP_SIDE), turn))
+
+
+def _looked_up(picture: Array, d: Array, turn: float) -> Array:
+    height, width = picture.shape[:2]
+    padded = np.concatenate([picture[:, -1:], picture, picture[:, :1]], axis=1)
+    u = (np.arctan2(d[..., 0], d[..., 2]) - turn) / (2 * np.pi) + 0.5
+    v = np.arccos(np.clip(d[..., 1], -1, 1)) / np.pi
+    x = ((u - np.floor(u)) * width + 0.5).astype(np.float32).reshape(-1, 1)
+    y = np.clip(v * height - 0.5, 0, height - 1).astype(np.float32).reshape(-1, 1)
+    read = cv2.remap(padded, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    return np.asarray(read.reshape(*d.shape[:-1], 3))
 
 
 @lru_cache(maxsize=1)

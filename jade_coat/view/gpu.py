@@ -33,7 +33,7 @@ class GpuScene:
 
     scene: Scene
     instances: list[Any]
-    tables: dict[tuple[str, object], Any] = field(default_factory=dict)
+    tables: dict[tuple[object, ...], Any] = field(default_factory=dict)
     shadow: Any = None
     to_shadow: Array | None = None
     shadow_texel: float = 0.0

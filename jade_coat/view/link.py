@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 
 from jade_coat.files.library import Library
@@ -15,10 +17,18 @@ from jade_coat.mesh.painting import TILE, Paint
 from jade_coat.stage.draws import Draw, Scene
 from jade_coat.stage.project import Project
 from jade_coat.stage.scene import BARE, build_scene, single
+from jade_coat.stage.shared_dials import shared_values
 from jade_coat.view.client import RenderClient
+from jade_coat.view.environment import SKIES, Environment
 
 STAGE = "stage"
+PREVIEW = "preview"
 SWATCH_MESH = "swatch mesh"
+PREVIEW_SHAPES: dict[str, Callable[[], MeshData]] = {
+    "tile": shapes.rail_tile, "plane": shapes.wall_piece, "ball": lambda: shapes.ball(0.5, 96), "rod": shapes.rod,
+    "cloth": shapes.hanging_cloth,
+}  # fmt: skip
+SHAPE_LABELS = {"tile": "Bent tile", "plane": "Plane", "ball": "Ball", "rod": "Rod", "cloth": "Cloth"}
 
 
 class StageLink:
@@ -31,9 +41,14 @@ class StageLink:
         self._lookup = PackedLookup(())
         self._sent: set[MapSet] = set()
         self._broken: dict[str, MeshData] = {}
+        self._shapes: dict[str, MeshData] = {}
+        self.skies: dict[tuple[str, float], Environment] = {}
+        """Skies from pictures, by asset name and turn, once they are worked out."""
+        self.time = 0.0
+        """The time of the shared dials' tracks that is shown, seconds."""
         self.problems: dict[str, str] = {}
         """What is wrong with meshes that a plain box stands in for, by mesh id."""
-        swatch = painted_swatch()
+        swatch = painted(shapes.rail_tile())
         client.put_mesh(SWATCH_MESH, swatch)
         self._swatch = swatch
 
@@ -68,18 +83,34 @@ class StageLink:
         for texture in textures:
             self._client.put_texture(texture)
 
+    def play(self, project: Project, time: float) -> None:
+        """Show the shared dials at a time of their tracks."""
+        self.time = time
+        self._client.set_shared(shared_values(project.shared, time))
+
+    def light(self, project: Project, quick: bool = False) -> None:
+        """Send a project's light; a sky that is still being worked out leaves the hazy morning in its place."""
+        light = project.light
+        sky: str | Environment = light.sky
+        if light.sky not in SKIES:
+            sky = self.skies.get((light.sky, light.sky_turn), "morning")
+        self._client.set_light(light.direction(), light.strength, sky, quick)
+
     def sync(self, project: Project) -> bool:
         """Send what differs from the project last sent; whether anything did."""
         before, self._project = self._project, project
         if before is not None and before.with_(camera=project.camera) == project:
             return False
-        if before is None or before.map_sets != project.map_sets:
-            self._lookup = PackedLookup(project.map_sets)
+        if before is None or (before.map_sets, before.recipes) != (project.map_sets, project.recipes):
+            self._lookup = PackedLookup(project.map_sets, project.recipes)
         self._client.set_material(BARE, self._lookup)
         for material in project.materials:
             self._client.set_material(material, self._lookup)
+        bent = any(m.reads_bend(self._lookup) for m in project.materials)
         for asset in project.meshes:
-            self._client.put_mesh(asset.id, self.mesh_data(asset.id))
+            self._client.put_mesh(asset.id, self.mesh_data(asset.id), bent)
+        self.light(project)
+        self._client.set_shared(shared_values(project.shared, self.time))
         self._sync_paint(before, project)
         self._sync_scene(build_scene(project, self.mesh_data))
         return True
@@ -108,17 +139,49 @@ class StageLink:
             for index in np.flatnonzero((rows != old.rows[name]).any(axis=1)):
                 self._client.set_row(STAGE, name, int(index), rows[index])
 
+    def show_other(self, scene: str, project: Project) -> None:
+        """Put another state of the project into a scene of its own, beside the stage: to compare."""
+        before = self._project
+        apart = {m.id: f"{scene}/{m.id}" for m in project.materials}
+        materials = tuple(m.with_(id=apart[m.id]) for m in project.materials)
+        finishes = tuple(f.with_(parent=apart.get(f.parent, f.parent)) for f in project.finishes)
+        own = {p.id: p.paint for p in before.props} if before else {}
+        props = []
+        for prop in project.props:
+            moved = prop.with_(finishes={s: apart.get(f, f) for s, f in prop.finishes.items()})
+            if isinstance(prop.paint, Paint) and prop.paint is not own.get(prop.id):
+                moved = moved.with_(id=f"{scene}/{prop.id}")
+                self._client.put_paint(moved.id, prop.paint.whole())
+            props.append(moved)
+        other = project.with_(materials=materials, finishes=finishes, props=tuple(props))
+        for material in materials:
+            self._client.set_material(material, PackedLookup(project.map_sets, project.recipes))
+        self._client.set_scene(scene, build_scene(other, self.mesh_data))
+
+    def preview_mesh(self, shape: str) -> MeshData:
+        """The mesh of a preview shape."""
+        if shape not in self._shapes:
+            self._shapes[shape] = painted(PREVIEW_SHAPES[shape]())
+        return self._shapes[shape]
+
+    def show_preview(self, shape: str, material: Material, values: dict[str, Number]) -> None:
+        """Put a look on a preview shape, in the scene `PREVIEW`."""
+        mesh = self.preview_mesh(shape)
+        self._client.put_mesh(f"preview {shape}", mesh, material.reads_bend(self._lookup))
+        self._client.set_material(material, self._lookup)
+        self._client.set_scene(PREVIEW, single(f"preview {shape}", mesh, material, values))
+
     def show_look(self, scene: str, material: Material, values: dict[str, Number]) -> None:
         """Put a look on the swatch form, as a scene of its own."""
+        self._client.put_mesh(SWATCH_MESH, self._swatch, material.reads_bend(self._lookup))
         self._client.set_material(material, self._lookup)
         self._client.set_scene(scene, single(SWATCH_MESH, self._swatch, material, values))
 
 
-def painted_swatch() -> MeshData:
-    """The swatch form with paint that rises from its top to its foot in all channels, so that painted coats show."""
-    mesh = shapes.rail_tile()
+def painted(mesh: MeshData) -> MeshData:
+    """A form with paint that rises from its top to its foot in all channels, so that painted coats show."""
     y = mesh.positions[:, 1]
-    amount = np.clip(0.62 - 1.5 * (y - y.min()) / np.ptp(y), 0, 1) * FULL
+    amount = np.clip(0.62 - 1.5 * (y - y.min()) / max(float(np.ptp(y)), 1e-6), 0, 1) * FULL
     return mesh.with_(colors=(np.repeat(amount[:, None], 4, axis=1).astype(np.uint16),))
 
 
@@ -132,4 +195,4 @@ def _same_draws(a: Scene, b: Scene) -> bool:
 
 def _same_draw(a: Draw, b: Draw) -> bool:
     same = (a.mesh, a.paint, a.start, a.count, a.material) == (b.mesh, b.paint, b.start, b.count, b.material)
-    return same and all(np.array_equal(getattr(a, n), getattr(b, n)) for n in ("matrices", "rows", "props"))
+    return same and all(np.array_equal(getattr(a, n), getattr(b, n)) for n in ("matrices", "rows", "props", "seeds"))

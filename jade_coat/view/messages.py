@@ -8,6 +8,7 @@ from jade_coat.material.material import Material
 from jade_coat.material.surface import MapLookup
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import Scene
+from jade_coat.view.environment import Environment
 from jade_coat.view.shared import Handle
 
 
@@ -74,11 +75,23 @@ class SetRow:
 
 
 @dataclass(frozen=True)
-class SetSun:
-    """The sun: unit direction towards it, and its strength."""
+class SetLight:
+    """The sun (unit direction towards it, strength) and the sky: a synthesised one by name, or one worked out already.
+
+    `quick` leaves the sky as it is: the sun is being dragged.
+    """
 
     direction: tuple[float, float, float]
     strength: float
+    sky: str | Environment = "morning"
+    quick: bool = False
+
+
+@dataclass(frozen=True)
+class SetShared:
+    """The values of the shared dials by the names that programs use."""
+
+    values: dict[str, float]
 
 
 @dataclass(frozen=True)

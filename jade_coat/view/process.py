@@ -73,8 +73,10 @@ class RenderProcess:
             renderer.set_scene(message.name, message.scene)
         elif isinstance(message, m.SetRow):
             renderer.set_row(message.scene, message.material, message.row, message.values)
-        elif isinstance(message, m.SetSun):
-            renderer.set_sun(message.direction, message.strength)
+        elif isinstance(message, m.SetShared):
+            renderer.set_shared(message.values)
+        elif isinstance(message, m.SetLight):
+            renderer.set_light(message.direction, message.strength, message.sky, message.quick)
         else:
             raise TypeError("nobody knows what to do with it")
 

@@ -22,6 +22,7 @@ VIEW_OUTPUTS = (
     "vec4(out_emissive, 1.0)",
 )
 """What the first four attachments of the G-buffer hold."""
+MAX_PROBES = 4
 
 
 @dataclass(frozen=True)
@@ -35,6 +36,7 @@ class Stream:
 
 ATTRIBUTES: Mapping[str, Stream] = {
     **{f"uv{i}": Stream("vec2", "2f4", f"vec2 attribute_uv{i} = in_uv{i};") for i in range(8)},
+    "curvature": Stream("float", "1f4", "float attribute_curvature = in_curvature;"),
     **{
         f"color{i}": Stream("uvec4", "4u2", f"vec4 attribute_color{i} = vec4(in_color{i}) / 65535.0;") for i in range(4)
     },
@@ -86,13 +88,13 @@ class ProgramShop:
         """The program for the lit view."""
         return self._get(material, lookup, Targets(VIEW_OUTPUTS, _needed(VIEW_OUTPUTS)), FetchMode.HARDWARE)
 
-    def sheet(self, material: Material, lookup: MapLookup, coats: tuple[str, ...]) -> Compiled:
-        """The program that also gives paint, coverage, and the where of up to four coats."""
+    def sheet(self, material: Material, lookup: MapLookup, probes: tuple[str, ...]) -> Compiled:
+        """The program that also gives paint, coverage, and up to four outputs of one float by name."""
         outputs = self.outputs(material, lookup)
-        wheres = [output_name(f"where:{c}") if f"where:{c}" in outputs else "0.0" for c in coats]
-        wheres += ["0.0"] * (4 - len(wheres))
-        expressions = (*VIEW_OUTPUTS, "pixel_color0", f"vec4({', '.join(wheres)})", "vec4(out_coverage, 1.0)")
-        names = (*_needed(VIEW_OUTPUTS), "coverage", *(f"where:{c}" for c in coats if f"where:{c}" in outputs))
+        values = [output_name(p) if p in outputs else "0.0" for p in probes]
+        values += ["0.0"] * (MAX_PROBES - len(values))
+        expressions = (*VIEW_OUTPUTS, "pixel_color0", f"vec4({', '.join(values)})", "vec4(out_coverage, 1.0)")
+        names = (*_needed(VIEW_OUTPUTS), "coverage", *(p for p in probes if p in outputs))
         return self._get(material, lookup, Targets(expressions, names, 0), FetchMode.HARDWARE)
 
     def measured(self, material: Material, lookup: MapLookup, targets: Targets, fetch: FetchMode) -> Compiled:
@@ -133,10 +135,14 @@ def vertex_source(glsl: GlslProgram, targets: Targets) -> str:
     if targets.paint_set >= 0 and wanted not in streams:
         streams.append(wanted)
     declared = [f"in {ATTRIBUTES[a].kind} in_{a};" for a in streams]
-    declared += [f"uniform vec2 instance_{name};" for name in glsl.instance]
+    declared += [f"uniform vec2 instance_{name};" for name in glsl.instance if name != "seed"]
+    if "seed" in glsl.instance:
+        declared.append("in float in_seed;")
     if targets.paint_set >= 0:
         declared.append("out vec4 pixel_color0;")
     body = [ATTRIBUTES[a].value for a in streams]
+    if "seed" in glsl.instance:
+        body.append("float instance_seed = in_seed;")
     if targets.paint_set >= 0:
         body.append(f"pixel_color0 = attribute_{wanted};")
     return "\n".join(

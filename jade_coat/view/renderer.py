@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 import moderngl
 import numpy as np
 
+from jade_coat.maps.packing import Texture
 from jade_coat.material.material import Material
 from jade_coat.material.surface import MapLookup
 from jade_coat.program.types import Array
@@ -17,13 +18,15 @@ from jade_coat.view.context import HEADER, shader
 from jade_coat.view.environment import LEVELS, MAP_SIDE, Environment, split_sum_table, synthesised
 from jade_coat.view.gpu import ROWS_A_COLUMN, Buffers, GpuMesh, GpuScene, new_buffers, row_table, write_row
 from jade_coat.view.messages import Eye
-from jade_coat.view.programs import ATTRIBUTES, Compiled, ProgramFault, ProgramShop
+from jade_coat.view.programs import ATTRIBUTES, MAX_PROBES, Compiled, ProgramFault, ProgramShop
 
 SHADOW_SIDE = 2048
 SUN_COLOR = np.array([1.0, 0.93, 0.82])
 FORMATS_OF_FRAME = {"position": "3f4", "normal": "3f4", "tangent": "4f4"}
 LOOKS = ("lit", "base_color", "roughness", "metallic", "normal", "height", "occlusion", "coverage")
-"""Looks that need no name behind them; others are `paint:R` and `where:COAT`."""
+"""Looks that need no name behind them."""
+PROBES = ("where", "term", "height", "coverage")
+"""Looks that are outputs of a material: `where:COAT`, `term:COAT:TERM`, `height:COAT`, `coverage:COAT`."""
 
 
 class Renderer:
@@ -35,6 +38,9 @@ class Renderer:
         self.faults: dict[str, str] = {}
         self._meshes: dict[str, GpuMesh] = {}
         self._textures: dict[str, Any] = {}
+        self._means: dict[str, tuple[float, ...]] = {}
+        self._eye: Array = np.zeros(3)
+        self._shared: dict[str, float] = {}
         self._paint: dict[str, Any] = {}
         self._materials: dict[str, tuple[Material, MapLookup]] = {}
         self._scenes: dict[str, GpuScene] = {}
@@ -56,7 +62,7 @@ class Renderer:
         self._split_sum = context.texture((32, 32), 2, split_sum_table().tobytes(), dtype="f4")
         self._split_sum.repeat_x = self._split_sum.repeat_y = False
         self._reflections: Any = None
-        self.set_sun((0.48, 0.62, 0.62), 2.6)
+        self.set_light((0.48, 0.62, 0.62), 2.6)
 
     # What is drawn
 
@@ -83,6 +89,7 @@ class Renderer:
             for i, level in enumerate(levels[1:], 1):
                 texture.write(level.tobytes(), level=i)
             texture.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
+        self._means[name] = tuple(float(v) for v in Texture(name, is_color, levels[-1:]).mean)
         old = self._textures.get(name)
         self._textures[name] = texture
         if old is not None:
@@ -114,9 +121,12 @@ class Renderer:
         old = self._scenes.get(name)
         instances = []
         for draw in scene.draws:
-            data = np.empty(len(draw.rows), dtype=[("matrix", np.float32, (4, 4)), ("row", np.int32)])
+            data = np.empty(
+                len(draw.rows), dtype=[("matrix", np.float32, (4, 4)), ("row", np.int32), ("seed", np.float32)]
+            )
             data["matrix"] = draw.matrices.transpose(0, 2, 1)
             data["row"] = draw.rows
+            data["seed"] = draw.seeds
             instances.append(self.context.buffer(data.tobytes()))
         new = GpuScene(scene, instances)
         if old is not None:
@@ -141,26 +151,43 @@ class Renderer:
             rows = rows.copy()
             found.scene.rows[material] = rows
         rows[row] = values
-        for (name, _), table in found.tables.items():
+        for (name, *_), table in found.tables.items():
             if name == material:
                 write_row(table, table.extra, row, rows[row])
 
-    def set_sun(self, direction: tuple[float, float, float], strength: float) -> None:
-        """Place the sun and the sky around it."""
+    def set_shared(self, values: Mapping[str, float]) -> None:
+        """Take the values of the shared dials; those not named are 0."""
+        self._shared = dict(values)
+
+    def set_light(
+        self,
+        direction: tuple[float, float, float],
+        strength: float,
+        sky: str | Environment = "morning",
+        quick: bool = False,
+    ) -> None:
+        """Place the sun, and the sky around it; `quick` leaves the sky as it is."""
         d = np.array(direction, float)
-        unit = d / np.linalg.norm(d)
-        self.set_environment(synthesised((float(unit[0]), float(unit[1]), float(unit[2]))), direction, strength)
+        x, y, z = (float(c) for c in d / np.linalg.norm(d))
+        if quick:
+            self._place_sun(direction, strength)
+        else:
+            made = sky if isinstance(sky, Environment) else synthesised((x, y, z), sky=sky)
+            self.set_environment(made, direction, strength)
 
     def set_environment(self, environment: Environment, direction: tuple[float, float, float], strength: float) -> None:
         """Light scenes with a given environment and a sun."""
-        d = np.array(direction, float)
-        self._sun = d / np.linalg.norm(d)
         if self._reflections is None:
             self._reflections = self.context.texture_array((MAP_SIDE, MAP_SIDE, LEVELS), 3, dtype="f2")
             self._reflections.filter = (moderngl.LINEAR, moderngl.LINEAR)
             self._reflections.repeat_x = self._reflections.repeat_y = False
         self._reflections.write(environment.reflections.astype(np.float16).tobytes())
         self._compose["irradiance"].write(environment.irradiance.astype("f4").tobytes())
+        self._place_sun(direction, strength)
+
+    def _place_sun(self, direction: tuple[float, float, float], strength: float) -> None:
+        d = np.array(direction, float)
+        self._sun = d / np.linalg.norm(d)
         self._compose["sun_direction"].value = tuple(self._sun)
         self._compose["sun_radiance"].value = tuple(SUN_COLOR * strength)
         for scene in self._scenes.values():
@@ -185,13 +212,14 @@ class Renderer:
         buffers = self._sized(stream, width, height)
         found = self._scenes.get(scene) or GpuScene(Scene(), [])
         projection = jittered(eye.projection, sample, width, height)
-        detailed = any(look not in LOOKS[:7] for look in looks)
-        coats = tuple(look.partition(":")[2] for look in looks if look.startswith("where:"))[:4]
-        self._fill(found, buffers, projection @ eye.view, detailed, coats, eye.position)
         pictures = []
-        for look in looks:
-            self._compose_look(found, buffers, projection @ eye.view, eye, look, coats, backdrop)
-            pictures.append(self._refined(buffers, sample, single=len(looks) == 1))
+        for batch in _batches(looks):
+            detailed = any(look not in LOOKS[:7] for look in batch)
+            probes = tuple(dict.fromkeys(look for look in batch if is_probe(look)))
+            self._fill(found, buffers, projection @ eye.view, detailed, probes, eye.position)
+            for look in batch:
+                self._compose_look(found, buffers, projection @ eye.view, eye, look, probes, backdrop)
+                pictures.append(self._refined(buffers, sample, single=len(looks) == 1))
         return np.concatenate(pictures, axis=1) if len(pictures) > 1 else pictures[0]
 
     def _sized(self, stream: str, width: int, height: int) -> Buffers:
@@ -208,17 +236,18 @@ class Renderer:
         buffers: Buffers,
         view_projection: Array,
         detailed: bool,
-        coats: tuple[str, ...],
+        probes: tuple[str, ...],
         eye: Array,
     ) -> None:
         if found.shadow is None:
             self._cast(found)
+        self._eye = eye
         buffers.gbuffer.use()
         buffers.gbuffer.clear(0, 0, 0, 0, depth=1.0)
         self.context.enable_only(moderngl.DEPTH_TEST)
         order = sorted(range(len(found.scene.draws)), key=lambda i: self._distance(found.scene.draws[i], eye))
         for i in order:
-            self._draw(found, i, view_projection, detailed, coats)
+            self._draw(found, i, view_projection, detailed, probes)
 
     def _distance(self, draw: Draw, eye: Array) -> float:
         mesh = self._meshes.get(draw.mesh)
@@ -228,20 +257,20 @@ class Renderer:
         return float(np.linalg.norm((draw.matrices @ centre)[:, :3] - eye, axis=1).min())
 
     def _draw(
-        self, found: GpuScene, index: int, view_projection: Array, detailed: bool, coats: tuple[str, ...]
+        self, found: GpuScene, index: int, view_projection: Array, detailed: bool, probes: tuple[str, ...]
     ) -> None:
         draw = found.scene.draws[index]
         mesh = self._meshes.get(draw.mesh)
         if mesh is None or not draw.count or not len(draw.rows):
             return
-        compiled = self._compiled(draw.material, detailed, coats)
+        compiled = self._compiled(draw.material, detailed, probes)
         if compiled is None:
             self._run(self._fault, mesh, draw, found.instances[index], view_projection)
             return
         self._bind(compiled, found, draw, mesh)
         self._run(compiled.program, mesh, draw, found.instances[index], view_projection)
 
-    def _compiled(self, name: str, detailed: bool, coats: tuple[str, ...]) -> Compiled | None:
+    def _compiled(self, name: str, detailed: bool, probes: tuple[str, ...]) -> Compiled | None:
         if name in self.faults:
             return None
         if name not in self._materials:
@@ -249,7 +278,7 @@ class Renderer:
             return None
         material, lookup = self._materials[name]
         try:
-            return self.shop.sheet(material, lookup, coats) if detailed else self.shop.view(material, lookup)
+            return self.shop.sheet(material, lookup, probes) if detailed else self.shop.view(material, lookup)
         except (ProgramFault, TypeError, ValueError, KeyError) as error:
             self.faults[name] = str(error)
             return None
@@ -262,12 +291,20 @@ class Renderer:
         for i, reference in enumerate(glsl.textures):
             self._textures.get(reference.name, self._grey).use(i + 1)
             _set(program, f"map{i}", i + 1)
+            _set(program, f"mean{i}", self._means.get(reference.name, (0.2, 0.2, 0.2, 1.0)))
+        _set(program, "shared_camera_position", tuple(self._eye))
+        for name in glsl.shared:
+            if name in self._shared or name != "camera_position":
+                _set(program, f"shared_{name}", self._shared.get(name, 0.0))
         for name in glsl.instance:
+            if name == "seed":
+                continue
             uv_set = int(name.removeprefix("metres"))
             _set(program, f"instance_{name}", mesh.metres[uv_set] if uv_set < len(mesh.metres) else (1.0, 1.0))
 
     def _table(self, found: GpuScene, material: str, compiled: Compiled) -> Any:
-        key = (material, compiled.glsl.layout)
+        # Two programs of one material may spill other values into places of the same names.
+        key = (material, compiled.glsl.layout, tuple(compiled.glsl.spilled.values()))
         if key not in found.tables:
             table = row_table(self.context, compiled, found.scene.rows[material])
             found.tables[key] = table
@@ -283,10 +320,9 @@ class Renderer:
         key = (program.glo, draw.mesh, draw.paint, instances.glo)
         if key not in self._vaos:
             content: list[tuple[Any, ...]] = []
-            if "in_row" in program:
-                content.append((instances, "16f4 1i4/i", "in_matrix", "in_row"))
-            else:
-                content.append((instances, "16f4 1x4/i", "in_matrix"))
+            named = [n for n in ("in_matrix", "in_row", "in_seed") if n in program]
+            form = f"16f4 {'1i4' if 'in_row' in program else '1x4'} {'1f4' if 'in_seed' in program else '1x4'}/i"
+            content.append((instances, form, *named))
             for name, buffer in mesh.streams.items():
                 if f"in_{name}" in program:
                     own = name == "color0" and draw.paint in self._paint
@@ -341,7 +377,7 @@ class Renderer:
         return points.min(axis=0), points.max(axis=0)
 
     def _compose_look(
-        self, found: GpuScene, buffers: Buffers, view_projection: Array, eye: Eye, look: str, coats: tuple[str, ...],
+        self, found: GpuScene, buffers: Buffers, view_projection: Array, eye: Eye, look: str, probes: tuple[str, ...],
         backdrop: bool,
     ) -> None:  # fmt: skip
         names = ("base", "shape", "finish", "extra", "paint", "wheres", "coverage", "depth")
@@ -353,7 +389,7 @@ class Renderer:
         ):
             texture.use(unit)
             _set(self._compose, name, unit)
-        index, channel = look_index(look, coats)
+        index, channel = look_index(look, probes)
         _set(self._compose, "look", index)
         _set(self._compose, "channel", channel)
         _set(self._compose, "eye", tuple(eye.position))
@@ -394,15 +430,31 @@ class Renderer:
         return data[::-1]
 
 
-def look_index(look: str, coats: tuple[str, ...]) -> tuple[int, int]:
+def is_probe(look: str) -> bool:
+    """Whether a look is an output of the material, by its name."""
+    return ":" in look and look.partition(":")[0] in PROBES
+
+
+def _batches(looks: tuple[str, ...]) -> Iterator[tuple[str, ...]]:
+    """The looks in order, in runs of no more probes than a program gives at once."""
+    batch: list[str] = []
+    for look in looks:
+        if is_probe(look) and len({p for p in batch if is_probe(p)} | {look}) > MAX_PROBES:
+            yield tuple(batch)
+            batch = []
+        batch.append(look)
+    yield tuple(batch)
+
+
+def look_index(look: str, probes: tuple[str, ...]) -> tuple[int, int]:
     """The compose shader's numbers for a look. Raises ValueError for a name it does not know."""
     name, _, detail = look.partition(":")
     if look in LOOKS:
         return LOOKS.index(look), 0
     if name == "paint" and detail in ("R", "G", "B", "A"):
         return 8, "RGBA".index(detail)
-    if name == "where":
-        return 9, coats.index(detail) if detail in coats else 0
+    if is_probe(look):
+        return 9, probes.index(look) if look in probes else 0
     raise ValueError(f"there is no look {look!r}")
 
 

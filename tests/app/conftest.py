@@ -14,15 +14,46 @@ from PyQt6.QtWidgets import QApplication, QWidget
 from jade_coat.app import swatches
 from jade_coat.app.main import make_application
 from jade_coat.app.session import Session
-from jade_coat.app.widgets import view
+from jade_coat.app.widgets import repeat_mark, view
 from jade_coat.app.window import Window
+from jade_coat.view.client import RenderClient
 
 
 @pytest.fixture(autouse=True)
 def fewer_samples(monkeypatch: pytest.MonkeyPatch) -> None:
-    """Two samples a picture at rest instead of eight: the pictures compared here need no finer ones."""
-    monkeypatch.setattr(view, "SAMPLES", 2)
+    """Fewer samples and pixels where pictures need not be fine to be compared."""
+    monkeypatch.setattr(view, "SAMPLES", 1)
+    monkeypatch.setattr(view, "FAR_SAMPLES", 1)
+    monkeypatch.setattr(swatches, "WIDTH", 84)
+    monkeypatch.setattr(swatches, "HEIGHT", 62)
     monkeypatch.setattr(swatches, "SAMPLES", 1)
+    monkeypatch.setattr(repeat_mark, "WIDTH", 258)
+    monkeypatch.setattr(repeat_mark, "HEIGHT", 177)
+
+
+class KeptClient(RenderClient):
+    """A render process that outlives the windows of single tests."""
+
+    def close(self) -> None:
+        """The next window goes on with it."""
+
+    def end(self) -> None:
+        """End the process."""
+        super().close()
+
+
+@pytest.fixture(scope="session")
+def kept_client():
+    client = KeptClient()
+    yield client
+    client.end()
+
+
+def hurry(window: Window) -> None:
+    """Shorten the pauses that let a hand come to rest."""
+    bench = window.bench
+    for timer in (bench.looks._wait, bench.stack._measure, bench.swatches._wait, bench.view._rest):
+        timer.setInterval(40)
 
 
 @pytest.fixture(scope="session")
@@ -81,11 +112,13 @@ def move(widget: QWidget, at: QPointF, button, keys) -> None:
 
 
 @pytest.fixture
-def open_window(qapp):
+def open_window(qapp, kept_client):
     made: list[Window] = []
 
     def make(folder: Path | None) -> Hand:
-        window = Window(Session())
+        window = Window(Session(kept_client))
+        if kept_client is not None:
+            hurry(window)
         window.resize(1280, 800)
         window.show()
         window.activateWindow()

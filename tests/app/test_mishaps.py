@@ -9,22 +9,26 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
+import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from jade_coat.bake.job import Job
-from jade_coat.bake.scene_bake import SceneBaker
 from jade_coat.files.project_folder import open_project
 from tests.app.conftest import Hand, move
 from tests.app.wall import WALL, pixel_of, shown, wall_paint
 
 
+@pytest.fixture
+def kept_client() -> None:
+    """These windows start a render process of their own: it is killed, or measured from the start."""
+    return
+
+
 def test_the_event_loop_keeps_turning_through_a_compile_and_a_bake(hand: Hand, tmp_path: Path) -> None:
     """At least 80 % of an idle run's ticks while a coat is added (a new program) and while a GLB is baked.
 
-    The best of a few tries, each beside an idle run of its own: a shared machine stalls now and then by itself. The
-    loops the bake compiles are loaded beforehand.
+    The best of a few tries, each beside an idle run of its own: a shared machine stalls now and then by itself.
     """
     ticks: list[float] = []
     timer = QTimer()
@@ -41,7 +45,7 @@ def test_the_event_loop_keeps_turning_through_a_compile_and_a_bake(hand: Hand, t
 
     def best(start: Callable[[], Callable[[], None]]) -> float:
         shares = []
-        for _ in range(5):
+        for _ in range(3):
             idle = rate(0.7)
             stop = start()
             shares.append(rate(1.0) / idle)
@@ -67,8 +71,6 @@ def test_the_event_loop_keeps_turning_through_a_compile_and_a_bake(hand: Hand, t
 
         return stop
 
-    session = hand.session
-    SceneBaker(session.project, session.library, 16, Job()).maps(session.project.prop("cream_jar"), "Body")
     assert best(compile_anew) >= 0.8
     assert best(bake) >= 0.8
     assert not (tmp_path / "a.glb").exists()

@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
 
 from jade_coat.app import importing, theme
 from jade_coat.app.commands import command, commands_of
+from jade_coat.app.widgets import dial_sheet
 from jade_coat.app.widgets.coat_panel import ExposeDot
 from jade_coat.app.widgets.fields import ColorPicker
 from jade_coat.app.widgets.view import FINISH_MIME
@@ -51,7 +52,7 @@ def test_a_stroke_paints_moss_where_it_passes_and_undo_takes_it_back_whole(hand:
     painted = shown(hand)
     at = pixel_of(hand, WALL)
     patch = np.s_[at.y() - 6 : at.y() + 6, at.x() - 4 : at.x() + 40]
-    assert np.abs(painted[patch] - picture[patch]).mean() > 8
+    assert np.abs(painted[patch] - picture[patch]).mean() > 6
     far = np.s_[:, :120]
     assert np.abs(painted[far] - picture[far]).max() <= 2
     hand.key(hand.window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
@@ -128,6 +129,17 @@ def test_turning_dials_by_mouse_wheel_and_keys_changes_the_finish_and_compiles_n
     for _ in range(5):
         hand.window.undo()
     assert dial_values(hand.session.project, "celadon_wall")["moss_amount"] == pytest.approx(value)
+
+
+def test_a_dial_is_renamed_by_a_double_click_and_keeps_every_value(hand: Hand, monkeypatch) -> None:
+    before = {f.id: dial_values(hand.session.project, f.id) for f in hand.session.project.finishes}
+    monkeypatch.setattr(dial_sheet.QInputDialog, "getText", lambda *_, **__: ("Greenery", True))
+    name = next(n for n in hand.window.bench.dials.findChildren(dial_sheet.DialName) if n.text() == "Moss amount")
+    QTest.mouseDClick(name, Qt.MouseButton.LeftButton)
+    assert any(n.text() == "Greenery" for n in hand.window.bench.dials.findChildren(dial_sheet.DialName))
+    assert {f.id: dial_values(hand.session.project, f.id) for f in hand.session.project.finishes} == before
+    hand.window.undo()
+    assert hand.session.project.material("kiln_wall").dials[-1].name != "Greenery"
 
 
 def test_the_colour_picker_turns_a_tint(hand: Hand) -> None:
@@ -252,11 +264,11 @@ def test_the_coat_editor_edits_exposes_and_adds_terms(hand: Hand) -> None:
     hand.settle()
     stack = hand.window.bench.stack
     row = next(r for r in stack.rows if r.coat.id == "moss")
-    hand.click(row, QPoint(row.width() - 26, row.height() // 2))
+    hand.click(row, QPoint(row.width() - 18, 14))
     assert not session.project.material("kiln_wall").coat("moss").shown
     hand.settle()
     hand.window.add_coat()
-    assert len(session.project.material("kiln_wall").coats) == 3
+    assert len(session.project.material("kiln_wall").coats) == 4
     assert session.coat_id == session.project.material("kiln_wall").coats[-1].id
     hand.settle()
     assert hand.session.faults == {}
@@ -291,9 +303,9 @@ def test_own_mesh_and_maps_become_a_material_and_all_is_there_after_saving(open_
         review = getattr(window, "review", None)
         if review is not None and review.isVisible():
             if not reviewed:  # correct one: this occlusion is left out
-                row = next(r for r in review.rows if r.role.currentData() == "occlusion")
-                row.role.setCurrentIndex(0)
-                row._role_changed("", review._check)
+                card = next(c for c in review.cards if c.role.currentData() == "occlusion")
+                card.role.setCurrentIndex(0)
+                card.role.activated.emit(0)
             reviewed.append(review.map_set())
             review._use.click()
 

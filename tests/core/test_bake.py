@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import io
+import os
+import signal
 import threading
 import time
 from pathlib import Path
@@ -13,7 +15,9 @@ import pygltflib
 import pytest
 import trimesh
 
-from jade_coat.bake.baker import Look, bake_slot, instance_values
+from jade_coat.bake.apart import WorkDied, apart
+from jade_coat.bake.attributes import instance_values
+from jade_coat.bake.baker import Look, bake_slot
 from jade_coat.bake.coverage import coverage_shares
 from jade_coat.bake.job import Cancelled, Job
 from jade_coat.bake.raster import cover
@@ -110,10 +114,11 @@ def test_baked_texels_are_what_the_program_says_there(demo) -> None:
     grid = prop.paint.whole().reshape(count[1], count[0], 4).astype(np.float32) / FULL
     paint = cv2.remap(grid, (s * (count[0] - 1)).astype(np.float32)[None], (t * (count[1] - 1)).astype(np.float32)[None],
                       cv2.INTER_LINEAR)[0]  # fmt: skip
-    from jade_coat.maps.sampling import fetcher
+    from jade_coat.maps.sampling import reading
 
     attributes = {
         "position": position.astype(np.float32), "uv0": uv.T.astype(np.float32), "color0": paint.T.copy(),
+        "uv1": np.stack([s, t]).astype(np.float32),
         "normal": np.stack([-np.sin(angle), 0 * angle, np.cos(angle)]).astype(np.float32),
         "tangent": np.stack([np.cos(angle), 0 * angle, np.sin(angle), 1 + 0 * angle]).astype(np.float32),
     }  # fmt: skip
@@ -121,7 +126,7 @@ def test_baked_texels_are_what_the_program_says_there(demo) -> None:
     best = np.full(60, 9.0)
     for level in range(4):  # the baker picks one level per texture
         numbers = evaluate(program, Environment(
-            attributes=attributes, instance=instance_values(mesh), fetch=fetcher(look.textures, lambda _, n=level: n)
+            attributes=attributes, instance=instance_values(mesh), **reading(look.textures, lambda _, n=level: n)
         ))  # fmt: skip
         error = np.abs(numbers["base_color"].T - maps["base_color"][rows, columns]).max(axis=1)
         best = np.minimum(best, error)
@@ -146,6 +151,27 @@ def test_a_cancelled_export_writes_nothing(demo, tmp_path: Path) -> None:
         export_glb(demo.project, demo.library, tmp_path / "a.glb", 64, job)
     assert list(tmp_path.iterdir()) == []
     assert steps == sorted(steps)
+
+
+def test_work_in_a_process_of_its_own_reports_returns_and_can_be_stopped(demo, tmp_path: Path) -> None:
+    steps: list[tuple[float, str]] = []
+    job = Job(lambda share, what: steps.append((share, what)))
+    size = apart(export_glb, job, demo.project, demo.library, tmp_path / "a.glb", 16)
+    assert (tmp_path / "a.glb").stat().st_size == size
+    assert [s for s, _ in steps] == sorted(s for s, _ in steps)
+    assert any("Baking" in what for _, what in steps)
+    with pytest.raises(ValueError, match="choose 16 to"):  # its errors come over as they are
+        apart(export_glb, Job(), demo.project, demo.library, tmp_path / "b.glb", 9)
+    job = Job(lambda share, what: job.cancel() if share > 0.1 else None)
+    with pytest.raises(Cancelled):
+        apart(export_glb, job, demo.project, demo.library, tmp_path / "c.glb", 2048)
+    with pytest.raises(WorkDied, match="SIGKILL"):
+        apart(_kill_self, Job())
+    assert [p.name for p in tmp_path.iterdir()] == ["a.glb"]
+
+
+def _kill_self(job: Job) -> None:
+    os.kill(os.getpid(), signal.SIGKILL)
 
 
 def test_the_demos_glb_is_valid_and_reads_back_as_baked(demo, tmp_path: Path) -> None:
@@ -223,7 +249,10 @@ def test_props_that_look_the_same_share_their_bake(demo) -> None:
     jar = demo.project.prop("cream_jar")
     twin = jar.with_(id="twin", name="Twin", position=(5.0, 0.0, 0.0))
     project = demo.project.with_(props=(jar, twin))
+    turned = twin.with_(id="turned", name="Turned", turn=(0.0, 1.0, 0.0))
+    project = project.with_(props=(*project.props, turned))
     baked = SceneBaker(project, demo.library, 32, Job()).props(project.props)
+    assert baked[0].materials["Body"] is not baked[2].materials["Body"]  # dust lies where the world's up is
     assert baked[0].materials["Body"] is baked[1].materials["Body"]
     assert baked[0].materials["Body"] is not baked[0].materials["Neck"]
 

@@ -25,13 +25,13 @@ def test_info_tells_what_is_there(demo_folder: Path, capsys) -> None:
     found = json.loads(out)
     assert code == 0
     wall = next(m for m in found["materials"] if m["id"] == "kiln_wall")
-    assert wall["coats"] == ["Celadon tile", "Joint moss"]
-    assert wall["fetches"] == 4
+    assert wall["coats"] == ["Celadon tile", "Lime plaster", "Joint moss"]
+    assert wall["fetches"] == 7
     assert wall["live"] == []
     assert wall["props"] == 2
     assert found["problems"] == []
     code, out, _ = run("info", demo_folder, capsys=capsys)
-    assert "8 dials" in out
+    assert "9 dials" in out
 
 
 def test_bake_export_and_glsl_write_files(demo_folder: Path, tmp_path: Path, capsys) -> None:

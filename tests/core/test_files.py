@@ -238,7 +238,7 @@ def test_equal_files_are_one_asset_whatever_their_name_holds() -> None:
 
 def test_asset_names_cover_maps_and_meshes(demo) -> None:
     names = asset_names(demo.project)
-    assert sum(n.startswith("maps/") for n in names) == 20
+    assert sum(n.startswith("maps/") for n in names) == 26
     assert sum(n.startswith("meshes/") for n in names) == 4
     assert np.all([demo.library.assets.has(n) for n in names])
 

@@ -14,15 +14,17 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import ndimage
+from skimage import data as photographs
 
 from jade_coat.demo import surfaces
 from jade_coat.files.assets import Assets
 from jade_coat.files.library import Library
 from jade_coat.maps import synthesis
 from jade_coat.maps.color import LINEAR_OF_BYTE, hex_to_linear, to_linear, to_srgb
+from jade_coat.maps.findings import findings, looks_flipped, tiles, with_blended_edges, without_steps
 from jade_coat.maps.images import BadImage, as_float, png_bytes, quantized, read_image
 from jade_coat.maps.mapset import Guess, MapFile, MapSet, guess, map_files, stem_of
-from jade_coat.maps.packing import PACKS, PackedLookup, halved, halved_normals, pack_set
+from jade_coat.maps.packing import PACKS, PackedLookup, halved, halved_normals, pack_set, smoothed
 from jade_coat.maps.sampling import bilinear
 from jade_coat.material.surface import Role
 
@@ -156,9 +158,11 @@ def test_bilinear_reads_equal_scipys() -> None:
     wrapped = np.pad(texels, ((1, 1), (1, 1), (0, 0)), mode="wrap")
     x, y = (uv[0].astype(float) % 1) * 53 - 0.5, (uv[1].astype(float) % 1) * 37 - 0.5
     expected = ndimage.map_coordinates(texels[..., 2].astype(float), [y, x], order=1, mode="grid-wrap")
-    np.testing.assert_allclose(bilinear(wrapped, uv)[2], expected, atol=2e-4)
+    np.testing.assert_allclose(bilinear(wrapped, uv)[2], expected, atol=3e-5)
     corners = np.array([[0.5 / 53, 1.5 / 53], [0.5 / 37, 2.5 / 37]], np.float32)
-    np.testing.assert_allclose(bilinear(wrapped, corners).T, [texels[0, 0], texels[2, 1]], atol=1e-5)
+    np.testing.assert_allclose(bilinear(wrapped, corners).T, [texels[0, 0], texels[2, 1]], atol=1e-6)
+    wild = np.array([[np.nan, np.inf, 1e30, -1e-9, -np.inf]] * 2, np.float32)
+    assert bilinear(wrapped, wild).shape == (4, 5)
 
 
 # Files
@@ -275,3 +279,118 @@ def test_cells_are_the_nearest_centres_across_the_edge() -> None:
     offset = np.stack([x, y], axis=-1)[:, :, None] - centres
     offset -= np.rint(offset)
     np.testing.assert_allclose(found.first, np.linalg.norm(offset, axis=-1).min(axis=2), atol=1e-5)
+
+
+# What may be wrong with a map
+
+
+def entry_of(role: Role, **more) -> MapFile:
+    wide = role.is_color or role is Role.NORMAL
+    made = MapFile(
+        role=role, asset="maps/x", file="x.png", channels="rgb" if wide else "r",
+        color_space="srgb" if role.is_color else "linear",
+    )  # fmt: skip
+    return made.with_(**more)
+
+
+def texts(entry: MapFile, picture: np.ndarray) -> list[str]:
+    return [f.mend for f in findings(entry, picture)]
+
+
+def mended(entry: MapFile, picture: np.ndarray) -> MapFile:
+    found = findings(entry, picture)
+    assert found
+    return entry.with_(**found[0].changes)
+
+
+def test_sound_maps_raise_no_flag() -> None:
+    for made in (surfaces.glazed_tile(256), surfaces.cushion_moss(256), surfaces.terrace_clay(256)):
+        for role, data in made.files().items():
+            assert texts(entry_of(Role(role)), read_image(data, role)) == [], role
+
+
+def test_encodings_that_do_not_fit_the_role_are_flagged_and_mended() -> None:
+    """Packed data maps and normal maps are linear; decoding them as colour shifts every value
+    (common practice, no source)."""
+    files = {r: read_image(d, r) for r, d in surfaces.terrace_clay(128).files().items()}
+    rough = entry_of(Role.ROUGHNESS, color_space="srgb")
+    assert texts(rough, files["roughness"]) == ["Mark it as data"]
+    assert texts(mended(rough, files["roughness"]), files["roughness"]) == []
+    color = entry_of(Role.BASE_COLOR, color_space="linear")
+    assert mended(color, files["base_color"]).color_space == "srgb"
+    assert texts(entry_of(Role.BASE_COLOR, color_space="linear"), files["base_color"].astype(np.float32) / 255) == []
+
+
+@pytest.mark.parametrize("make", [surfaces.glazed_tile, surfaces.cushion_moss, surfaces.terrace_clay])
+def test_a_normal_map_with_its_green_turned_over_is_told_from_a_right_one(make) -> None:
+    normal = read_image(make(256).files()["normal"], "normal").copy()
+    assert not looks_flipped(normal[..., :3] / np.iinfo(normal.dtype).max * 2.0 - 1)
+    normal[..., 1] = np.iinfo(normal.dtype).max - normal[..., 1]
+    entry = entry_of(Role.NORMAL)
+    assert texts(entry, normal) == ["Flip the green"]
+    assert texts(mended(entry, normal), normal) == []
+
+
+def test_short_normals_are_flagged_and_brought_to_length_when_read() -> None:
+    normal = np.zeros((32, 32, 3), np.float32)
+    normal[...] = np.array([0.3, 0.1, 0.6]) * 0.5 + 0.5
+    entry = entry_of(Role.NORMAL)
+    assert texts(entry, normal) == ["Bring them to length 1"]
+    stored = png_bytes((normal * 65535).round().astype(np.uint16))
+    sets = [MapSet(id="s", name="S", maps=(e,)) for e in (entry, mended(entry, normal))]
+    as_is, unit = (pack_set(s, lambda _: stored)[0].linear(0)[0, 0, :2] * 2 - 1 for s in sets)
+    np.testing.assert_allclose(as_is, (0.3, 0.1), atol=1e-3)
+    np.testing.assert_allclose(unit, np.array([0.3, 0.1]) / np.sqrt(0.46), atol=1e-3)
+
+
+def test_a_stepped_height_is_smoothed_by_no_more_than_half_a_step() -> None:
+    y, x = np.mgrid[0:128, 0:128] / 128
+    smooth = 0.5 + 0.04 * np.sin(2 * np.pi * x) * np.cos(2 * np.pi * y)
+    stepped = np.round(smooth * 255).astype(np.uint8)[..., None]
+    entry = entry_of(Role.HEIGHT)
+    assert texts(entry, stepped) == ["Smooth the steps"]
+    assert texts(entry, np.round(smooth * 65535).astype(np.uint16)[..., None]) == []
+    values = stepped.astype(np.float32) / 255
+    better = without_steps(values)
+    assert np.abs(better - values).max() <= 0.5 / 255 + 1e-6
+    assert np.abs(better[..., 0] - smooth).mean() < 0.7 * np.abs(values[..., 0] - smooth).mean()
+
+
+def test_photographs_that_do_not_tile_are_flagged_and_their_edges_blended() -> None:
+    """scikit-image's brick, gravel and grass are photographs that do not tile."""
+    for name in ("brick", "gravel", "grass"):
+        picture = getattr(photographs, name)()
+        grey = np.repeat(picture[..., None], 3, axis=2)
+        entry = entry_of(Role.BASE_COLOR)
+        if name == "brick":  # the others' grain hides the edge from the eye, too
+            assert texts(entry, grey) == ["Blend the edges"]
+        values = grey.astype(np.float32) / 255
+        blended = with_blended_edges(values)
+        assert tiles(blended)
+        assert blended.std() == pytest.approx(values.std(), rel=0.1)
+        middle = slice(200, 312)
+        np.testing.assert_allclose(blended[middle, middle], values[middle, middle], atol=1e-5)
+
+
+def test_a_mask_of_64_texels_is_made_soft_and_stays_within_its_values() -> None:
+    mask = (np.random.default_rng(2).random((64, 64, 1)) > 0.6).astype(np.float32)
+    soft = smoothed(mask)
+    assert soft.shape == (512, 512, 1)
+    assert soft.min() >= -1e-6
+    assert soft.max() <= 1 + 1e-6
+    assert soft.mean() == pytest.approx(mask.mean(), abs=1e-3)
+    steps = np.abs(np.diff(np.concatenate([soft, soft[:1]]), axis=0)).max()
+    assert steps < 0.13  # an eighth of a texel's step, all the way round
+
+
+def test_a_smaller_texture_is_used_everywhere_and_the_file_stays() -> None:
+    """A texture at half size costs a quarter (common practice, no source)."""
+    stored = surfaces.glazed_tile(256).files()["base_color"]
+    entry = entry_of(Role.BASE_COLOR)
+    whole, half = (
+        pack_set(MapSet(id="s", name="S", maps=(entry,), max_side=side), lambda _: stored)[0] for side in (0, 128)
+    )
+    assert whole.levels[0].shape[:2] == (256, 256)
+    assert half.levels[0].shape[:2] == (128, 128)
+    assert half.size / whole.size == pytest.approx(0.25, rel=0.01)
+    np.testing.assert_allclose(half.mean, whole.mean, atol=2e-3)

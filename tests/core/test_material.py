@@ -12,9 +12,19 @@ from jade_coat.maps.packing import PackedLookup
 from jade_coat.material.compile import compile_material, fixed_fields, folded_fields, live_fields, structure
 from jade_coat.material.fields import specs
 from jade_coat.material.material import Coat, Dial, Finish, Material, field_values, layout, spec_at
-from jade_coat.material.seam import SEAM_LABELS, Seam, weight
-from jade_coat.material.surface import NoMaps, Surface, fields_in_use
-from jade_coat.material.where import TERM_KINDS, HeightTerm, NoiseTerm, PaintTerm, SlopeTerm, WorldHeightTerm
+from jade_coat.material.seam import SEAM_LABELS, Rim, Seam, weight
+from jade_coat.material.surface import Detail, NoMaps, Surface, fields_in_use
+from jade_coat.material.where import (
+    TERM_KINDS,
+    CavityTerm,
+    DistanceTerm,
+    FacingTerm,
+    HeightTerm,
+    NoiseTerm,
+    PaintTerm,
+    SlopeTerm,
+    WorldHeightTerm,
+)
 from jade_coat.program import passes
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.program.value import const
@@ -44,10 +54,11 @@ def run(material: Material, **attributes: np.ndarray) -> dict[str, np.ndarray]:
         "normal": np.tile(np.array([[0], [1], [0]], np.float32), (1, count)),
         "tangent": np.tile(np.array([[1], [0], [0], [1]], np.float32), (1, count)),
         "position": np.zeros((3, count), np.float32), "world_position": np.zeros((3, count), np.float32),
-        "color0": np.zeros((4, count), np.float32), **attributes,
+        "color0": np.zeros((4, count), np.float32), "curvature": np.zeros((1, count), np.float32), **attributes,
     }  # fmt: skip
     instance = {"metres0": np.ones((2, 1), np.float32)}
-    return evaluate(outputs, Environment(attributes=given_attributes, instance=instance))
+    shared = {"camera_position": np.array([[0.0], [1.0], [5.0]], np.float32)}
+    return evaluate(outputs, Environment(attributes=given_attributes, instance=instance, shared=shared))
 
 
 def seam_weight(kind: str, amount, above: float, below, softness: float, bias: float) -> np.ndarray:
@@ -170,8 +181,42 @@ def test_every_kind_of_term_stays_between_0_and_1(kind: str) -> None:
     assert TERM_KINDS[kind].label
 
 
+def test_facing_is_the_cosine_and_distance_is_in_metres() -> None:
+    """The viewer of `run` stands at (0, 1, 5)."""
+    points = np.array([[0, 1, 0], [3, 1, 1]], np.float32).T
+    normals = np.array([[0, 0, 1], [0, 0, 1]], np.float32).T
+    facing = where_of(FacingTerm(id="f", toward="viewer"), world_position=points, normal=normals)
+    assert facing == pytest.approx([1.0, 0.8], abs=1e-6)
+    east = where_of(FacingTerm(id="f", azimuth=np.pi / 2), normal=np.array([[1, 0, 0], [0, 0, 1]], np.float32).T)
+    assert east == pytest.approx([1.0, 0.0], abs=1e-6)
+    assert where_of(DistanceTerm(id="d"), world_position=points) == pytest.approx([0.5, 0.5])
+    near = DistanceTerm(id="d", origin="point", point=(3.0, 1.0, 1.0), range=(0.0, 10.0))
+    assert where_of(near, world_position=points) == pytest.approx([np.sqrt(10) / 10, 0.0])
+
+
+def test_cavity_tells_hollows_from_edges() -> None:
+    bends = np.array([[-40.0, -10.0, 0.0, 10.0, 40.0]], np.float32)
+    assert where_of(CavityTerm(id="c", size=0.05), curvature=bends) == pytest.approx([1, 0.5, 0, 0, 0])
+    assert where_of(CavityTerm(id="c", size=0.05, side="edges"), curvature=bends) == pytest.approx([0, 0, 0, 0.5, 1])
+
+
+@settings(max_examples=40, deadline=None)
+@given(kind=st.sampled_from(list(SEAM_LABELS)), wobble=unit, lift=st.floats(-1, 1, width=32), height=unit)
+def test_a_rim_and_a_wobble_leave_bare_and_full_places_as_they_are(kind, wobble, lift, height) -> None:
+    """A blend weight of 0 shows only the lower material, 1 only the upper (common practice, no source)."""
+    rim = Rim(on=True, tint=(0.0, 0.0, 0.0), roughness=0.5, lift=lift)
+    for amount, color, rough in ((0.0, RED, 0.2), (1.0, BLUE, 0.8)):
+        material = two_coats(amount=amount, seam=Seam(kind=kind, wobble=wobble), rim=rim)
+        found = run(material, position=np.array([[0.3], [0.1], [height]], np.float32))
+        np.testing.assert_allclose(found["base_color"][:, 0], color, atol=1e-5)
+        assert found["roughness"][0, 0] == pytest.approx(rough, abs=1e-5)
+    between = run(two_coats(amount=0.5, seam=Seam(kind=kind), rim=rim))
+    assert between["base_color"][:, 0].max() < 1e-5
+    assert between["height"][0, 0] == pytest.approx(np.clip(0.5 + lift, 0, 1), abs=1e-5)
+
+
 def test_every_field_is_fully_described_and_its_default_lies_within_its_limits() -> None:
-    for model in (Coat, Surface, Seam, *TERM_KINDS.values()):
+    for model in (Coat, Surface, Detail, Seam, Rim, *TERM_KINDS.values()):
         for name, spec in specs(model).items():
             default = model.model_fields[name].default
             assert spec.label
@@ -180,7 +225,7 @@ def test_every_field_is_fully_described_and_its_default_lies_within_its_limits()
 
 
 def test_fields_that_do_not_matter_are_not_offered(demo) -> None:
-    lookup = PackedLookup(demo.project.map_sets)
+    lookup = PackedLookup(demo.project.map_sets, demo.project.recipes)
     mapped = fields_in_use(Surface(map_set="glazed_tile"), lookup)
     plain = fields_in_use(Surface(), lookup)
     assert "tile_size" in mapped
@@ -217,7 +262,9 @@ def finish_edits(draw: st.DrawFn) -> list[tuple[str, dict]]:
                 ("set_dial", {"finish": finish, "dial": draw(st.sampled_from(["rough", "amount"])), "value": value})
             )
         else:
-            steps.append(("reset_dial", {"finish": finish, "dial": draw(st.sampled_from(["rough", "amount"]))}))
+            kind = draw(st.sampled_from(["reset_dial", "promote_dial", "reset_dials"]))
+            dial = {} if kind == "reset_dials" else {"dial": draw(st.sampled_from(["rough", "amount"]))}
+            steps.append((kind, {"finish": finish, **dial}))
     return steps
 
 
@@ -227,12 +274,25 @@ def test_inheritance_equals_the_flattened_values_and_undo_restores_every_tree(st
     document = Document(project_with(4))
     trees = [document.project]
     flat = [{"rough": None, "amount": None} for _ in range(4)]
-    for name, arguments in steps:
-        document.do(name, **arguments)
-        level = flat[int(arguments["finish"][1])]
-        level[arguments["dial"]] = arguments.get("value")
-        trees.append(document.project)
     base = {"rough": 0.8, "amount": 1.0}
+    for name, arguments in steps:
+        at = int(arguments["finish"][1])
+        level, dial = flat[at], arguments.get("dial")
+        if name == "promote_dial" and level[dial] is None:
+            with pytest.raises(KeyError, match="does not change"):
+                document.do(name, **arguments)
+            continue
+        before = document.project
+        document.do(name, **arguments)
+        if name == "reset_dials":
+            level.update(rough=None, amount=None)
+        elif name == "promote_dial":
+            (flat[at - 1] if at else base)[dial] = level[dial]
+            level[dial] = None
+        else:
+            level[dial] = arguments.get("value")
+        if document.project is not before:
+            trees.append(document.project)
     for i in range(4):
         for dial in ("rough", "amount"):
             set_here = [flat[j][dial] for j in range(i, -1, -1) if flat[j][dial] is not None]
@@ -244,6 +304,74 @@ def test_inheritance_equals_the_flattened_values_and_undo_restores_every_tree(st
     for _ in range(done):
         document.redo()
     assert document.project == trees[-1]
+
+
+@st.composite
+def material_edits(draw: st.DrawFn) -> list[tuple[str, dict]]:
+    """Random edits of a material's every part, some of which cannot be."""
+    coat = st.sampled_from(["low", "top", "none"])
+    kinds = {
+        "set_surface": lambda: {"placement": draw(st.sampled_from(["uv", "triplanar", "planar"])),
+                                "tile_break": draw(st.sampled_from(["none", "hex", "offset", "mirror"]))},
+        "set_detail": lambda: {"map_set": draw(st.sampled_from(["", "moss"]))},
+        "set_rim": lambda: {"on": draw(st.booleans())},
+        "set_seam": lambda: {"kind": draw(st.sampled_from(list(SEAM_LABELS)))},
+        "add_term": lambda: {"kind": draw(st.sampled_from(list(TERM_KINDS)))},
+        "remove_term": lambda: {"term": draw(st.sampled_from(list(TERM_KINDS)))},
+        "move_term": lambda: {"term": draw(st.sampled_from(list(TERM_KINDS))), "to": draw(st.integers(-1, 3))},
+        "move_coat": lambda: {"to": draw(st.integers(-1, 3))},
+        "set_coat": lambda: {"shown": draw(st.booleans())},
+        "remove_coat": dict,
+    }  # fmt: skip
+    steps = []
+    for _ in range(draw(st.integers(1, 16))):
+        name = draw(st.sampled_from([*kinds, "set_field", "expose", "hide"]))
+        if name in kinds:
+            steps.append((name, {"material": "m", "coat": draw(coat), **kinds[name]()}))
+            continue
+        path = draw(
+            st.sampled_from(["top.surface.hue", "top.rim.width", "low.surface.detail.relief", "top.seam.wobble"])
+        )
+        steps.append((name, {"material": "m", "path": path} | ({"value": draw(unit)} if name == "set_field" else {})))
+    return steps
+
+
+@settings(max_examples=120, deadline=None)
+@given(material_edits())
+def test_random_edits_undone_and_redone_give_equal_documents_that_survive_json(steps) -> None:
+    document = Document(project_with(2))
+    trees = [document.project]
+    for name, arguments in steps:
+        before = document.project
+        try:
+            document.do(name, **arguments)
+        except (KeyError, ValueError):
+            assert document.project is before  # what cannot be leaves all as it was
+        if document.project is not trees[-1]:
+            trees.append(document.project)
+    assert Project.model_validate_json(document.project.model_dump_json()) == document.project
+    compile_material(document.project.material("m"), NoMaps(), live_fields(document.project.material("m")))
+    for tree in reversed(trees[:-1]):
+        document.undo()
+        assert document.project == tree
+    for tree in trees[1:]:
+        document.redo()
+        assert document.project == tree
+
+
+def test_several_finishes_turn_together_parents_change_and_no_circle_can_be_made() -> None:
+    document = Document(project_with(4))
+    document.do("set_dial_of_many", finishes=("f1", "f3"), dial="rough", value=0.1)
+    assert [dial_values(document.project, f"f{i}")["rough"] for i in range(4)] == [0.8, 0.1, 0.1, 0.1]
+    document.do("set_parent", finish="f3", parent="f0")
+    assert lineage(document.project, "f3")[1].id == "f0"
+    for finish, parent in (("f0", "f2"), ("f1", "f1")):
+        with pytest.raises(ValueError, match="own parents"):
+            document.do("set_parent", finish=finish, parent=parent)
+    document.do("move_dial", material="m", dial="amount", to=0)
+    document.do("set_dial_words", material="m", dial="amount", group="Age", hint="How much")
+    first = document.project.material("m").dials[0]
+    assert (first.id, first.group, first.hint) == ("amount", "Age", "How much")
 
 
 def test_a_renamed_dial_loses_no_value() -> None:

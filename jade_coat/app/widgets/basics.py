@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QFocusEvent, QWheelEvent
+from PyQt6.QtCore import QPointF, Qt, pyqtSignal
+from PyQt6.QtGui import QFocusEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import (
+    QAbstractButton,
     QComboBox,
     QHBoxLayout,
     QLabel,
@@ -17,6 +18,8 @@ from PyQt6.QtWidgets import (
     QVBoxLayout,
     QWidget,
 )
+
+from jade_coat.app import theme
 
 
 def label(text: str, role: str = "", tip: str = "", wrap: bool = False) -> QLabel:
@@ -109,8 +112,96 @@ class FocusPainted(QWidget):
         self.update()
 
 
+class Fold(QWidget):
+    """A part of a panel under a heading that folds it away."""
+
+    folded = pyqtSignal(bool)
+
+    def __init__(self, title: str, note: str = "", shut: bool = False) -> None:
+        super().__init__()
+        self._head = _FoldHead(title, note, shut)
+        self._head.clicked.connect(self._turn)
+        self._body = QWidget()
+        self.box = QVBoxLayout(self._body)
+        self.box.setContentsMargins(0, 0, 0, 4)
+        self.box.setSpacing(4)
+        self._body.setVisible(not shut)
+        self.setLayout(column(self._head, self._body, gap=2))
+
+    def _turn(self) -> None:
+        shut = self._body.isVisibleTo(self)
+        self._body.setVisible(not shut)
+        self._head.shut = shut
+        self._head.update()
+        self.folded.emit(shut)
+
+
+class _FoldHead(QAbstractButton):
+    """The heading of a fold."""
+
+    def __init__(self, title: str, note: str, shut: bool) -> None:
+        super().__init__()
+        self.setText(title)
+        self.note, self.shut = note, shut
+        self.setFixedHeight(28)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setAccessibleName(title)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(theme.color("line"), 1))
+        painter.drawLine(QPointF(0, 1.5), QPointF(self.width(), 1.5))
+        painter.setPen(QPen(theme.color("jade" if self.hasFocus() else "quiet"), 1.5))
+        way = ((3, 11), (7, 15), (3, 19)) if self.shut else ((1, 13), (5, 17), (9, 13))
+        painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in way]))
+        painter.setFont(theme.font(12.5, 600))
+        painter.setPen(theme.color("text"))
+        inner = self.rect().adjusted(16, 3, 0, 0)
+        painter.drawText(inner, Qt.AlignmentFlag.AlignVCenter, self.text())
+        painter.setFont(theme.font(12))
+        painter.setPen(theme.color("quiet"))
+        painter.drawText(inner, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, self.note)
+
+
+class DraggedRow(FocusPainted):
+    """A row that is dragged up or down to another place. Subclasses set `_grabbed` on a press and say where it goes."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._grabbed: QPointF | None = None
+        self._dragging = False
+
+    def let_go(self, y: float) -> None:
+        """The row was dropped at this height of the screen."""
+        raise NotImplementedError
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self._grabbed is not None and abs(event.position().y() - self._grabbed.y()) > 7 and not self._dragging:
+            self._dragging = True
+            self.setCursor(Qt.CursorShape.ClosedHandCursor)
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        dragging, self._dragging, self._grabbed = self._dragging, False, None
+        self.setCursor(Qt.CursorShape.OpenHandCursor)
+        self.update()
+        if dragging:
+            self.let_go(float(self.mapToGlobal(event.position()).y()))
+
+
 class _CalmCombo(QComboBox):
-    """A drop-down that leaves the wheel to the panel it lies in."""
+    """A drop-down with a small chevron; it leaves the wheel to the panel it lies in."""
+
+    def paintEvent(self, e: QPaintEvent | None) -> None:
+        super().paintEvent(e)
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(theme.color("quiet"), 1.4))
+        x, y = self.width() - 11.0, self.height() / 2
+        painter.drawPolyline(QPolygonF([QPointF(x - 3.5, y - 1.8), QPointF(x, y + 1.8), QPointF(x + 3.5, y - 1.8)]))
 
     def wheelEvent(self, e: QWheelEvent | None) -> None:
         if e is not None:

@@ -1,146 +1,34 @@
-"""The coat editor: surface, where and seam of the chosen coat; the dot before a field makes it a dial."""
+"""The coat editor: surface, where, seam and rim of the chosen coat; the dot before a field makes it a dial."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from functools import partial
 from typing import Any
 
-import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
-from PyQt6.QtWidgets import QAbstractButton, QCheckBox, QMenu, QSpinBox, QVBoxLayout, QWidget
+from PyQt6.QtGui import QImage
+from PyQt6.QtWidgets import QCheckBox, QMenu, QVBoxLayout, QWidget
 
-from jade_coat.app import theme
 from jade_coat.app.session import Session
-from jade_coat.app.widgets.basics import button, choice, clear, label, row, scrolled
+from jade_coat.app.widgets.basics import Fold, button, choice, clear, label, row, scrolled
+from jade_coat.app.widgets.expose_dot import ExposeDot
 from jade_coat.app.widgets.fields import Field, field_for
+from jade_coat.app.widgets.gradient_bar import GradientBar, plain_gradient
+from jade_coat.app.widgets.seam_curve import SeamCurve
+from jade_coat.app.widgets.term_row import TermHead, term_choices
 from jade_coat.material.fields import specs
 from jade_coat.material.material import Coat, Material
-from jade_coat.material.seam import SEAM_LABELS, Seam, weight
-from jade_coat.material.surface import fields_in_use
-from jade_coat.material.where import TERM_KINDS, NoiseTerm, PaintTerm, Term
-from jade_coat.program.numpy_backend import Environment, evaluate
-from jade_coat.program.value import const
+from jade_coat.material.seam import SEAM_LABELS, Rim
+from jade_coat.material.surface import (
+    PLACEMENT_LABELS,
+    PLACING,
+    TILE_BREAK_LABELS,
+    Detail,
+    fields_in_use,
+)
+from jade_coat.material.where import TERM_KINDS, Term
 
-
-class ExposeDot(QAbstractButton):
-    """A ring that is filled when its field is a dial."""
-
-    def __init__(self, exposed: bool, field_name: str) -> None:
-        super().__init__()
-        self.setCheckable(True)
-        self.setChecked(exposed)
-        self.setFixedSize(16, 24)
-        self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setAccessibleName(f"Make {field_name.lower()} a dial")
-        self.setToolTip("A dial: finishes may change it" if exposed else "Make this a dial that finishes may change")
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        on = self.isChecked()
-        painter.setPen(QPen(theme.color("jade" if on or self.hasFocus() else "quiet"), 1.4))
-        painter.setBrush(theme.color("jade") if on else Qt.BrushStyle.NoBrush)
-        painter.drawEllipse(QPointF(6, 12), 4, 4)
-
-
-class SeamCurve(QWidget):
-    """The weight over the amount, for a low place, level ground and a high place below the coat."""
-
-    moved = pyqtSignal(object)
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setFixedHeight(74)
-        self.seam = Seam()
-        self._grabbed: int | None = None
-        self.setAccessibleName("Seam curve")
-
-    def show_seam(self, seam: Seam) -> None:
-        """Show another seam."""
-        self.seam = seam
-        self.setToolTip(
-            "Weight over amount. Drag a point; double-click adds or removes one."
-            if seam.kind == "ramp"
-            else "Weight over amount: in low places (strong), on level ground, and on high places (faint)"
-        )
-        self.update()
-
-    def _box(self) -> QRectF:
-        return QRectF(self.rect()).adjusted(8, 8, -8, -8)
-
-    def _curve(self, below: float) -> list[QPointF]:
-        amount = np.linspace(0, 1, 81, dtype=np.float32)[None]
-        from jade_coat.program import lib
-
-        value = weight(self.seam, lib.dial("a"), 0.5, const(below), self.seam.softness, self.seam.bias)
-        w = evaluate({"w": value}, Environment(dials={"a": amount}))["w"]
-        box = self._box()
-        return [
-            QPointF(box.left() + float(a) * box.width(), box.bottom() - float(y) * box.height())
-            for a, y in zip(amount[0], np.broadcast_to(w, amount.shape)[0], strict=True)
-        ]
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.color("well"))
-        painter.drawRoundedRect(QRectF(self.rect()), 6, 6)
-        places = ((0.15, 255), (0.5, 130), (0.85, 70)) if self.seam.kind == "interlock" else ((0.5, 255),)
-        for below, alpha in reversed(places):
-            points = self._curve(below)
-            path = QPainterPath(points[0])
-            for point in points[1:]:
-                path.lineTo(point)
-            painter.setPen(QPen(theme.color("celadon", alpha), 1.8))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawPath(path)
-        if self.seam.kind == "ramp":
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(theme.color("jade"))
-            for point in self._handles():
-                painter.drawEllipse(point, 4, 4)
-
-    def _handles(self) -> list[QPointF]:
-        box = self._box()
-        return [QPointF(box.left() + x * box.width(), box.bottom() - y * box.height()) for x, y in self.seam.points]
-
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        assert event is not None
-        near = [i for i, h in enumerate(self._handles()) if (h - event.position()).manhattanLength() < 12]
-        inner = [i for i in near if 0 < i < len(self.seam.points) - 1]
-        self._grabbed = inner[0] if inner and self.seam.kind == "ramp" else None
-
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        assert event is not None
-        if self._grabbed is None:
-            return
-        points, i, box = list(self.seam.points), self._grabbed, self._box()
-        x = (event.position().x() - box.left()) / box.width()
-        y = (box.bottom() - event.position().y()) / box.height()
-        x = min(max(x, points[i - 1][0] + 0.01), points[i + 1][0] - 0.01)
-        y = min(max(y, points[i - 1][1]), points[i + 1][1])
-        points[i] = (x, y)
-        self.moved.emit(tuple(points))
-
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        self._grabbed = None
-
-    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        assert event is not None
-        if self.seam.kind != "ramp":
-            return
-        box, points = self._box(), list(self.seam.points)
-        near = [i for i, h in enumerate(self._handles()) if (h - event.position()).manhattanLength() < 12]
-        inner = [i for i in near if 0 < i < len(points) - 1]
-        if inner:
-            del points[inner[0]]
-        else:
-            x = min(max((event.position().x() - box.left()) / box.width(), 0.01), 0.99)
-            if all(abs(x - p[0]) > 0.01 for p in points):
-                y = float(np.interp(x, [p[0] for p in points], [p[1] for p in points]))
-                points = sorted([*points, (x, y)])
-        self.moved.emit(tuple(points))
+COLORING = ("color", "tint", "hue", "saturation", "value", "emissive")
 
 
 class CoatPanel(QWidget):
@@ -150,15 +38,20 @@ class CoatPanel(QWidget):
         super().__init__()
         self._session = session
         self._fields: dict[str, Field] = {}
+        self._link_fields: dict[str, Field] = {}
+        self._heads: dict[str, TermHead] = {}
+        self._folded: dict[str, bool] = {"Detail": True}
         self._key: object = None
         self._inner = QWidget()
-        self._box = QVBoxLayout(self._inner)
-        self._box.setContentsMargins(12, 10, 10, 12)
-        self._box.setSpacing(4)
+        self._outer_box = QVBoxLayout(self._inner)
+        self._outer_box.setContentsMargins(12, 10, 10, 12)
+        self._outer_box.setSpacing(4)
+        self._box: QVBoxLayout = self._outer_box
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.addWidget(scrolled(self._inner))
         self._curve: SeamCurve | None = None
+        self._gradient: GradientBar | None = None
         session.changed.connect(self.refresh)
         session.selection_changed.connect(self.refresh)
 
@@ -166,6 +59,21 @@ class CoatPanel(QWidget):
     def fields(self) -> dict[str, Field]:
         """The controls by field path."""
         return self._fields
+
+    @property
+    def link_fields(self) -> dict[str, Field]:
+        """The controls of linked fields, by path and end: `moss.amount.low`."""
+        return self._link_fields
+
+    @property
+    def heads(self) -> dict[str, TermHead]:
+        """The headings of the where-terms by term id."""
+        return self._heads
+
+    @property
+    def gradient(self) -> GradientBar | None:
+        """The gradient editor, while the coat has a gradient."""
+        return self._gradient
 
     def refresh(self) -> None:
         """Follow the document: rebuild when the coat's shape changed, else show new values."""
@@ -178,28 +86,35 @@ class CoatPanel(QWidget):
         if material and coat:
             self._show_values(material, coat)
 
+    def show_picture(self, look: str, image: QImage) -> None:
+        """Show a new picture of a where-term, by the name of its look."""
+        term = look.removeprefix(f"term:{self._session.coat_id}:")
+        if term != look and term in self._heads:
+            self._heads[term].show_image(image)
+
     def _shape(self, material: Material, coat: Coat) -> object:
-        terms = tuple(t.model_dump_json(exclude=set(specs(type(t)))) for t in coat.where)
-        surface = (coat.surface.map_set, coat.surface.uv_set)
+        terms = tuple(t.model_dump_json(exclude={*specs(type(t)), "inputs"}) for t in coat.where)
+        surface = coat.surface.model_dump_json(
+            exclude={**dict.fromkeys(specs(type(coat.surface)), True), "gradient": True,
+                     "detail": set(specs(Detail))}
+        )  # fmt: skip
         sets = tuple((s.id, s.name, tuple(m.role for m in s.maps)) for s in self._session.project.map_sets)
         dials = tuple(d.path for d in material.dials)
-        meshes = self._session.project.meshes
+        lowest = material.coats[0].id == coat.id
         return (
-            material.id,
-            coat.id,
-            coat.name,
-            material.coats[0].id == coat.id,
-            surface,
-            terms,
-            coat.seam.kind,
-            sets,
-            dials,
-            meshes,
-        )
+            material.id, coat.id, coat.name, lowest, surface, bool(coat.surface.gradient), terms, coat.seam.kind,
+            coat.rim.on, sets, dials, tuple((k.path, k.shared) for k in material.links),
+            tuple((d.id, d.name) for d in self._session.project.shared),
+            tuple((r.id, r.name, r.inputs) for r in self._session.project.recipes), self._session.project.meshes,
+        )  # fmt: skip
+
+    # Building
 
     def _build(self, material: Material | None, coat: Coat | None) -> None:
-        clear(self._box)
-        self._fields, self._curve = {}, None
+        clear(self._outer_box)
+        self._box = self._outer_box
+        self._fields, self._heads, self._curve, self._gradient = {}, {}, None, None
+        self._link_fields = {}
         if material is None or coat is None:
             self._box.addWidget(label("COAT", "head"))
             text = "Choose a prop or a finish to see its coats.\nImport a mesh and maps to begin."
@@ -211,11 +126,15 @@ class CoatPanel(QWidget):
         if coat.id != material.coats[0].id:
             self._build_where(material, coat)
             self._build_seam(material, coat)
-        self._box.addStretch(1)
+            self._build_rim(material, coat)
+        self._build_laying(material, coat)
+        self._outer_box.addStretch(1)
 
-    def _heading(self, text: str, note: str = "") -> None:
-        self._box.addSpacing(8)
-        self._box.addLayout(row(label(text, "head"), 1, label(note, "quiet")))
+    def _section(self, title: str, note: str = "") -> None:
+        fold = Fold(title, note, self._folded.get(title, False))
+        fold.folded.connect(lambda shut: self._folded.__setitem__(title, shut))
+        self._outer_box.addWidget(fold)
+        self._box = fold.box
 
     def _plain_row(self, name: str, control: QWidget, tip: str = "") -> None:
         spacer = QWidget()
@@ -233,36 +152,152 @@ class CoatPanel(QWidget):
         )
         control.settled.connect(self._session.document.settle)
         dot = ExposeDot(material.dial_at(path) is not None, spec.label)
+        dot.followed.connect(lambda shared: self._follow(material, path, shared))
+        dot.offer([(d.id, d.name) for d in self._session.project.shared], material.link_at(path))
+        link = material.link_at(path)
+        if link is not None:
+            self._build_link(material, path, name, part, dot)
+            return
         dot.clicked.connect(lambda on: self._session.do("expose" if on else "hide", material=material.id, path=path))
         self._fields[path] = control
         self._box.addLayout(row(dot, label(spec.label, tip=spec.hint), 1, _sized(control), gap=6))
 
+    def _follow(self, material: Material, path: str, shared: str) -> None:
+        if shared:
+            self._session.do("link_field", material=material.id, path=path, shared=shared)
+        else:
+            self._session.do("unlink_field", material=material.id, path=path)
+
+    def _build_link(self, material: Material, path: str, name: str, part: Any, dot: ExposeDot) -> None:
+        """A field that follows a shared dial: what it is at the dial's 0 and at its 1."""
+        link = material.link_at(path)
+        assert link is not None
+        spec = specs(type(part))[name]
+        known = {d.id: d.name for d in self._session.project.shared}
+        follows = label(f"follows {known.get(link.shared, 'a dial that is gone')}", "warn", wrap=False)
+        self._box.addLayout(row(dot, label(spec.label, tip=spec.hint), 1, follows, gap=6))
+        for end in ("low", "high"):
+            control = field_for(spec, getattr(link, end))
+            control.changed.connect(
+                lambda value, end=end: self._session.do(
+                    "link_field", merge=("link", path, end), material=material.id, path=path, shared=link.shared,
+                    **{end: value},
+                )
+            )  # fmt: skip
+            control.settled.connect(self._session.document.settle)
+            self._link_fields[f"{path}.{end}"] = control
+            self._plain_row("   at 0" if end == "low" else "   at 1", control)
+
     def _build_surface(self, material: Material, coat: Coat) -> None:
-        self._heading("Surface")
-        project, do = self._session.project, self._session.do
-        sets = [("", "Plain values"), *((s.id, s.name) for s in project.map_sets)]
+        self._section("Surface")
+        self._build_sets(coat, partial(self._change_surface, material, coat))
+        names = fields_in_use(coat.surface, self._session.link.lookup)
+        self._surface_fields(material, coat, [n for n in names if n not in (*PLACING, "sharpness", *COLORING)])
 
-        def choose_set(chosen: str) -> None:
-            changes: dict[str, Any] = {"map_set": chosen}
-            if chosen:
-                changes["tile_size"] = project.map_set(chosen).tile_size
-            do("set_surface", material=material.id, coat=coat.id, **changes)
+    def _build_laying(self, material: Material, coat: Coat) -> None:
+        mapped = "tile_size" in fields_in_use(coat.surface, self._session.link.lookup)
+        change = partial(self._change_surface, material, coat)
+        if mapped:
+            self._section("Placement")
+            self._build_placement(coat, change)
+            self._surface_fields(material, coat, (*PLACING, "sharpness"))
+        self._section("Colour")
+        self._build_gradient(coat, change)
+        self._surface_fields(material, coat, COLORING)
+        if mapped:
+            self._build_detail(material, coat)
 
-        self._plain_row("Map set", choice(sets, coat.surface.map_set, choose_set, "The maps this coat is made of"))
-        if coat.surface.map_set:
-            there = [len(self._session.link.mesh_data(m.id).uvs) for m in project.meshes]
-            count = max([coat.surface.uv_set + 1, *there])
-            uv_sets = [(str(i), f"UV set {i + 1}") for i in range(count)]
-            self._plain_row("Placed by", choice(
-                uv_sets, str(coat.surface.uv_set),
-                lambda i: do("set_surface", material=material.id, coat=coat.id, uv_set=int(i)),
+    def _change_surface(self, material: Material, coat: Coat, **changes: Any) -> None:
+        self._session.do("set_surface", material=material.id, coat=coat.id, **changes)
+
+    def _surface_fields(self, material: Material, coat: Coat, wanted: Sequence[str]) -> None:
+        names = fields_in_use(coat.surface, self._session.link.lookup)
+        for name in wanted:
+            if name in names:
+                self._field_row(material, f"{coat.id}.surface.{name}", coat.surface, name)
+
+    def _sets(self, nothing: str) -> list[tuple[str, str]]:
+        return [("", nothing), *((s.id, s.name) for s in self._session.project.map_sets)]
+
+    def _build_sets(self, coat: Coat, change: Any) -> None:
+        surface, project = coat.surface, self._session.project
+
+        def choose(chosen: str) -> None:
+            sized = {"tile_size": project.map_set(chosen).tile_size} if chosen else {"more_sets": (), "top_set": ""}
+            change(map_set=chosen, **sized)
+
+        self._plain_row("Map set", choice(self._sets("Plain values"), surface.map_set, choose))
+        if not surface.map_set:
+            return
+        for i, extra in enumerate(surface.more_sets):
+
+            def swap(chosen: str, i: int = i) -> None:
+                kept = [*surface.more_sets[:i], *([chosen] if chosen else []), *surface.more_sets[i + 1 :]]
+                change(more_sets=tuple(kept))
+
+            self._plain_row("or", choice(self._sets("Take away"), extra, swap))
+        if surface.more_sets:
+            picks = [("prop", "for each prop"), ("tile", "for each tile")]
+            self._plain_row("Picked", choice(picks, surface.pick, lambda p: change(pick=p), "At random"))
+        unused = [s.id for s in project.map_sets if s.id not in (surface.map_set, *surface.more_sets)]
+        if unused:
+            self._box.addWidget(button(
+                "+ map set to pick from", lambda: change(more_sets=(*surface.more_sets, unused[0])), "add",
+                "Each prop or tile gets one of the sets at random",
             ))  # fmt: skip
-        for name in fields_in_use(coat.surface, self._session.link.lookup):
-            self._field_row(material, f"{coat.id}.surface.{name}", coat.surface, name)
+
+    def _build_placement(self, coat: Coat, change: Any) -> None:
+        surface, project = coat.surface, self._session.project
+        ways = [(k, text[0].upper() + text[1:]) for k, text in PLACEMENT_LABELS.items()]
+        self._plain_row("Laid", choice(ways, surface.placement, lambda p: change(placement=p)))
+        if surface.placement == "uv":
+            there = [len(self._session.link.mesh_data(m.id).uvs) for m in project.meshes]
+            uv_sets = [(str(i), f"UV set {i + 1}") for i in range(max([surface.uv_set + 1, *there]))]
+            self._plain_row("UV set", choice(uv_sets, str(surface.uv_set), lambda i: change(uv_set=int(i))))
+        else:
+            spaces = [("object", "the object"), ("world", "the world")]
+            self._plain_row("Fixed to", choice(spaces, surface.space, lambda s: change(space=s)))
+        if surface.placement == "triplanar":
+            self._plain_row("On top", choice(self._sets("The same"), surface.top_set, lambda s: change(top_set=s),
+                                             "Another map set for what faces up or down"))  # fmt: skip
+        breaks = [(k, k.capitalize()) for k in TILE_BREAK_LABELS]
+        self._plain_row("Tile-break", choice(breaks, surface.tile_break, lambda b: change(tile_break=b),
+                                             TILE_BREAK_LABELS[surface.tile_break]))  # fmt: skip
+        self._box.addWidget(label(TILE_BREAK_LABELS[surface.tile_break], "quiet", wrap=True))
+
+    def _build_gradient(self, coat: Coat, change: Any) -> None:
+        stops = coat.surface.gradient
+        on = QCheckBox("gradient")
+        on.setToolTip("Colour the base colour's dark, middle and light anew")
+        on.setChecked(bool(stops))
+        on.clicked.connect(lambda yes: change(gradient=plain_gradient() if yes else ()))
+        self._box.addWidget(on)
+        if stops:
+            self._gradient = GradientBar(stops)
+            self._gradient.changed.connect(
+                lambda new: self._session.do(
+                    "set_surface", merge=("gradient", coat.id), coat=coat.id, gradient=new,
+                    material=self._session.material.id if self._session.material else "",
+                )
+            )  # fmt: skip
+            self._gradient.settled.connect(self._session.document.settle)
+            self._box.addWidget(self._gradient)
+
+    def _build_detail(self, material: Material, coat: Coat) -> None:
+        detail = coat.surface.detail
+        self._section("Detail", "" if detail.map_set else "none")
+        self._plain_row("Map set", choice(
+            self._sets("None"), detail.map_set,
+            lambda s: self._session.do("set_detail", material=material.id, coat=coat.id, map_set=s),
+            "A finer map set laid over this surface",
+        ))  # fmt: skip
+        if detail.map_set:
+            for name in specs(Detail):
+                self._field_row(material, f"{coat.id}.surface.detail.{name}", detail, name)
 
     def _build_where(self, material: Material, coat: Coat) -> None:
         count = len(coat.where)
-        self._heading("Where", f"{count} term{'s' if count != 1 else ''}")
+        self._section("Where", f"{count} term{'s' if count != 1 else ''}")
         self._field_row(material, f"{coat.id}.amount", coat, "amount")
         for i, term in enumerate(coat.where):
             self._build_term(material, coat, term, first=i == 0)
@@ -271,38 +306,38 @@ class CoatPanel(QWidget):
         self._box.addWidget(add)
 
     def _build_term(self, material: Material, coat: Coat, term: Term, first: bool) -> None:
-        def change(**changes: Any) -> None:
-            self._session.do("set_term", material=material.id, coat=coat.id, term=term.id, **changes)
+        def change(merge: object = None, **changes: Any) -> None:
+            self._session.do("set_term", merge=merge, material=material.id, coat=coat.id, term=term.id, **changes)
 
-        remove = button("×", lambda: self._session.do("remove_term", material=material.id, coat=coat.id, term=term.id),
-                        "plain", f"Remove the term {type(term).label.lower()}")  # fmt: skip
-        remove.setFixedSize(26, 26)
+        head = TermHead(type(term).label, term.combine if not first else "")
+        head.removed.connect(lambda: self._session.do("remove_term", material=material.id, coat=coat.id, term=term.id))
+        head.combined.connect(lambda how: change(combine=how))
+        head.moved.connect(lambda by: self._move_term(material, coat, term.id, by))
+        head.dropped.connect(lambda y: self._drop_term(material, coat, term.id, y))
+        self._heads[term.id] = head
+        self._box.addSpacing(6)
+        self._box.addWidget(head)
         invert = QCheckBox("invert")
         invert.setChecked(term.invert)
         invert.clicked.connect(lambda on: change(invert=on))
-        joined = [(k, k) for k in ("multiply", "add", "max", "min")]
-        parts: list[QWidget | int] = [label(type(term).label, "name"), 1]
-        if not first:
-            how = choice(joined, term.combine, lambda k: change(combine=k), "How it joins the terms above")
-            how.setFixedWidth(84)
-            parts.append(how)
-        self._box.addSpacing(4)
-        self._box.addLayout(row(*parts, invert, remove, gap=6))
-        if isinstance(term, PaintTerm):
-            channels = [(c, f"Channel {c}") for c in "RGBA"]
-            self._plain_row("Painted", choice(channels, term.channel, lambda c: change(channel=c)))
-        if isinstance(term, NoiseTerm):
-            for name, low, high in (("octaves", 1, 8), ("seed", 0, 9999)):
-                box = QSpinBox()
-                box.setRange(low, high)
-                box.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
-                box.setAlignment(Qt.AlignmentFlag.AlignRight)
-                box.setValue(getattr(term, name))
-                box.setKeyboardTracking(False)
-                box.valueChanged.connect(lambda v, n=name: change(**{n: v}))
-                self._plain_row(name.capitalize(), box)
+        self._box.addLayout(row(1, invert))
+        for name, control in term_choices(term, self._session, change):
+            self._plain_row(name, control)
         for name in specs(type(term)):
-            self._field_row(material, f"{coat.id}.where.{term.id}.{name}", term, name)
+            if not _idle(term, name):
+                self._field_row(material, f"{coat.id}.where.{term.id}.{name}", term, name)
+
+    def _move_term(self, material: Material, coat: Coat, term: str, by: int) -> None:
+        at = [t.id for t in coat.where].index(term)
+        self._session.do("move_term", material=material.id, coat=coat.id, term=term, to=at + by)
+        if term in self._heads:
+            self._heads[term].setFocus()
+
+    def _drop_term(self, material: Material, coat: Coat, term: str, y: float) -> None:
+        """Put a term where it was dropped: before the first term whose heading lies below that height."""
+        others = [t.id for t in coat.where if t.id != term]
+        above = [o for o in others if self._heads[o].mapToGlobal(self._heads[o].rect().center()).y() < y]
+        self._session.do("move_term", material=material.id, coat=coat.id, term=term, to=len(above))
 
     def _term_menu(self, at: QWidget, material: Material, coat: Coat) -> None:
         menu = QMenu(self)
@@ -316,7 +351,7 @@ class CoatPanel(QWidget):
         menu.exec(at.mapToGlobal(at.rect().bottomLeft()))
 
     def _build_seam(self, material: Material, coat: Coat) -> None:
-        self._heading("Seam")
+        self._section("Seam")
 
         def change(**changes: Any) -> None:
             self._session.do("set_seam", material=material.id, coat=coat.id, **changes)
@@ -325,7 +360,8 @@ class CoatPanel(QWidget):
         self._plain_row("Kind", choice(kinds, coat.seam.kind, lambda k: change(kind=k), SEAM_LABELS[coat.seam.kind]))
         if coat.seam.kind in ("interlock", "cut"):
             self._field_row(material, f"{coat.id}.seam.softness", coat.seam, "softness")
-        self._field_row(material, f"{coat.id}.seam.bias", coat.seam, "bias")
+        for name in ("bias", "wobble", "wobble_size"):
+            self._field_row(material, f"{coat.id}.seam.{name}", coat.seam, name)
         self._curve = SeamCurve()
         self._curve.moved.connect(lambda points: self._session.do(
             "set_seam", merge=("seam", coat.id), material=material.id, coat=coat.id, points=points
@@ -333,14 +369,44 @@ class CoatPanel(QWidget):
         self._box.addSpacing(4)
         self._box.addWidget(self._curve)
 
+    def _build_rim(self, material: Material, coat: Coat) -> None:
+        self._section("Rim", "" if coat.rim.on else "none")
+        on = QCheckBox("a band along the seam")
+        on.setToolTip("Mortar creeping out, a damp edge, a worn lip")
+        on.setChecked(coat.rim.on)
+        on.clicked.connect(lambda yes: self._session.do("set_rim", material=material.id, coat=coat.id, on=yes))
+        self._box.addWidget(on)
+        if coat.rim.on:
+            for name in specs(Rim):
+                self._field_row(material, f"{coat.id}.rim.{name}", coat.rim, name)
+
     def _show_values(self, material: Material, coat: Coat) -> None:
-        parts: dict[str, Any] = {f"{coat.id}": coat, f"{coat.id}.surface": coat.surface, f"{coat.id}.seam": coat.seam}
+        parts: dict[str, Any] = {
+            coat.id: coat, f"{coat.id}.surface": coat.surface, f"{coat.id}.surface.detail": coat.surface.detail,
+            f"{coat.id}.seam": coat.seam, f"{coat.id}.rim": coat.rim,
+        }  # fmt: skip
         parts |= {f"{coat.id}.where.{t.id}": t for t in coat.where}
         for path, control in self._fields.items():
             owner, _, name = path.rpartition(".")
             control.show_value(getattr(parts[owner], name))
+        for path, control in self._link_fields.items():
+            owner, _, end = path.rpartition(".")
+            link = material.link_at(owner)
+            if link is not None:
+                control.show_value(getattr(link, end))
         if self._curve is not None:
             self._curve.show_seam(coat.seam)
+        if self._gradient is not None:
+            self._gradient.show_stops(coat.surface.gradient)
+
+
+def _idle(term: Term, name: str) -> bool:
+    """Whether a field of a term means nothing as the term is set."""
+    return (
+        (name in ("azimuth", "elevation") and getattr(term, "toward", "") == "viewer")
+        or (name == "point" and getattr(term, "origin", "") == "viewer")
+        or (name == "tile_size" and bool(getattr(term, "once", False)))
+    )
 
 
 def _sized(control: QWidget) -> QWidget:

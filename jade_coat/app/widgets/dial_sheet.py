@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 
-from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent
-from PyQt6.QtWidgets import QAbstractButton, QFrame, QVBoxLayout, QWidget
+from PyQt6.QtCore import QPointF, Qt, pyqtSignal
+from PyQt6.QtGui import QAction, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QAbstractButton, QFrame, QInputDialog, QLabel, QVBoxLayout, QWidget
 
 from jade_coat.app import theme
 from jade_coat.app.session import Session
@@ -19,14 +20,20 @@ from jade_coat.stage.looks import dial_values, inherited_values, reach
 
 
 class ChangedDot(QAbstractButton):
-    """A persimmon dot on a changed dial; pressing it gives the inherited value back."""
+    """A persimmon dot on a changed dial; pressing it gives the inherited value back, its menu hands the value up."""
+
+    promoted = pyqtSignal()
 
     def __init__(self, name: str) -> None:
         super().__init__()
         self.setFixedSize(14, 24)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setAccessibleName(f"Give {name} its inherited value back")
-        self.setToolTip("Changed here. Click to go back to the inherited value.")
+        self.setToolTip("Changed here. Click to go back to the inherited value; right-click to hand it to the parent.")
+        action = QAction("Hand up to the parent", self)
+        action.triggered.connect(self.promoted.emit)
+        self.addAction(action)
+        self.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -34,6 +41,29 @@ class ChangedDot(QAbstractButton):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.color("persimmon"))
         painter.drawEllipse(QPointF(6, 12), 3.5, 3.5)
+
+
+class DialName(QLabel):
+    """A dial's name; a double-click or its menu renames it."""
+
+    renamed = pyqtSignal(str)
+
+    def __init__(self, name: str, hint: str) -> None:
+        super().__init__(name)
+        self.setToolTip(f"{hint + '. ' if hint else ''}Double-click to rename")
+        action = QAction("Rename…", self)
+        action.triggered.connect(lambda: self.renamed.emit(name))
+        self.addAction(action)
+        self.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
+
+    def offer(self, text: str, do: Callable[[], object]) -> None:
+        """Add an entry to the menu."""
+        action = QAction(text, self)
+        action.triggered.connect(lambda _=False: do())
+        self.addAction(action)
+
+    def mouseDoubleClickEvent(self, event: object) -> None:
+        self.renamed.emit(self.text())
 
 
 class DialSheet(QWidget):
@@ -79,7 +109,7 @@ class DialSheet(QWidget):
 
     def _shape(self, material: Material | None, finish: Finish | None) -> object:
         session = self._session
-        dials = tuple((d.id, d.name, d.group, d.path) for d in material.dials) if material else ()
+        dials = tuple((d.id, d.name, d.group, d.path, d.hint) for d in material.dials) if material else ()
         prop = session.prop
         worn = prop.finishes.get(session.slot, "") if prop else ""
         slots = session.project.mesh(prop.mesh).slots if prop else ()
@@ -101,7 +131,8 @@ class DialSheet(QWidget):
         self._origin = label("", "quiet")
         self._box.addWidget(self._origin)
         group = None
-        for dial in material.dials:
+        order = list(dict.fromkeys(d.group for d in material.dials))
+        for dial in sorted(material.dials, key=lambda d: order.index(d.group)):
             if dial.group != group:
                 group = dial.group
                 self._box.addSpacing(6)
@@ -152,12 +183,35 @@ class DialSheet(QWidget):
         control.setFixedWidth(116)
         dot = ChangedDot(dial.name)
         dot.clicked.connect(lambda: self._session.do("reset_dial", finish=self._session.finish_id, dial=dial.id))
+        dot.promoted.connect(lambda: self._session.do("promote_dial", finish=self._session.finish_id, dial=dial.id))
         policy = dot.sizePolicy()
         policy.setRetainSizeWhenHidden(True)
         dot.setSizePolicy(policy)
-        name = label(dial.name, tip=dial.hint or spec.hint)
+        name = DialName(dial.name, dial.hint or spec.hint)
+        name.renamed.connect(partial(self._rename, material.id, dial.id))
+        at = [d.id for d in material.dials].index(dial.id)
+        for text, step in (("Move up", -1), ("Move down", 1)):
+            name.offer(text, partial(self._session.do, "move_dial", material=material.id, dial=dial.id, to=at + step))
+        name.offer("Group…", partial(self._regroup, material.id, dial))
+        name.offer("Hint…", partial(self._rehint, material.id, dial))
+        name.offer("No dial any more", partial(self._session.do, "hide", material=material.id, path=dial.path))
         self._fields[dial.id], self._dots[dial.id], self._names[dial.id] = control, dot, name
         self._box.addLayout(row(dot, name, 1, control, gap=4))
+
+    def _rename(self, material: str, dial: str, old: str) -> None:
+        name, ok = QInputDialog.getText(self, "Rename dial", "Name. Finishes keep their values.", text=old)
+        if ok and name.strip() and name.strip() != old:
+            self._session.do("rename_dial", material=material, dial=dial, name=name.strip())
+
+    def _regroup(self, material: str, dial: Dial) -> None:
+        group, ok = QInputDialog.getText(self, "Group of the dial", f"{dial.name} is shown under", text=dial.group)
+        if ok:
+            self._session.do("set_dial_words", material=material, dial=dial.id, group=group.strip())
+
+    def _rehint(self, material: str, dial: Dial) -> None:
+        hint, ok = QInputDialog.getText(self, "Hint of the dial", f"What {dial.name} does", text=dial.hint)
+        if ok:
+            self._session.do("set_dial_words", material=material, dial=dial.id, hint=hint.strip())
 
     def _turn_field(self, material: str, path: str, value: Number) -> None:
         self._session.do("set_field", merge=("field", path), material=material, path=path, value=value)
@@ -175,9 +229,17 @@ class DialSheet(QWidget):
         if finish is not None and prop is not None and prop.finishes.get(session.slot) == finish.id:
             parts.append(button(f"Only on {prop.name} instead", self._only_here, "add",
                                 "Make a child finish, put it on this prop, and turn its dials"))  # fmt: skip
+        self._revert = button(
+            "Go back to the parent in all", self._reset_all, "add", "Take back every change of this finish"
+        )
+        if finish is not None:
+            parts.append(self._revert)
         note.setLayout(column(*parts, margins=(10, 8, 10, 8)))
         self._box.addSpacing(10)
         self._box.addWidget(note)
+
+    def _reset_all(self) -> None:
+        self._session.do("reset_dials", finish=self._session.finish_id)
 
     def _only_here(self) -> None:
         session, prop = self._session, self._session.prop
@@ -211,6 +273,8 @@ class DialSheet(QWidget):
                 style.polish(name)
             if changed and inherited[dial.id] == values[dial.id]:
                 self._dots[dial.id].setToolTip("Set here to the inherited value. Click to follow the parent again.")
+        if finish is not None:
+            self._revert.setVisible(bool(finish.values))
         found = reach(project, session.finish_id)
         if finish is not None:
             names = {f.id: f.name for f in project.finishes} | {m.id: m.name for m in project.materials}
@@ -218,3 +282,9 @@ class DialSheet(QWidget):
         else:
             self._origin.setText("the material's own values")
         self._note.setText(f"A change here reaches {found.sentence}." if found.props else "No prop wears this yet.")
+        names = {f.id: f.name for f in project.finishes}
+        props = {p.id: p.name for p in project.props}
+        self._note.setToolTip(
+            f"Finishes: {', '.join(names[f] for f in found.finishes) or 'none'}\n"
+            f"Props: {', '.join(props[p] for p in found.props) or 'none'}"
+        )

@@ -17,12 +17,9 @@ from PyQt6.QtWidgets import (
 )
 
 from jade_coat.app.session import Session
-from jade_coat.app.widgets.basics import button, choice, holder, label, row, scrolled
-from jade_coat.app.widgets.fields import NumberField
+from jade_coat.app.widgets.basics import button, choice, label, row
 from jade_coat.bake.job import Cancelled, Job
-from jade_coat.maps.mapset import MapFile, MapSet
 from jade_coat.material.fields import Spec
-from jade_coat.material.surface import Role
 
 TILE = Spec("Tile size", unit="m", low=0.001, high=1000.0, soft=(0.05, 8.0), logarithmic=True,
             hint="Metres that one tile of these maps spans in reality")  # fmt: skip
@@ -80,98 +77,6 @@ class ProgressDialog(QDialog):
             self.job.cancel()
 
 
-class MapRow:
-    """One file's line in the review: what it is, which channels, and how it is encoded."""
-
-    def __init__(self, entry: MapFile, grid: QGridLayout, at: int, on_change: Callable[[], None]) -> None:
-        self._entry = entry
-        roles = [("", "leave out"), *((r.value, r.label) for r in Role)]
-        self.role = choice(roles, entry.role.value, lambda r: self._role_changed(r, on_change), "What the map says")
-        channels = [("rgb", "RGB"), ("r", "R"), ("g", "G"), ("b", "B"), ("a", "A")]
-        self.channels = choice(channels, entry.channels, lambda _: on_change(), "The channels that hold it")
-        spaces = [("srgb", "Colour (sRGB)"), ("linear", "Data (linear)")]
-        self.space = choice(spaces, entry.color_space, lambda _: on_change(), "How the numbers are encoded")
-        self.flip = QCheckBox("green down")
-        self.flip.setToolTip("For normal maps whose green points down")
-        self.flip.setChecked(entry.flip_green)
-        self.invert = QCheckBox("invert")
-        self.invert.setToolTip("For gloss maps read as roughness")
-        self.invert.setChecked(entry.invert)
-        name = label(entry.file, tip=entry.file)
-        name.setMaximumWidth(260)
-        for column, widget in enumerate((name, self.role, self.channels, self.space, self.flip, self.invert)):
-            grid.addWidget(widget, at, column)
-
-    def _role_changed(self, role: str, on_change: Callable[[], None]) -> None:
-        if role:  # the colour space and channels follow from the role
-            linear = self._entry.file.lower().endswith(".exr") or not Role(role).is_color
-            self.space.setCurrentIndex(int(linear))
-            wide = Role(role).is_color or Role(role) is Role.NORMAL
-            if wide != (self.channels.currentData() == "rgb"):
-                self.channels.setCurrentIndex(0 if wide else 1)
-        on_change()
-
-    def entry(self) -> MapFile | None:
-        """What the line says now; None when the map is left out."""
-        role = self.role.currentData()
-        if not role:
-            return None
-        changed: MapFile = self._entry.with_(
-            role=Role(role), channels=self.channels.currentData(), color_space=self.space.currentData(),
-            flip_green=self.flip.isChecked(), invert=self.invert.isChecked(),
-        )  # fmt: skip
-        return changed
-
-
-class MapReview(QDialog):
-    """Shows what each file of a map set was taken for, to be corrected before it is used."""
-
-    def __init__(self, parent: QWidget, map_set: MapSet, unknown: list[MapFile]) -> None:
-        super().__init__(parent)
-        self.setWindowTitle("Maps of a surface")
-        self.resize(860, 380)
-        self._set = map_set
-        self.name = QLineEdit(map_set.name)
-        self.tile = NumberField(TILE, map_set.tile_size)
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(10)
-        grid.setVerticalSpacing(6)
-        for column, head in enumerate(("File", "Role", "Channels", "Encoding", "", "")):
-            grid.addWidget(label(head, "head"), 0, column)
-        self.rows = [MapRow(m, grid, i, self._check) for i, m in enumerate(map_set.maps, 1)]
-        for m in unknown:
-            made = MapRow(m, grid, len(self.rows) + 1, self._check)
-            made.role.setCurrentIndex(0)
-            self.rows.append(made)
-        grid.setRowStretch(len(self.rows) + 1, 1)
-        self._problem = label("", "warn", wrap=True)
-        self._use = button("Use these maps", self.accept, "main")
-        layout = QVBoxLayout(self)
-        layout.setSpacing(10)
-        layout.addLayout(row(label("Name"), self.name, label("One tile spans"), self.tile, 1))
-        layout.addWidget(scrolled(holder(grid)))
-        layout.addWidget(self._problem)
-        layout.addLayout(row(1, button("Cancel", self.reject), self._use))
-        self._check()
-
-    def map_set(self) -> MapSet:
-        """The set as corrected."""
-        entries = [e for e in (r.entry() for r in self.rows) if e is not None]
-        made: MapSet = self._set.with_(
-            name=self.name.text().strip() or self._set.name, tile_size=self.tile.value, maps=tuple(entries)
-        )
-        return made
-
-    def _check(self) -> None:
-        roles = [e.role.label for e in (r.entry() for r in self.rows) if e is not None]
-        doubled = sorted({r for r in roles if roles.count(r) > 1})
-        text = f"{', '.join(doubled)}: chosen more than once. Leave one out." if doubled else ""
-        if not roles:
-            text = "Every map is left out. Give at least one a role."
-        self._problem.setText(text)
-        self._use.setEnabled(not text)
-
-
 class NewMaterial(QDialog):
     """Makes a material of one or two coats out of map sets."""
 
@@ -216,6 +121,7 @@ class ExportSize(QDialog):
         self.setFixedWidth(380)
         sizes = [(str(s), f"{s} × {s} texels") for s in (256, 512, 1024, 2048, 4096)]
         self.side_choice = choice(sizes, "1024", lambda _: None)
+        self.side_choice.setMinimumWidth(170)
         props = f"{count} prop{'s' if count != 1 else ''}"
         text = (
             f"The coats of {props} are baked, per slot, to base colour, metallic-roughness, normal and occlusion maps. "

@@ -137,7 +137,7 @@ class NumberField(Field):
         painter.setFont(theme.font(13))
         painter.drawText(inner, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, self.text())
         shares = [min(max(self._share(n), 0.0), 1.0) for n in self._numbers()]
-        if self.spec.kind == "pair":
+        if self.spec.kind in ("pair", "point"):
             return
         start = min(shares) if len(shares) > 1 else 0.0
         width = self.width() - 4
@@ -156,7 +156,7 @@ class NumberField(Field):
         self._put(self._with(index, self._from_share(self._share(numbers[index]) + amount)))
 
     def _index_at(self, x: float) -> int:
-        return int(len(self._numbers()) > 1 and x > self.width() / 2)
+        return min(int(x / max(self.width(), 1) * len(self._numbers())), len(self._numbers()) - 1)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
@@ -262,19 +262,9 @@ class ColorField(Field):
 
     def pick(self) -> None:
         """Open the picker below the swatch."""
-        popover = ColorPicker(self, self._value)  # type: ignore[arg-type]
+        popover = pick_color(self, self._value)  # type: ignore[arg-type]
         popover.picked.connect(self._put)
         popover.closed.connect(self.settled.emit)
-        corner = self.mapToGlobal(self.rect().bottomRight())
-        screen = self.screen()
-        assert screen is not None
-        area = screen.availableGeometry()
-        x = max(area.left(), min(corner.x() - popover.width(), area.right() - popover.width()))
-        y = corner.y() + 4
-        if y + popover.height() > area.bottom():
-            y = corner.y() - self.height() - popover.height() - 4
-        popover.move(x, y)
-        popover.show()
 
 
 def color_of(value: Number) -> QColor:
@@ -380,8 +370,57 @@ class ColorPicker(QWidget):
         super().closeEvent(event)  # type: ignore[arg-type]
 
 
+def pick_color(under: QWidget, value: Color) -> ColorPicker:
+    """Open a picker below a widget."""
+    popover = ColorPicker(under, value)
+    corner = under.mapToGlobal(under.rect().bottomRight())
+    screen = under.screen()
+    assert screen is not None
+    area = screen.availableGeometry()
+    x = max(area.left(), min(corner.x() - popover.width(), area.right() - popover.width()))
+    y = corner.y() + 4
+    if y + popover.height() > area.bottom():
+        y = corner.y() - under.height() - popover.height() - 4
+    popover.move(x, y)
+    popover.show()
+    return popover
+
+
+class ToggleField(Field):
+    """A switch between off (0) and on (1)."""
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        track = QRectF(self.width() - 38, 4, 32, 16)
+        on = bool(self._value)
+        painter.setPen(QPen(theme.color("jade" if self.hasFocus() else "line"), 1))
+        painter.setBrush(theme.color("jade" if on else "well"))
+        painter.drawRoundedRect(track, 8, 8)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.color("panel" if on else "quiet"))
+        painter.drawEllipse(QPointF(track.right() - 8 if on else track.left() + 8, track.center().y()), 5, 5)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self.flip()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space):
+            self.flip()
+        else:
+            super().keyPressEvent(event)
+
+    def flip(self) -> None:
+        """Turn it over."""
+        self._put(0.0 if self._value else 1.0)
+        self.settled.emit()
+
+
 def field_for(spec: Spec, value: Number) -> Field:
     """The control for a kind of field."""
     if spec.kind == "color":
         return ColorField(spec, value)  # type: ignore[arg-type]
+    if spec.kind == "toggle":
+        return ToggleField(spec, value)
     return NumberField(spec, value)

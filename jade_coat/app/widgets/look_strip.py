@@ -21,7 +21,6 @@ from jade_coat.app.widgets.basics import FocusPainted
 from jade_coat.app.widgets.view import View
 from jade_coat.material.where import PaintTerm
 from jade_coat.view.client import Picture
-from jade_coat.view.link import STAGE
 
 THUMB = QSize(62, 38)
 NAMES = {
@@ -93,6 +92,8 @@ class LookThumb(FocusPainted):
 class LookStrip(QScrollArea):
     """All looks of the stage in one row."""
 
+    pictured = pyqtSignal(str, QImage)
+
     def __init__(self, session: Session, view: View) -> None:
         super().__init__()
         self._session, self._view = session, view
@@ -140,6 +141,13 @@ class LookStrip(QScrollArea):
         found += [(f"paint:{c}", f"Paint {c}") for c in "RGBA" if c in channels]
         shown = [c for c in material.coats[1:] if c.shown][:MAX_WHERES]
         found += [(f"where:{c.id}", f"{c.name}") for c in shown]
+        chosen = next((c for c in material.coats[1:] if c.id == self._session.coat_id and c.shown), None)
+        if chosen is not None:
+            names = [type(t).label for t in chosen.where]
+            found += [
+                (f"term:{chosen.id}:{t.id}", f"{name} {names[:i].count(name) + 1}" if names.count(name) > 1 else name)
+                for i, (t, name) in enumerate(zip(chosen.where, names, strict=True))
+            ]
         return found
 
     def _rebuild(self) -> None:
@@ -148,6 +156,7 @@ class LookStrip(QScrollArea):
             return
         for thumb in self._thumbs:
             self._row.removeWidget(thumb)
+            thumb.hide()
             thumb.deleteLater()
         while self._row.count():
             self._row.takeAt(0)
@@ -180,7 +189,7 @@ class LookStrip(QScrollArea):
 
     def _soon(self) -> None:
         eye = self._view.main_eye()
-        now = (eye.view.tobytes(), self._session.project)
+        now = (eye.view.tobytes(), self._view.scene, self._session.project)
         if now != self._drawn_for:
             self._wait.start()
 
@@ -193,10 +202,17 @@ class LookStrip(QScrollArea):
         ratio = self.devicePixelRatioF()
         width, height = round(THUMB.width() * ratio), round(THUMB.height() * ratio)
         eye = self._view._eye(self._view.camera, width, height)
-        self._drawn_for = (self._view.main_eye().view.tobytes(), self._session.project)
+        self._drawn_for = (self._view.main_eye().view.tobytes(), self._view.scene, self._session.project)
         looks = tuple(t.look for t in self._thumbs)
         self._session.client.request(
-            "looks", (looks, width), scene=STAGE, eye=eye, width=width, height=height, looks=looks, priority=3
+            "looks",
+            (looks, width),
+            scene=self._view.scene,
+            eye=eye,
+            width=width,
+            height=height,
+            looks=looks,
+            priority=3,
         )
 
     def _on_picture(self, picture: Picture, image: QImage) -> None:
@@ -208,3 +224,4 @@ class LookStrip(QScrollArea):
             if thumb.look in by_look:
                 thumb.image = image.copy(by_look[thumb.look] * width, 0, width, image.height())
                 thumb.update()
+                self.pictured.emit(thumb.look, thumb.image)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -26,19 +27,24 @@ from jade_coat.app import theme
 from jade_coat.app.brush_state import BrushState
 from jade_coat.app.picking import PropHit, prop_at
 from jade_coat.app.session import Session
+from jade_coat.app.widgets.overlay import Overlay
 from jade_coat.mesh.painting import Brush, Paint, Stroke, spread
 from jade_coat.program.types import Array
-from jade_coat.stage.project import Camera
+from jade_coat.stage.looks import field_row
+from jade_coat.stage.project import Camera, Project
 from jade_coat.view.camera import eye_of, project
 from jade_coat.view.client import Picture
-from jade_coat.view.link import STAGE
+from jade_coat.view.link import PREVIEW, STAGE
 from jade_coat.view.messages import Eye
 
 FINISH_MIME = "application/x-jade-coat-finish"
 SAMPLES = 8
+FAR_SAMPLES = 4
 REST_MS = 160
 MOVING_TARGET_MS = 70.0
 INSET = QSize(172, 118)
+BEFORE, COMPARE = "before", "compare"
+PREVIEW_CAMERA = Camera(target=(0.0, 0.0, 0.0), yaw=0.35, pitch=0.22, distance=2.4, field_of_view=0.5)
 
 
 @dataclass(frozen=True)
@@ -48,6 +54,26 @@ class _Tag:
     generation: int
     moving: bool
     sample: int
+
+
+@dataclass(frozen=True)
+class Split:
+    """What the right part of a split view shows: another look, or another finish in place of the chosen one."""
+
+    look: str = ""
+    finish: str = ""
+    name: str = ""
+
+
+def dressed(project: Project, finish: str, other: str) -> Project:
+    """A project whose props wear one finish wherever they wore another."""
+    props = tuple(
+        p.with_(finishes={s: other if f == finish else f for s, f in p.finishes.items()})
+        if finish in p.finishes.values() else p
+        for p in project.props
+    )  # fmt: skip
+    changed: Project = project.with_(props=props)
+    return changed
 
 
 @dataclass
@@ -64,10 +90,16 @@ class View(QWidget):
 
     prop_clicked = pyqtSignal(str, str)
     arrived = pyqtSignal()
+    painted_over = pyqtSignal()
+    """A stroke under way has changed paint that the document does not have yet."""
 
     def __init__(self, session: Session, brush: BrushState) -> None:
         super().__init__()
-        self._session, self._brush = session, brush
+        self.session = self._session = session
+        self._brush = brush
+        self.overlays: list[Overlay] = []
+        self.inset_overlays: list[Overlay] = []
+        self._taken: Overlay | None = None
         self.setMinimumSize(240, 180)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -75,6 +107,13 @@ class View(QWidget):
         self.setAccessibleName("View")
         self.tool = "look"
         self.look = "lit"
+        self.shape = ""
+        """The preview shape that is shown instead of the stage."""
+        self.split: Split | None = None
+        self.split_at = 0.5
+        self._preview_camera = PREVIEW_CAMERA
+        self._before = False
+        self._split_image: QImage | None = None
         self.far_first = False
         self._image: QImage | None = None
         self._far: QImage | None = None
@@ -91,7 +130,9 @@ class View(QWidget):
         self._rest.setInterval(REST_MS)
         self._rest.timeout.connect(self._refine)
         session.picture.connect(self._on_picture)
-        session.scene_changed.connect(self.refresh)
+        session.scene_changed.connect(self._scene_moved)
+        session.selection_changed.connect(self._follow_preview)
+        session.played.connect(self.refresh)
         session.view_state.connect(self._on_state)
         session.fault.connect(lambda *_: self.update())
         session.selection_changed.connect(self.update)
@@ -102,11 +143,12 @@ class View(QWidget):
     @property
     def camera(self) -> Camera:
         """The near camera."""
-        return self._session.project.camera
+        return self._preview_camera if self.shape else self._session.project.camera
 
     def far_camera(self) -> Camera:
         """The same view from afar."""
-        moved: Camera = self.camera.with_(distance=min(max(12.0, self.camera.distance * 4.5), 100000))
+        least = 6.0 if self.shape else 12.0
+        moved: Camera = self.camera.with_(distance=min(max(least, self.camera.distance * 4.5), 100000))
         return moved
 
     def _eye(self, camera: Camera, width: float, height: float) -> Eye:
@@ -118,11 +160,17 @@ class View(QWidget):
 
     def set_camera(self, camera: Camera) -> None:
         """Look from elsewhere; not part of the history."""
-        self._session.document.look(camera=camera)
+        if self.shape:
+            self._preview_camera = camera
+        else:
+            self._session.document.look(camera=camera)
         self.refresh()
 
     def frame(self, everything: bool = False) -> None:
         """Bring the chosen prop (or everything) into view."""
+        if self.shape:
+            self.set_camera(PREVIEW_CAMERA)
+            return
         props = self._session.project.props
         chosen = [p for p in props if everything or p.id == self._session.prop_id] or list(props)
         if not chosen:
@@ -139,6 +187,57 @@ class View(QWidget):
         distance = half / math.sin(self.camera.field_of_view / 2) * 0.8
         target = tuple(float(v) for v in (low + high) / 2)
         self.set_camera(self.camera.with_(target=target, distance=distance))
+
+    # What is shown
+
+    @property
+    def scene(self) -> str:
+        """The scene of the large picture."""
+        return BEFORE if self._before else PREVIEW if self.shape else STAGE
+
+    def show_shape(self, shape: str) -> None:
+        """Show the chosen finish on a preview shape, or the stage again (an empty name)."""
+        self.shape = shape
+        self._follow_preview()
+        self.refresh()
+
+    def show_split(self, split: Split | None) -> None:
+        """Compare the picture with another look or another finish, or stop that."""
+        self.split, self._split_image = split, None
+        self._follow_split()
+        self.refresh()
+
+    def show_before(self, on: bool) -> None:
+        """Show the state before the last change, or the present one."""
+        before = self._session.document.before
+        if on and before is not None and not self._before:
+            self._session.link.show_other(BEFORE, before.with_(camera=self._session.project.camera))
+            self._before = True
+            self.refresh()
+        elif not on and self._before:
+            self._before = False
+            self.refresh()
+
+    def _scene_moved(self) -> None:
+        self._follow_preview()
+        self._follow_split()
+        self.refresh()
+
+    def _follow_preview(self) -> None:
+        session, material = self._session, self._session.material
+        if self.shape and material is not None:
+            session.link.show_preview(self.shape, material, field_row(session.project, session.finish_id))
+            self.refresh()
+
+    def _follow_split(self) -> None:
+        session = self._session
+        if self.split is None or not self.split.finish:
+            return
+        known = {f.id for f in session.project.finishes} | {m.id for m in session.project.materials}
+        if self.split.finish not in known:
+            self.split = None
+            return
+        session.link.show_other(COMPARE, dressed(session.project, session.finish_id, self.split.finish))
 
     # Pictures
 
@@ -165,6 +264,10 @@ class View(QWidget):
     def _ask(self, width: int, height: int, sample: int, moving: bool) -> None:
         tag = _Tag(self._generation, moving, sample)
         self._request("main", tag, self.main_eye(), width, height, self.look, sample, 0)
+        if self.split is not None:
+            scene = COMPARE if self.split.finish else self.scene
+            look = self.split.look or self.look
+            self._request("split", tag, self.main_eye(), width, height, look, sample, 1, scene)
 
     def _ask_far(self) -> None:
         ratio = self.devicePixelRatioF()
@@ -175,10 +278,11 @@ class View(QWidget):
         )
 
     def _request(
-        self, stream: str, tag: _Tag, eye: Eye, width: int, height: int, look: str, sample: int, priority: int
-    ) -> None:
+        self, stream: str, tag: _Tag, eye: Eye, width: int, height: int, look: str, sample: int, priority: int,
+        scene: str = "",
+    ) -> None:  # fmt: skip
         self._session.client.request(
-            stream, tag, scene=STAGE, eye=eye, width=width, height=height, looks=(look,), sample=sample,
+            stream, tag, scene=scene or self.scene, eye=eye, width=width, height=height, looks=(look,), sample=sample,
             priority=priority,
         )  # fmt: skip
 
@@ -186,7 +290,7 @@ class View(QWidget):
         tag = picture.tag
         if picture.stream == "far":
             self._far = image
-            if tag.generation == self._generation and tag.sample < 3:
+            if tag.generation == self._generation and tag.sample + 1 < FAR_SAMPLES:
                 ratio = self.devicePixelRatioF()
                 width, height = round(INSET.width() * ratio), round(INSET.height() * ratio)
                 camera = self.camera if self.far_first else self.far_camera()
@@ -194,6 +298,9 @@ class View(QWidget):
                 self._request(
                     "far", next_tag, self._eye(camera, width, height), width, height, self.look, tag.sample + 1, 2
                 )
+            self.update()
+        if picture.stream == "split":
+            self._split_image = image
             self.update()
         if picture.stream != "main":
             return
@@ -208,6 +315,16 @@ class View(QWidget):
             self._ask(*self._pixels(), tag.sample + 1, moving=False)
         self.update()
         self.arrived.emit()
+
+    @property
+    def has_picture(self) -> bool:
+        """Whether any picture has come yet."""
+        return self._image is not None
+
+    @property
+    def moving(self) -> bool:
+        """Whether something is being dragged or painted, or has been a moment ago."""
+        return self._rest.isActive() or self._drag is not None or self._painting is not None
 
     @property
     def at_rest(self) -> bool:
@@ -241,12 +358,17 @@ class View(QWidget):
         painter.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
         if self._image is not None:
             painter.drawImage(QRectF(self.rect()), self._image)
+            self._paint_split(painter)
         else:
             painter.fillRect(self.rect(), theme.color("chrome"))
             self._say(painter, "Preparing the view…")
         if not self._session.project.props:
             self._say(painter, "Nothing is placed yet. Import a mesh, or drop one here.")
+        for overlay in self.overlays:
+            overlay.paint(painter)
         self._paint_inset(painter)
+        for overlay in self.inset_overlays:
+            overlay.paint(painter)
         if self.tool == "brush":
             self._paint_ring(painter)
         if self._state:
@@ -254,6 +376,16 @@ class View(QWidget):
         elif self._session.faults:
             name, reason = next(iter(self._session.faults.items()))
             self._paint_banner(painter, f"{name} does not compile: {reason.splitlines()[0]}", "persimmon")
+
+    def _paint_split(self, painter: QPainter) -> None:
+        if self.split is None:
+            return
+        x = round(self.split_at * self.width())
+        if self._split_image is not None:
+            painter.save()
+            painter.setClipRect(QRectF(x, 0, self.width() - x, self.height()))
+            painter.drawImage(QRectF(self.rect()), self._split_image)
+            painter.restore()
 
     def _say(self, painter: QPainter, text: str) -> None:
         painter.setPen(theme.color("text"))
@@ -275,11 +407,12 @@ class View(QWidget):
         """Where the far picture lies."""
         return QRectF(self.width() - INSET.width() - 12, 12, INSET.width(), INSET.height())
 
-    def _inset_shown(self) -> bool:
+    def inset_shown(self) -> bool:
+        """Whether there is room for the far picture, and it has come."""
         return self._far is not None and self.width() > 420 and self.height() > 260
 
     def _paint_inset(self, painter: QPainter) -> None:
-        if not self._inset_shown() or self._far is None:
+        if not self.inset_shown() or self._far is None:
             return
         box = self.inset_rect()
         path = QPainterPath()
@@ -327,11 +460,15 @@ class View(QWidget):
         assert event is not None
         self.setFocus()
         at, button = event.position(), event.button()
-        if self._inset_shown() and self.inset_rect().contains(at) and button == Qt.MouseButton.LeftButton:
+        if self.inset_shown() and self.inset_rect().contains(at) and button == Qt.MouseButton.LeftButton:
             self.swap_far()
             return
+        if button == Qt.MouseButton.LeftButton:
+            self._taken = next((o for o in reversed(self.overlays) if o.press(at, event)), None)
+            if self._taken is not None:
+                return
         self._clicked = button == Qt.MouseButton.LeftButton
-        if self.tool == "brush" and button == Qt.MouseButton.LeftButton:
+        if self.tool == "brush" and button == Qt.MouseButton.LeftButton and not self.shape:
             self._begin_stroke(at, event.modifiers())
             return
         pan = button == Qt.MouseButton.MiddleButton or bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
@@ -340,6 +477,12 @@ class View(QWidget):
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         at = event.position()
+        if self._taken is not None:
+            self._taken.move(at, event)
+            return
+        if event.buttons() == Qt.MouseButton.NoButton:
+            for overlay in self.overlays:
+                overlay.hover(at)
         if self._painting is not None:
             self._continue_stroke(at, event.modifiers())
         elif self._drag is not None:
@@ -350,6 +493,10 @@ class View(QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
+        if self._taken is not None:
+            taken, self._taken = self._taken, None
+            taken.release(event.position(), event)
+            return
         if self._painting is not None:
             self._end_stroke()
             return
@@ -364,6 +511,8 @@ class View(QWidget):
 
     def leaveEvent(self, event: object) -> None:
         self._hover = None
+        for overlay in self.overlays:
+            overlay.hover(None)
         self.update()
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
@@ -388,6 +537,8 @@ class View(QWidget):
         self.set_camera(camera.with_(target=tuple(float(v) for v in np.array(camera.target) + shift)))
 
     def _pick(self, at: QPointF, only: str = "") -> PropHit | None:
+        if self.shape or self._before:
+            return None  # what is drawn is not the stage
         x, y = at.x() / max(self.width(), 1), at.y() / max(self.height(), 1)
         return prop_at(self._session, self.main_eye(), x, y, only)
 
@@ -427,6 +578,11 @@ class View(QWidget):
             self._session.client.patch_paint(hit.prop.id, start, stroke.values(np.arange(start, stop)))
         if len(touched):
             self.refresh()
+            self.painted_over.emit()
+
+    def live_paint(self, prop: str) -> Callable[[Array], Array] | None:
+        """What a stroke under way has made of a prop's paint, as a function of vertices; None between strokes."""
+        return self._painting.stroke.values if self._painting is not None and self._painting.prop == prop else None
 
     def _end_stroke(self) -> None:
         painting, self._painting = self._painting, None

@@ -14,8 +14,14 @@ from jade_coat.app.widgets.coat_panel import CoatPanel
 from jade_coat.app.widgets.coat_stack import CoatStack
 from jade_coat.app.widgets.dial_sheet import DialSheet
 from jade_coat.app.widgets.finish_rail import FinishRail
+from jade_coat.app.widgets.light_dome import LightDome
 from jade_coat.app.widgets.look_strip import LookStrip
+from jade_coat.app.widgets.repeat_mark import RepeatMark
+from jade_coat.app.widgets.section_line import SectionLine
+from jade_coat.app.widgets.shared_panel import SharedPanel
+from jade_coat.app.widgets.split_line import SplitLine
 from jade_coat.app.widgets.view import View
+from jade_coat.app.widgets.view_bar import ViewBar
 
 
 class Bench(QWidget):
@@ -27,19 +33,28 @@ class Bench(QWidget):
         self.swatches = Swatches(session, self)
         self.view = View(session, self.brush)
         self.looks = LookStrip(session, self.view)
-        self.stack = CoatStack(session, self.swatches)
+        self.section = SectionLine(self.view)
+        self.repeat = RepeatMark(self.view)
+        self.dome = LightDome(self.view)
+        self.view.overlays += [self.section, SplitLine(self.view), self.dome]
+        self.view.inset_overlays.append(self.repeat)
+        self.view_bar = ViewBar(session, self.view)
+        self.stack = CoatStack(session, self.swatches, self.section)
         self.coat_panel = CoatPanel(session)
         self.brush_panel = BrushPanel(session, self.brush)
         self.dials = DialSheet(session)
         self.rail = FinishRail(session, self.swatches)
         self.view.prop_clicked.connect(session.choose_prop)
+        self.looks.pictured.connect(self.coat_panel.show_picture)
         self.left = QStackedWidget()
         self.left.addWidget(self.coat_panel)
         self.left.addWidget(self.brush_panel)
         left = holder(column(self.left), "left")
-        right = holder(column(self.dials), "right")
+        self.shared = SharedPanel(session)
+        self.aside = _split(Qt.Orientation.Vertical, (self.dials, self.shared), (430, 180))
+        right = holder(column(self.aside), "right")
         under = holder(column(self.looks, self.stack, gap=0))
-        self.middle = _split(Qt.Orientation.Vertical, (self.view, under), (430, 230))
+        self.middle = _split(Qt.Orientation.Vertical, (self.view, under), (396, 268))
         self.across = _split(Qt.Orientation.Horizontal, (left, self.middle, right), (274, 730, 276))
         for i, stretch in enumerate((0, 1, 0)):
             self.across.setStretchFactor(i, stretch)
@@ -54,7 +69,7 @@ class Bench(QWidget):
     @property
     def at_rest(self) -> bool:
         """Whether swatches, look-at pictures and coverage are all up to date."""
-        return not (self.swatches.waiting or self.looks.waiting or self.stack.measuring)
+        return not (self.swatches.waiting or self.looks.waiting or self.stack.measuring or self.repeat.waiting)
 
     def set_tool(self, tool: str) -> None:
         """Take up the tool `look` or `brush`."""

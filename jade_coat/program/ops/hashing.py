@@ -12,18 +12,26 @@ from jade_coat.program.types import UVEC3, VEC3, Array
 UVEC3_ARGS = Samples(types=((UVEC3,),), ranges=((0, 2**32 - 1),))
 
 
+MULTIPLIER, INCREMENT = np.uint32(1664525), np.uint32(1013904223)
+
+
 def pcg3d(v: Array) -> Array:
     """The 3-D PCG hash of `(3, n) uint32`, same shape (Jarzynski & Olano 2020, listing "pcg3d")."""
     with np.errstate(over="ignore"):
-        x, y, z = v * np.uint32(1664525) + np.uint32(1013904223)
-        x = x + y * z
-        y = y + z * x
-        z = z + x * y
-        x, y, z = x ^ (x >> np.uint32(16)), y ^ (y >> np.uint32(16)), z ^ (z >> np.uint32(16))
-        x = x + y * z
-        y = y + z * x
-        z = z + x * y
-    return np.stack([x, y, z])
+        x, y, z = v * MULTIPLIER + INCREMENT
+        return np.stack(pcg3d_mix(x, y, z))
+
+
+def pcg3d_mix(x: Array, y: Array, z: Array) -> tuple[Array, Array, Array]:
+    """The part of the hash after its first, component-wise step."""
+    x = x + y * z
+    y = y + z * x
+    z = z + x * y
+    x, y, z = x ^ (x >> np.uint32(16)), y ^ (y >> np.uint32(16)), z ^ (z >> np.uint32(16))
+    x = x + y * z
+    y = y + z * x
+    z = z + x * y
+    return x, y, z
 
 
 def cell(p: Array) -> Array:
@@ -56,4 +64,3 @@ DECLARED = (
         _hash_unit, "(vec3({0} >> 8u) * 5.96046448e-08)", 2.0, samples=UVEC3_ARGS,
     ),
 )  # fmt: skip
-__all__ = ["DECLARED", "cell", "pcg3d", "unit"]

@@ -52,6 +52,35 @@ float fbm(vec3 p, int octaves, uint seed) {
     return total / norm;
 }
 
+//! ridges
+float ridges(vec3 p, int octaves, uint seed) {
+    float total = 0.0, weight = 1.0, norm = 0.0;
+    for (int i = 0; i < octaves; ++i) {
+        total += (1.0 - abs(gradient_noise(p, seed + uint(i)))) * weight;
+        norm += weight;
+        weight *= 0.5;
+        p *= 2.0;
+    }
+    return total / norm;
+}
+
+//! cells
+// Worley 1996: one random point a cell.
+vec3 cells(vec3 p, uint seed) {
+    vec3 low = floor(p), f = p - low;
+    float first = 64.0, second = 64.0, mark = 0.0;
+    for (int k = -1; k <= 1; ++k)
+        for (int j = -1; j <= 1; ++j)
+            for (int i = -1; i <= 1; ++i) {
+                vec3 at = vec3(pcg3d(uvec3(ivec3(low) + ivec3(i, j, k)) + seed * 0x9E3779B9u) >> 8u) * 5.96046448e-08;
+                vec3 d = at + vec3(i, j, k) - f;
+                float away = d.x * d.x + d.y * d.y + d.z * d.z;
+                if (away < first) { second = first; first = away; mark = at.x; }
+                else second = min(second, away);
+            }
+    return vec3(sqrt(first), sqrt(second), mark);
+}
+
 //! cubic
 float cubic(float t, vec4 c) { return c.x + t * (c.y + t * (c.z + t * c.w)); }
 

@@ -6,9 +6,9 @@ from collections.abc import Hashable
 
 import numpy as np
 
-from jade_coat.program.ops.record import Op, Samples, fixed
+from jade_coat.program.ops.record import Op, Samples
 from jade_coat.program.types import FLOAT_BY_SIZE, VEC2, VEC4, Array, Type
-from jade_coat.program.value import TypeMismatch
+from jade_coat.program.value import TextureRef, TypeMismatch
 
 
 def _const_rule(types: tuple[Type, ...], static: Hashable) -> Type:
@@ -21,6 +21,18 @@ def _named(types: tuple[Type, ...], static: Hashable) -> Type:
     if types or not (isinstance(static, tuple) and len(static) == 2 and isinstance(static[1], Type)):
         raise TypeMismatch(f"expected a (name, type) payload, got {static!r}")
     return static[1]
+
+
+def _texture_rule(types: tuple[Type, ...], static: Hashable) -> Type:
+    if types not in ((VEC2,), (VEC2, VEC2)) or not isinstance(static, TextureRef):
+        raise TypeMismatch("expected a UV position, and perhaps the smooth one that it jumps about")
+    return VEC4
+
+
+def _mean_rule(types: tuple[Type, ...], static: Hashable) -> Type:
+    if types or not isinstance(static, TextureRef):
+        raise TypeMismatch("expected a texture")
+    return VEC4
 
 
 def _const_numpy(static: tuple[float, ...]) -> Array:
@@ -48,7 +60,10 @@ DECLARED = (
     Op("instance", _named, "A value of the prop being drawn, such as the metres one UV unit spans.", cost=0.0),
     Op("attribute", _named, "A mesh attribute, interpolated over the triangle.", cost=0.0),
     Op(
-        "texture", fixed(VEC2, to=VEC4), "Four channels of a texture at a UV position; colour is decoded to linear.",
+        "texture", _texture_rule,
+        "Four channels of a texture at a UV position; colour is decoded to linear. A second position, smooth where the"
+        " first one jumps, chooses the mip level.",
         cost=12.0, source="GLSL 3.30 specification; IEC 61966-2-1 for colour",
     ),
+    Op("texture_mean", _mean_rule, "The mean of a texture's texels, colour in linear light.", cost=0.0),
 )  # fmt: skip

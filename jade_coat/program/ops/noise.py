@@ -1,11 +1,14 @@
-"""Gradient noise and its fractal sum."""
+"""Gradient noise and its fractal sums; cellular noise."""
 
 from __future__ import annotations
 
+import itertools
+from collections.abc import Callable
 from typing import NamedTuple
 
 import numpy as np
 
+from jade_coat.program.ops.hashing import INCREMENT, MULTIPLIER, pcg3d, pcg3d_mix, unit
 from jade_coat.program.ops.record import Op, Samples, fixed
 from jade_coat.program.types import FLOAT, VEC3, Array
 
@@ -19,21 +22,95 @@ class Fbm(NamedTuple):
     seed: int = 0
 
 
+def gradient_noise(p: Array, seed: int) -> Array:
+    """Gradient noise at `(3, n)`, quintic fade, gradients from a hash; `(n,)`.
+
+    The hash's first step is taken once for all eight corners, as in the GLSL helper.
+    """
+    low = np.floor(p)
+    f = p - low
+    shift = np.uint32(seed * 0x9E3779B9 & 0xFFFFFFFF)
+    near = (low.astype(np.int32).view(np.uint32) + shift) * MULTIPLIER + INCREMENT
+    corners = (near, near + MULTIPLIER)
+    ways = (f, f - F(1))
+    fade = f * f * f * (f * (f * F(6) - F(15)) + F(10))
+
+    def corner(i: int, j: int, k: int) -> Array:
+        words = pcg3d_mix(corners[i][0], corners[j][1], corners[k][2])
+        gradient = [(w >> np.uint32(8)).astype(F) * F(2.0**-23) - F(1) for w in words]
+        return gradient[0] * ways[i][0] + gradient[1] * ways[j][1] + gradient[2] * ways[k][2]
+
+    def edge(j: int, k: int) -> Array:
+        first = corner(0, j, k)
+        return first + (corner(1, j, k) - first) * fade[0]
+
+    def face(k: int) -> Array:
+        first = edge(0, k)
+        return first + (edge(1, k) - first) * fade[1]
+
+    first = face(0)
+    return first + (face(1) - first) * fade[2]
+
+
+def _octaves(settings: Fbm, p: Array, shaped: Callable[[Array], Array]) -> Array:
+    """The weighted mean of octaves of shaped gradient noise at `(3, n)`; `(1, n)`."""
+    total = None
+    weight, norm = F(1), F(0)
+    for octave in range(settings.octaves):
+        part = shaped(gradient_noise(p, settings.seed + octave)) * weight
+        total = part if total is None else total + part
+        norm = norm + weight
+        weight, p = weight * F(0.5), p * F(2)
+    assert total is not None
+    return np.stack([total / norm])
+
+
 def fbm(settings: Fbm, p: Array) -> Array:
     """Fractal sum of gradient noise, about −1 to 1, at points `(3, n)`; returns `(1, n)`."""
-    from jade_coat.program.kernels import add_gradient_noise
+    return _octaves(settings, p, lambda noise: noise)
 
-    points = np.ascontiguousarray(p, F)
-    total = np.zeros(points.shape[1], F)
-    weight, norm, scale = F(1), F(0), F(1)
-    for octave in range(settings.octaves):
-        add_gradient_noise(points, scale, np.uint32(settings.seed + octave), weight, total)
-        norm = norm + weight
-        weight, scale = weight * F(0.5), scale * F(2)
-    return (total / norm)[None]
+
+def ridges(settings: Fbm, p: Array) -> Array:
+    """Octaves of 1 − |noise| at `(3, n)`, 0 to 1 with sharp crests; `(1, n)`."""
+    return _octaves(settings, p, lambda noise: F(1) - np.abs(noise))
+
+
+def cells(seed: int, p: Array) -> Array:
+    """Distances to the nearest and second nearest of one random point a cell, and the nearest's own random number.
+
+    `(3, n)` in and out; about 0 to 1 (Worley 1996).
+    """
+    low = np.floor(p)
+    f = p - low
+    here = low.astype(np.int32).view(np.uint32)
+    shift = np.uint32(seed * 0x9E3779B9 & 0xFFFFFFFF)
+    first = second = mark = f[0] * F(0) + F(64)
+    for k, j, i in itertools.product((-1, 0, 1), repeat=3):
+        words = pcg3d(np.stack([here[n] + (np.uint32(o & 0xFFFFFFFF) + shift) for n, o in enumerate((i, j, k))]))
+        at = unit(words)
+        x, y, z = (at[n] + F(o) - f[n] for n, o in enumerate((i, j, k)))
+        away = x * x + y * y + z * z
+        nearer = away < first
+        second = np.where(nearer, first, np.minimum(second, away))
+        mark = np.where(nearer, at[0], mark)
+        first = np.where(nearer, away, first)
+    return np.stack([np.sqrt(first), np.sqrt(second), mark])
 
 
 DECLARED = (
+    Op(
+        "cells", fixed(VEC3, to=VEC3),
+        "Distance to the nearest of one random point a cell, to the second nearest, and the nearest's random number.",
+        lambda static, p: cells(static, p), lambda static: f"cells({{0}}, {static}u)",
+        cost=300.0, helpers=("pcg3d", "cells"), source="Worley, A Cellular Texture Basis Function, 1996",
+        samples=Samples(types=((VEC3,),), ranges=((-20.0, 20.0),), statics=(0, 9)),
+    ),
+    Op(
+        "ridges", fixed(VEC3, to=FLOAT), "Octaves of gradient noise folded into crests, 0 to 1.",
+        lambda static, p: ridges(static, p), lambda static: f"ridges({{0}}, {static.octaves}, {static.seed}u)",
+        cost=90.0, helpers=("pcg3d", "gradient_noise", "ridges"), source="Perlin, Improving Noise, 2002",
+        samples=Samples(types=((VEC3,),), ranges=((-20.0, 20.0),), statics=(Fbm(1, 3), Fbm(4, 0))),
+    ),
     Op(
         "fbm", fixed(VEC3, to=FLOAT), "Octaves of gradient noise over a point in space, about −1 to 1.",
         lambda static, p: fbm(static, p),

@@ -7,7 +7,7 @@ uniform sampler2D shape;     // world normal, height
 uniform sampler2D finish;    // roughness, metallic, 0, covered
 uniform sampler2D extra;     // emissive
 uniform sampler2D paint;     // vertex paint
-uniform sampler2D wheres;    // where of four coats
+uniform sampler2D wheres;    // up to four outputs of the material by name
 uniform sampler2D coverage;  // coats by colour, sRGB
 uniform sampler2D depth;
 uniform sampler2DShadow shadow;

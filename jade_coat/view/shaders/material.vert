@@ -17,6 +17,8 @@ void main() {
     ivec2 row_at = ivec2((in_row / row_shape.y) * row_shape.x, in_row % row_shape.y);
     pixel_row_at = row_at;
     vec3 attribute_position = in_position;
+    vec3 attribute_object_normal = in_normal;
+    vec4 attribute_object_tangent = in_tangent;
     vec3 attribute_world_position = world.xyz;
     vec3 attribute_normal = normalize(mat3(in_matrix) * in_normal);
     vec4 attribute_tangent = vec4(normalize(mat3(in_matrix) * in_tangent.xyz), in_tangent.w);

@@ -1,0 +1,265 @@
+"""The maps of a surface: what each file was taken for, its channels as pictures, and what looks wrong with it."""
+
+from __future__ import annotations
+
+from functools import lru_cache, partial
+from typing import Any
+
+import cv2
+import numpy as np
+from PyQt6.QtCore import QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QCheckBox, QDialog, QFrame, QLineEdit, QVBoxLayout, QWidget
+
+from jade_coat.app import theme
+from jade_coat.app.widgets.basics import FocusPainted, button, choice, clear, column, holder, label, row, scrolled
+from jade_coat.app.widgets.fields import NumberField
+from jade_coat.files.assets import Assets
+from jade_coat.maps.color import to_srgb
+from jade_coat.maps.findings import Finding, findings
+from jade_coat.maps.images import BadImage, as_float, read_image
+from jade_coat.maps.mapset import MapFile, MapSet
+from jade_coat.material.fields import Spec, specs
+from jade_coat.material.surface import Role, Surface
+from jade_coat.program.types import Array
+
+TILE: Spec = specs(Surface)["tile_size"]
+CELL = 46
+CHANNELS = ("rgb", "r", "g", "b", "a")
+
+
+@lru_cache(maxsize=24)
+def _decoded(assets: Assets, asset: str, name: str) -> Array | None:
+    try:
+        return read_image(assets.read(asset), name)
+    except (OSError, BadImage):
+        return None
+
+
+class ChannelLooks(FocusPainted):
+    """Small pictures of a file's channels, each alone; a click takes the role from that one."""
+
+    chosen = pyqtSignal(str)
+
+    def __init__(self, picture: Array | None, channels: str) -> None:
+        super().__init__()
+        self._images = [] if picture is None else [_look(picture, c) for c in CHANNELS]
+        self.current = channels
+        self.setFixedSize(len(CHANNELS) * (CELL + 3), CELL + 16)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setAccessibleName("Channels")
+        self.setToolTip("Click the channel that holds the role")
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
+        painter.setFont(theme.font(11))
+        for i, channel in enumerate(CHANNELS):
+            box = QRectF(i * (CELL + 3) + 1, 1, CELL, CELL)
+            image = self._images[i] if i < len(self._images) else None
+            if image is not None:
+                painter.drawImage(box, image)
+            else:
+                painter.fillRect(box, theme.color("well"))
+            if channel == self.current:
+                painter.setPen(QPen(theme.color("jade" if self.hasFocus() else "celadon"), 2))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawRoundedRect(box, 3, 3)
+            painter.setPen(theme.color("text" if channel == self.current else "quiet"))
+            painter.drawText(QRectF(box.left(), CELL + 1, CELL, 15), Qt.AlignmentFlag.AlignCenter, channel.upper())
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        self._take(int(event.position().x() // (CELL + 3)))
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()))
+        if step is None:
+            super().keyPressEvent(event)
+        else:
+            self._take(CHANNELS.index(self.current) + step)
+
+    def _take(self, index: int) -> None:
+        if 0 <= index < len(CHANNELS) and (not self._images or self._images[index] is not None):
+            self.current = CHANNELS[index]
+            self.update()
+            self.chosen.emit(self.current)
+
+
+def _look(picture: Array, channel: str) -> QImage | None:
+    """One channel of a file, or all, as a small square; None where the file has no such channel."""
+    count = picture.shape[2]
+    if channel == "rgb":
+        values = picture[..., :3] if count >= 3 else np.repeat(picture[..., :1], 3, axis=2)
+    else:
+        at = "rgba".index(channel)
+        if at >= count:
+            return None
+        values = np.repeat(picture[..., at : at + 1], 3, axis=2)
+    small = cv2.resize(as_float(np.ascontiguousarray(values)), (CELL * 2, CELL * 2), interpolation=cv2.INTER_AREA)
+    if picture.dtype == np.float32:
+        small = to_srgb(np.clip(small, 0, 1))
+    pixels = np.full((CELL * 2, CELL * 2, 4), 255, np.uint8)
+    pixels[..., :3] = np.round(np.clip(small, 0, 1) * 255)
+    return QImage(pixels.tobytes(), CELL * 2, CELL * 2, CELL * 8, QImage.Format.Format_RGBA8888).copy()
+
+
+class MapCard(QFrame):
+    """One role of one file."""
+
+    changed = pyqtSignal()
+    doubled = pyqtSignal()
+
+    def __init__(self, entry: MapFile, assets: Assets, left_out: bool = False) -> None:
+        super().__init__()
+        self.setObjectName("card")
+        self._entry = entry
+        self._left_out = left_out
+        self._picture = _decoded(assets, entry.asset, entry.file)
+        self._box = QVBoxLayout(self)
+        self._box.setContentsMargins(10, 8, 10, 8)
+        self.findings: list[Finding] = []
+        self._build()
+
+    def _build(self) -> None:
+        clear(self._box)
+        entry = self._entry
+        roles = [("", "Leave out"), *((r.value, r.label) for r in Role)]
+        self.role = choice(roles, "" if self._left_out else entry.role.value, self._set_role, "What the map says")
+        self.role.setFixedWidth(130)
+        self.channels = ChannelLooks(self._picture, entry.channels)
+        self.channels.chosen.connect(lambda c: self.change(channels=c))
+        spaces = [("srgb", "Colour (sRGB)"), ("linear", "Data (linear)")]
+        self.space = choice(
+            spaces, entry.color_space, lambda s: self.change(color_space=s), "How the numbers are encoded"
+        )
+        self.space.setFixedWidth(130)
+        switches: list[QWidget | int] = []
+        normal, single = entry.role is Role.NORMAL, not entry.role.is_color and entry.role is not Role.NORMAL
+        for name, text, tip, fits in (
+            ("flip_green", "green down", "For normal maps whose green points down", normal),
+            ("unit_length", "unit length", "Bring the normals to length 1", normal),
+            ("invert", "invert", "For gloss maps read as roughness", single),
+            ("unstep", "smooth steps", "Smooth the steps of an 8-bit height", entry.role is Role.HEIGHT),
+            ("blend_edges", "blend edges", "Blend the edges, so that it tiles", True),
+        ):
+            if fits and not self._left_out:
+                switches.append(self._switch(name, text, tip))
+        more = button("+ role", self.doubled.emit, "plain", "Take another role from this file")
+        texels = "" if self._picture is None else f"{self._picture.shape[1]} × {self._picture.shape[0]}"
+        side = column(
+            holder(row(label(entry.file, "name", entry.file), label(texels, "quiet"), 1, more)),
+            holder(row(self.role, self.space, *switches, 1, gap=10)), gap=4,
+        )  # fmt: skip
+        top = row(self.channels, gap=14)
+        top.addLayout(side)
+        self._box.addLayout(top)
+        self.findings = [] if self._picture is None or self._left_out else findings(entry, self._picture)
+        if self._picture is None:
+            self._box.addWidget(label("The file cannot be read.", "warn"))
+        for found in self.findings:
+            mend = button(found.mend, partial(self.change, **found.changes), tip="Mend it")
+            self._box.addLayout(row(label("●", "alarm"), label(found.text, "warn", wrap=False), 1, mend))
+
+    def _switch(self, name: str, text: str, tip: str) -> QCheckBox:
+        made = QCheckBox(text)
+        made.setToolTip(tip)
+        made.setChecked(getattr(self._entry, name))
+        made.clicked.connect(lambda on: self.change(**{name: on}))
+        return made
+
+    def change(self, **changes: Any) -> None:
+        """Change what the map's entry says."""
+        self._entry = self._entry.with_(**changes)
+        self._build()
+        self.changed.emit()
+
+    def _set_role(self, role: str) -> None:
+        self._left_out = not role
+        if not role:
+            self.change()
+            return
+        wanted = Role(role)
+        linear = self._entry.file.lower().endswith((".exr", ".hdr")) or not wanted.is_color
+        wide = wanted.is_color or wanted is Role.NORMAL
+        channels = self._entry.channels
+        if wide != (channels == "rgb"):
+            channels = "rgb" if wide else "r"
+        self.change(role=wanted, channels=channels, color_space="linear" if linear else "srgb",
+                    unit_length=wanted is Role.NORMAL)  # fmt: skip
+
+    def entry(self) -> MapFile | None:
+        """What the card says; None when the map is left out."""
+        return None if self._left_out else self._entry
+
+
+class MapReview(QDialog):
+    """Shows what each file of a map set was taken for, to be corrected before it is used."""
+
+    def __init__(self, parent: QWidget, map_set: MapSet, unknown: list[MapFile], assets: Assets) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Maps of a surface")
+        self.resize(900, 620)
+        self._set, self._assets = map_set, assets
+        self.name = QLineEdit(map_set.name)
+        self.tile = NumberField(TILE, map_set.tile_size)
+        self._list = QVBoxLayout()
+        self._list.setSpacing(8)
+        self.cards: list[MapCard] = []
+        for entry in map_set.maps:
+            self._add(MapCard(entry, assets))
+        for entry in unknown:
+            self._add(MapCard(entry, assets, left_out=True))
+        self._list.addStretch(1)
+        self._problem = label("", "warn", wrap=True)
+        self._mend_all = button("Mend all", self.mend_all, tip="Make every change that is suggested")
+        self._use = button("Use these maps", self.accept, "main")
+        layout = QVBoxLayout(self)
+        layout.setSpacing(10)
+        layout.addLayout(row(label("Name"), self.name, label("One tile spans"), self.tile, 1))
+        layout.addWidget(scrolled(holder(self._list)))
+        layout.addLayout(row(self._problem, 1, self._mend_all, button("Cancel", self.reject), self._use))
+        self._check()
+
+    def _add(self, card: MapCard, after: MapCard | None = None) -> None:
+        at = self.cards.index(after) + 1 if after is not None else len(self.cards)
+        self.cards.insert(at, card)
+        self._list.insertWidget(at, card)
+        card.changed.connect(self._check)
+        card.doubled.connect(lambda: self._double(card))
+
+    def _double(self, card: MapCard) -> None:
+        entry = card.entry() or self._set.maps[0]
+        self._add(MapCard(entry, self._assets, left_out=True), card)
+        self._check()
+
+    def mend_all(self) -> None:
+        """Make every change that is suggested."""
+        for card in self.cards:
+            for _ in range(8):  # one mend may show the next
+                if not card.findings:
+                    break
+                card.change(**card.findings[0].changes)
+
+    def map_set(self) -> MapSet:
+        """The set as corrected."""
+        entries = [e for e in (c.entry() for c in self.cards) if e is not None]
+        made: MapSet = self._set.with_(
+            name=self.name.text().strip() or self._set.name, tile_size=self.tile.value, maps=tuple(entries)
+        )
+        return made
+
+    def _check(self) -> None:
+        roles = [e.role.label for e in (c.entry() for c in self.cards) if e is not None]
+        doubled = sorted({r for r in roles if roles.count(r) > 1})
+        wrong = sum(len(c.findings) for c in self.cards)
+        text = f"{wrong} thing{'s' if wrong != 1 else ''} to look at." if wrong else ""
+        if doubled:
+            text = f"{', '.join(doubled)}: chosen more than once. Leave one out."
+        if not roles:
+            text = "Every map is left out. Give at least one a role."
+        self._problem.setText(text)
+        self._mend_all.setVisible(wrong > 0)
+        self._use.setEnabled(not doubled and bool(roles))

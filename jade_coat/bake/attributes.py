@@ -1,0 +1,100 @@
+"""Mesh attributes at points of triangles, in the world's directions."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from jade_coat.mesh.data import FULL, MeshData
+from jade_coat.program.types import Array
+
+_PAD = 24
+"""Floats between rows, so that rows do not start at the same place in the processor's cache lines."""
+
+_WORTH_NUMBA = 25_000
+"""From this many points on; loading numba takes a while, in which other threads hardly run."""
+
+
+class AttributeTable:
+    """All wanted attributes of a mesh's vertices side by side, to interpolate them in one go.
+
+    World-space directions assume the matrix scales evenly.
+    """
+
+    def __init__(self, parts: Mapping[str, Array]) -> None:
+        """`parts` holds `(n, k)` values a vertex by name."""
+        self._columns: dict[str, slice] = {}
+        at = 0
+        for name, values in parts.items():
+            self._columns[name] = slice(at, at + values.shape[1])
+            at += values.shape[1]
+        self._values = np.ascontiguousarray(np.concatenate([np.asarray(v, np.float32) for v in parts.values()], axis=1))
+
+    def at(self, triangles: Array, owner: Array, weights: Array) -> dict[str, Array]:
+        """Values `(k, n) float32` by name, at points of the triangles `(m, 3)` that `owner` `(n,)` picks.
+
+        `weights` `(n, 2)` belong to a triangle's second and third corner. A handedness (the fourth value of anything
+        called tangent) comes back as −1 or 1.
+        """
+        out = np.empty((self._values.shape[1], len(owner) + _PAD), np.float32)[:, : len(owner)]
+        if len(owner) < _WORTH_NUMBA:
+            corners = self._values[triangles[owner]]
+            shares = np.stack([1 - weights[:, 0] - weights[:, 1], weights[:, 0], weights[:, 1]], axis=1)
+            np.einsum("nck,nc->kn", corners, shares, out=out)
+        else:
+            from jade_coat.bake.kernels import blend_values
+
+            blend_values(self._values, triangles, owner, weights, out)
+        found = {name: out[columns] for name, columns in self._columns.items()}
+        for name, values in found.items():
+            if name.endswith("tangent"):
+                np.sign(values[3:], out=values[3:])
+        return found
+
+
+def vertex_attributes(mesh: MeshData, matrix: Array, colors: Array | None, wanted: frozenset[str]) -> dict[str, Array]:
+    """The attributes of a mesh's vertices `(n, k)` by the names programs use.
+
+    `colors` `(n, 4) uint16` stands in for the first colour set.
+    """
+    turn = matrix[:3, :3].astype(np.float32)
+    turn = turn / np.cbrt(np.abs(np.linalg.det(turn)))
+    found: dict[str, Array] = {}
+    for name in sorted(wanted):
+        if name == "position":
+            found[name] = mesh.positions
+        elif name == "world_position":
+            found[name] = mesh.positions @ matrix[:3, :3].T.astype(np.float32) + matrix[:3, 3].astype(np.float32)
+        elif name == "normal":
+            found[name] = mesh.normals @ turn.T
+        elif name == "tangent":
+            found[name] = np.concatenate([mesh.tangents[:, :3] @ turn.T, mesh.tangents[:, 3:]], axis=1)
+        elif name == "object_normal":
+            found[name] = mesh.normals
+        elif name == "object_tangent":
+            found[name] = mesh.tangents
+        elif name == "curvature":
+            found[name] = mesh.curvature
+        elif name.startswith("uv"):
+            found[name] = mesh.uv(int(name[2:]))
+        elif name.startswith("color"):
+            index = int(name[5:])
+            values = colors if colors is not None and index == 0 else _color_set(mesh, index)
+            found[name] = values.astype(np.float32) / np.float32(FULL)
+        else:
+            raise KeyError(f"meshes have no attribute {name!r}")
+    return found
+
+
+def _color_set(mesh: MeshData, index: int) -> Array:
+    return mesh.colors[index] if index < len(mesh.colors) else np.zeros((mesh.vertex_count, 4), np.uint16)
+
+
+def instance_values(mesh: MeshData, seed: float = 0.0) -> dict[str, Array]:
+    """What programs read of a prop: its random number, and the metres that a unit of each UV set spans."""
+    found = {"seed": np.full((1, 1), seed, np.float32)}
+    found |= {f"metres{i}": np.ones((2, 1), np.float32) for i in range(8)}
+    for i, metres in enumerate(mesh.metres):
+        found[f"metres{i}"] = np.array(metres, np.float32)[:, None]
+    return found

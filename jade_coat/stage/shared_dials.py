@@ -1,0 +1,54 @@
+"""Shared dials: values of the whole project that every material can follow, with a time track each."""
+
+from __future__ import annotations
+
+from pydantic import Field, field_validator
+from scipy.interpolate import PchipInterpolator
+
+from jade_coat.material.fields import Frozen, Vec2
+from jade_coat.material.material import shared_name
+
+
+class SharedDial(Frozen):
+    """A value of the project, such as season or damp. With keys `(seconds, value)` it moves over time and loops."""
+
+    id: str
+    name: str
+    value: float = 0.0
+    low: float = 0.0
+    high: float = 1.0
+    unit: str = ""
+    keys: tuple[Vec2, ...] = ()
+    length: float = Field(8.0, gt=0, le=3600)
+    """Seconds after which the track starts again."""
+
+    @field_validator("keys")
+    @classmethod
+    def _in_order(cls, keys: tuple[Vec2, ...]) -> tuple[Vec2, ...]:
+        times = [t for t, _ in keys]
+        if times != sorted(set(times)) or any(t < 0 for t in times):
+            raise ValueError("a track's keys lie at rising times from 0 on")
+        return keys
+
+    def at(self, time: float) -> float:
+        """The value at a time in seconds: along a smooth curve through the keys that closes on itself.
+
+        It never leaves the range of its keys (Fritsch & Carlson 1980), and the end of the loop meets its start.
+        """
+        keys = [k for k in self.keys if k[0] < self.length]
+        if not keys:
+            return self._kept(self.value)
+        if len(keys) == 1:
+            return self._kept(keys[0][1])
+        # A whole turn before and after makes the curve and its slope the same at both ends of the loop.
+        around = [(t + turn * self.length, v) for turn in (-1, 0, 1) for t, v in keys]
+        curve = PchipInterpolator([t for t, _ in around], [v for _, v in around])
+        return self._kept(float(curve(time % self.length)))
+
+    def _kept(self, value: float) -> float:
+        return min(max(value, self.low), self.high)
+
+
+def shared_values(dials: tuple[SharedDial, ...], time: float = 0.0) -> dict[str, float]:
+    """The values of shared dials at a time, by the names that programs use."""
+    return {shared_name(d.id): d.at(time) for d in dials}

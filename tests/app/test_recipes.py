@@ -1,0 +1,73 @@
+"""The steps sheet in the real window: rows, pictures, faults, and the fault finish on the props."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtTest import QTest
+
+from jade_coat.material.recipes import LIBRARY
+from tests.app.conftest import Hand
+from tests.app.wall import shown
+
+
+def test_a_recipe_is_made_edited_in_rows_and_used_by_a_coat(hand: Hand) -> None:
+    session, sheet = hand.session, hand.window.show_recipes()
+    assert "Jar glaze" in sheet._used.text()
+    streaks = next(r for r in LIBRARY if r.id == "streaks")
+    sheet.add(streaks)
+    assert sheet.recipe.name == "Streaks"
+    assert all(not line.picture.pixmap().isNull() for line in sheet.rows.values())  # nothing without a picture
+    assert all(int(line.cost.text()) >= 0 for line in sheet.rows.values())
+    row = sheet.rows["runs"]
+    row.args[1].setFocus()
+    row.args[1].selectAll()
+    QTest.keyClicks(row.args[1], "0.3")
+    row.args[1].editingFinished.emit()
+    assert session.project.recipe("streaks").steps[3].args == ("thin", "0.3")
+    sheet.add_step()
+    assert session.project.recipe("streaks").steps[-1].kind == "keep"
+    sheet.rows["thin"].name.setText("drawn out")
+    sheet.rows["thin"].name.editingFinished.emit()
+    assert session.project.recipe("streaks").steps[3].args[0] == "drawn_out"
+    before = shown(hand)
+    session.do("add_term", material="kiln_wall", coat="lime", kind="recipe")
+    session.do("set_term", material="kiln_wall", coat="lime", term="recipe", recipe="streaks", invert=True)
+    hand.settle()
+    assert session.faults == {}
+    assert np.abs(shown(hand) - before).mean() > 0.5
+    assert "Kiln wall" in sheet._used.text()
+    compiled = session.project.material("kiln_wall").coat("lime").where[-1]
+    assert compiled.recipe == "streaks"
+    sheet.close()
+
+
+def test_a_faulty_step_shows_on_its_row_and_on_the_props_that_use_it_and_one_undo_mends_it(hand: Hand) -> None:
+    session, sheet = hand.session, hand.window.show_recipes()
+    sheet.chosen = "dust_on_top"
+    sheet.refresh()
+    well = shown(hand)
+    row = sheet.rows["dust"]
+    row._set_kind("divide")
+    hand.settle()
+    assert session.faults == {}  # a division by something that is not 0 everywhere has a meaning
+    row = sheet.rows["dust"]
+    row.args[1].setText("0")
+    row.args[1].editingFinished.emit()
+    hand.settle()
+    assert "division by zero" in sheet.rows["dust"].fault.text()
+    assert sheet.rows["dust"].fault.isVisible()
+    assert not sheet.rows["up"].fault.isVisible()
+    assert list(session.faults) == ["jar_glaze"]
+    faulty = shown(hand)
+    height, width = faulty.shape[:2]
+    assert (
+        np.abs(faulty[: height // 3, width // 3 : width // 2] - well[: height // 3, width // 3 : width // 2]).mean() < 1
+    )
+    assert np.abs(faulty - well).mean() > 2  # the jars are striped; the wall goes on as it was
+    hand.window.undo()
+    hand.window.undo()
+    hand.settle()
+    assert session.faults == {}
+    assert np.abs(shown(hand) - well).mean() < 0.5
+    assert not any(line.fault.isVisible() for line in sheet.rows.values())
+    sheet.close()

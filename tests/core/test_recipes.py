@@ -1,0 +1,145 @@
+"""Recipes: what steps mean, faults on their rows, nesting, and edits that lose nothing."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from pydantic import ValidationError
+
+from jade_coat.maps.packing import PackedLookup
+from jade_coat.material.compile import compile_material, fixed_fields, live_fields
+from jade_coat.material.material import Coat, Material, field_values
+from jade_coat.material.recipes import (
+    LIBRARY,
+    STEP_KINDS,
+    Recipe,
+    RecipeFault,
+    RecipeInput,
+    Step,
+    recipe_value,
+    step_values,
+)
+from jade_coat.material.where import RecipeTerm
+from jade_coat.program.numpy_backend import Environment, evaluate
+from jade_coat.stage.document import Document
+from jade_coat.stage.project import Project
+
+
+def book(*recipes: Recipe) -> PackedLookup:
+    return PackedLookup((), recipes)
+
+
+def numbers(count: int = 400) -> Environment:
+    rng = np.random.default_rng(4)
+    normal = rng.normal(size=(3, count))
+    return Environment(
+        attributes={
+            "position": rng.uniform(-2, 2, (3, count)).astype(np.float32),
+            "world_position": rng.uniform(-2, 3, (3, count)).astype(np.float32),
+            "normal": (normal / np.linalg.norm(normal, axis=0)).astype(np.float32),
+            "color0": rng.random((4, count)).astype(np.float32),
+            "curvature": rng.normal(scale=20, size=(1, count)).astype(np.float32),
+        },
+        instance={"seed": np.full((1, 1), 0.3, np.float32)},
+    )
+
+
+@pytest.mark.parametrize("recipe", LIBRARY, ids=lambda r: r.id)
+def test_every_recipe_of_the_library_has_a_meaning_between_0_and_1(recipe: Recipe) -> None:
+    found = evaluate({"v": recipe_value(recipe, book())}, numbers())["v"]
+    assert found.min() >= -1e-5
+    assert found.max() <= 1 + 1e-5
+    if recipe.id != "some_props":
+        assert np.ptp(found) > 0.05
+    assert recipe.hint
+
+
+def simple(*steps: Step, **inputs: float) -> Recipe:
+    return Recipe(id="r", name="R", inputs=tuple(RecipeInput(name=n, value=v) for n, v in inputs.items()), steps=steps)
+
+
+def test_steps_are_worked_out_from_numbers_inputs_and_earlier_steps() -> None:
+    recipe = simple(
+        Step(id="sum", kind="add", args=("a", "0.25")), Step(id="point", kind="join", args=("sum", "2", "−3")),
+        Step(id="out", kind="multiply", args=("point.z", "sum")), a=0.5,
+    )  # fmt: skip
+    assert recipe_value(recipe, book()).static == (-2.25,)
+    assert recipe_value(recipe, book(), {"a": 0.75}).static == (-3.0,)
+    outer = simple(
+        Step(id="inner", kind="recipe", args=("0.75",), pick="r"), Step(id="half", kind="divide", args=("inner", "2"))
+    )
+    assert recipe_value(outer.with_(id="o"), book(recipe)).static == (-1.5,)
+    assert all(k.hint and k.label for k in STEP_KINDS.values())
+
+
+@pytest.mark.parametrize(
+    ("steps", "row", "reason"),
+    [
+        ((Step(id="ok", kind="add", args=("1", "2")), Step(id="bad", kind="divide", args=("ok", "0"))), "bad", "zero"),
+        ((Step(id="bad", kind="add", args=("later", "1")), Step(id="later", kind="luck")), "bad", "no 'later' above"),
+        ((Step(id="bad", kind="add", args=("", "1")),), "bad", "missing"),
+        ((Step(id="p", kind="position"), Step(id="bad", kind="join", args=("p", "1", "1"))), "bad", "expected"),
+        ((Step(id="bad", kind="fly"),), "bad", "nobody knows"),
+        ((Step(id="bad", kind="recipe", pick="none"),), "bad", "no recipe 'none'"),
+        ((Step(id="bad", kind="shared"),), "bad", "no shared dial"),
+        ((Step(id="bad", kind="position"),), "bad", "pick one part"),
+        ((Step(id="bad", kind="add", args=("1",)),), "bad", "needs a, b"),
+        ((Step(id="p", kind="luck"), Step(id="bad", kind="size", args=("p.y",))), "bad", "no component"),
+    ],
+)
+def test_a_step_without_meaning_is_named_with_the_reason(steps, row, reason) -> None:
+    with pytest.raises(RecipeFault, match=reason) as caught:
+        recipe_value(simple(*steps), book())
+    assert caught.value.step == row
+
+
+def with_recipe(recipe: Recipe) -> Project:
+    low = Coat(id="low", name="Low")
+    top = Coat(id="top", name="Top", where=(RecipeTerm(id="w", recipe=recipe.id, inputs={"a": 0.75}),))
+    return Project(recipes=(recipe,), materials=(Material(id="m", name="M", coats=(low, top)),))
+
+
+def test_a_recipe_in_a_where_term_gives_its_value_and_its_fault() -> None:
+    recipe = simple(Step(id="out", kind="multiply", args=("a", "0.5")), a=0.1)
+    project = with_recipe(recipe)
+    material = project.material("m")
+    found = compile_material(material, book(recipe), fixed_fields(field_values(material)))["where:top"]
+    assert found.static[0] == pytest.approx(0.375)
+    broken = recipe.with_(steps=(Step(id="out", kind="divide", args=("a", "0")),))
+    with pytest.raises(RecipeFault, match="zero"):
+        compile_material(material, book(broken), live_fields(material))
+    with pytest.raises(ValueError, match="no recipe 'r'"):
+        compile_material(material, book(), live_fields(material))
+    assert book(recipe).key != book(broken).key
+
+
+def test_edits_of_recipes_lose_nothing_and_make_no_circle() -> None:
+    recipe = simple(Step(id="sum", kind="add", args=("a", "1")), Step(id="out", kind="size", args=("sum",)), a=2.0)
+    document = Document(with_recipe(recipe))
+    document.do("rename_step", recipe="r", step="sum", name="total")
+    renamed = document.project.recipe("r")
+    assert renamed.steps[1].args == ("total",)
+    assert recipe_value(renamed, book()).static == recipe_value(recipe, book()).static
+    with pytest.raises(ValueError, match="names of their own"):
+        document.do("rename_step", recipe="r", step="total", name="out")
+    with pytest.raises(ValueError, match="used by M"):
+        document.do("remove_recipe", recipe="r")
+    document.do(
+        "add_recipe", recipe=recipe.with_(id="r", name="R", steps=(Step(id="x", kind="recipe", pick="r", args=("1",)),))
+    )
+    second = document.project.recipes[1]
+    assert (second.id, second.name) == ("r_2", "R 2")
+    assert document.project.recipe_users("r") == ("M", "R 2")
+    before = document.project
+    with pytest.raises(ValueError, match="its own steps"):
+        document.do("set_recipe", recipe="r", steps=(Step(id="x", kind="recipe", pick="r_2", args=()),))
+    assert document.project is before
+    with pytest.raises(ValidationError):
+        Step(id="Not an id", kind="add")
+    again = Project.model_validate_json(document.project.model_dump_json())
+    assert again == document.project
+
+
+def test_step_values_give_every_row_its_own_value() -> None:
+    values = step_values(LIBRARY[0], book())
+    assert list(values) == [s.id for s in LIBRARY[0].steps]
