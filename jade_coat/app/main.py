@@ -12,6 +12,7 @@ from PyQt6.QtCore import QCoreApplication, QSettings, QTimer
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
 from jade_coat.app import theme
+from jade_coat.app.collector import Collector
 
 if TYPE_CHECKING:
     from jade_coat.app.window import Window
@@ -27,6 +28,7 @@ def make_application() -> QApplication:
     QCoreApplication.setOrganizationName("jade-coat")
     QCoreApplication.setApplicationName("jade-coat")
     QSettings.setDefaultFormat(QSettings.Format.IniFormat)
+    Collector(app)
     theme.apply(app, str(QSettings().value("theme", "Inkstone")))
     return app
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import signal
+import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -12,7 +13,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt, QTimer
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QWidget
 
 from jade_coat.files.project_folder import open_project
 from tests.app.conftest import Hand, move
@@ -174,3 +175,29 @@ def test_a_damaged_mesh_is_told_and_a_box_stands_in(open_window, demo_copy: Path
     assert "plain box stands in" in hand.window._message.text()
     assert hand.session.link.mesh_data("storage_jar").vertex_count == 24
     assert shown(hand).std() > 15
+
+
+def test_widgets_are_freed_in_the_thread_that_made_them(qapp) -> None:
+    """Qt's documentation, "Threads and QObjects": an object is used and deleted in its own thread alone.
+
+    A dialog in a cycle of references is left to Python's collector while a background thread makes a lot of objects.
+    """
+    freed_in: list[int] = []
+
+    class Panel(QWidget):
+        def __init__(self) -> None:
+            super().__init__()
+            self.itself = self
+
+        def __del__(self) -> None:
+            freed_in.append(threading.get_ident())
+
+    worker = threading.Thread(target=lambda: [[[]] for _ in range(300_000)])
+    for _ in range(20):
+        Panel()
+    worker.start()
+    end = time.monotonic() + 5
+    while worker.is_alive() or (not freed_in and time.monotonic() < end):
+        QApplication.processEvents()
+        time.sleep(0.005)
+    assert set(freed_in) == {threading.get_ident()}
