@@ -6,14 +6,10 @@ from collections.abc import Mapping
 
 import numpy as np
 
+from jade_coat.bake.steps import interpolation_step, padded
 from jade_coat.mesh.data import FULL, MeshData
+from jade_coat.program.machine import Step
 from jade_coat.program.types import Array
-
-_PAD = 24
-"""Floats between rows, so that rows do not start at the same place in the processor's cache lines."""
-
-_WORTH_NUMBA = 25_000
-"""From this many points on; loading numba takes a while, in which other threads hardly run."""
 
 
 class AttributeTable:
@@ -29,7 +25,9 @@ class AttributeTable:
         for name, values in parts.items():
             self._columns[name] = slice(at, at + values.shape[1])
             at += values.shape[1]
-        self._values = np.ascontiguousarray(np.concatenate([np.asarray(v, np.float32) for v in parts.values()], axis=1))
+        self._values = padded(np.concatenate([np.asarray(v, np.float32) for v in parts.values()], axis=1))
+        self.width = at
+        """Floats a vertex."""
 
     def at(self, triangles: Array, owner: Array, weights: Array) -> dict[str, Array]:
         """Values `(k, n) float32` by name, at points of the triangles `(m, 3)` that `owner` `(n,)` picks.
@@ -37,20 +35,22 @@ class AttributeTable:
         `weights` `(n, 2)` belong to a triangle's second and third corner. A handedness (the fourth value of anything
         called tangent) comes back as −1 or 1.
         """
-        out = np.empty((self._values.shape[1], len(owner) + _PAD), np.float32)[:, : len(owner)]
-        if len(owner) < _WORTH_NUMBA:
-            corners = self._values[triangles[owner]]
-            shares = np.stack([1 - weights[:, 0] - weights[:, 1], weights[:, 0], weights[:, 1]], axis=1)
-            np.einsum("nck,nc->kn", corners, shares, out=out)
-        else:
-            from jade_coat.bake.kernels import blend_values
+        corners = self._values[:, : self.width][triangles[owner]]
+        shares = np.stack([1 - weights[:, 0] - weights[:, 1], weights[:, 0], weights[:, 1]], axis=1)
+        out = np.einsum("nck,nc->kn", corners, shares)
+        out[self._signs()] = np.sign(out[self._signs()])
+        return self.split(out)
 
-            blend_values(self._values, triangles, owner, weights, out)
-        found = {name: out[columns] for name, columns in self._columns.items()}
-        for name, values in found.items():
-            if name.endswith("tangent"):
-                np.sign(values[3:], out=values[3:])
-        return found
+    def step(self, triangles: Array, owner: Array, weights: Array, out: Array) -> Step:
+        """The same as a step of a chain, into the rows of `out` `(k, …)`."""
+        return interpolation_step(self._values, triangles, owner, weights, out, self._signs())
+
+    def split(self, out: Array) -> dict[str, Array]:
+        """All values `(k, n)` by name."""
+        return {name: out[columns] for name, columns in self._columns.items()}
+
+    def _signs(self) -> list[int]:
+        return [columns.start + 3 for name, columns in self._columns.items() if name.endswith("tangent")]
 
 
 def vertex_attributes(mesh: MeshData, matrix: Array, colors: Array | None, wanted: frozenset[str]) -> dict[str, Array]:

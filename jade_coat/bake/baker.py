@@ -13,11 +13,12 @@ from jade_coat.bake.attributes import AttributeTable, instance_values, vertex_at
 from jade_coat.bake.job import Job
 from jade_coat.bake.memory import keep_freed_memory
 from jade_coat.bake.raster import Coverage, cover, nearest_covered
+from jade_coat.bake.steps import scatter_step
 from jade_coat.bake.unwrap import BakeMesh
 from jade_coat.maps.color import to_srgb
 from jade_coat.maps.images import png_bytes, quantized
 from jade_coat.maps.packing import Texture
-from jade_coat.maps.sampling import Fetch, bilinear, reading
+from jade_coat.maps.sampling import Fetch, bilinear, read_step, reading
 from jade_coat.material.compile import compile_material, fixed_fields, with_shared
 from jade_coat.material.fields import Number
 from jade_coat.material.material import Material
@@ -25,12 +26,15 @@ from jade_coat.material.surface import MapLookup
 from jade_coat.mesh.data import MeshData, Slot
 from jade_coat.program import TextureRef, Value, combine, lib, passes
 from jade_coat.program.fused import plan
+from jade_coat.program.machine import PITCH, Step, run_chain
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.program.types import VEC3, VEC4, Array
+from jade_coat.program.value import walk
 
-CHUNK = 1 << 15
+CHUNK = 1 << 17
 WORTH_A_PLAN = 1 << 16
 """From this many texels on, compiling the program pays."""
+LEVEL_PROBES = 400
 FRAME = frozenset({"frame_normal", "frame_tangent"})
 OUTPUTS = ("base_color", "normal", "roughness", "metallic", "occlusion", "height", "emissive")
 SIZES = {"base_color": 3, "normal": 3, "emissive": 3}
@@ -116,13 +120,11 @@ def evaluated(
     colors: Array | None, job: Job, threads: int = 2,
 ) -> dict[str, Array]:  # fmt: skip
     """Every output at every covered texel, `(k, side * side)`; 0 elsewhere."""
-    from jade_coat.bake.kernels import scatter
-
     outputs = look.program()
-    outputs["normal"] = _in_frame(outputs["normal"])
+    outputs["normal"] = _in_frame(outputs["normal"], "" if _keeps_frame(original, baked) else "frame_")
     table = _table(original, baked, matrix, colors, passes.reads(outputs, "attribute"))
     texels = np.flatnonzero(coverage.triangle.ravel() >= 0)
-    owner, weights = coverage.triangle.ravel()[texels], coverage.weights.reshape(-1, 2)[texels]
+    owner, weights = coverage.triangle.ravel()[texels], coverage.weights.reshape(-1, 2).take(texels, axis=0)
     result = {n: np.zeros((SIZES.get(n, 1), coverage.triangle.size), np.float32) for n in OUTPUTS}
     instance = instance_values(original, look.seed)
 
@@ -131,15 +133,34 @@ def evaluated(
 
     levels = _levels(outputs, texels, owner, attributes, instance, look.textures)
     read = reading(look.textures, lambda t: levels.get(t.name, 0))
+
+    def steps() -> list[Step] | None:
+        """The whole way from a block of texels to the maps, on memory of its own; None if NumPy has to be called."""
+        if len(texels) < WORTH_A_PLAN:
+            return None
+        room = np.empty((table.width, PITCH), np.float32)
+        chain = plan(outputs).chain(
+            Environment(instance=instance, **read), table.split(room),
+            lambda r, at, out: read_step(look.textures[r.name].wrapped(levels.get(r.name, 0)), at, out),
+        )  # fmt: skip
+        if chain is None:
+            return None
+        ends = [scatter_step(texels, chain.outputs[name], array) for name, array in result.items()]
+        return [table.step(run, owner, weights, room), *chain.steps, *ends]
+
     run_all = plan(outputs).run if len(texels) >= WORTH_A_PLAN else partial(evaluate, outputs)
 
     def work(start: int) -> None:
         if job.cancelled:
             return
         part = slice(start, start + CHUNK)
+        ready = steps()
+        if ready is not None:
+            run_chain(ready, start, len(texels[part]))
+            return
         found = run_all(Environment(attributes=attributes(part), instance=instance, **read))
         for name, array in found.items():
-            scatter(np.broadcast_to(array, (len(array), len(texels[part]))), texels[part], result[name])
+            result[name][:, texels[part]] = array
 
     keep_freed_memory()
     starts = range(0, len(texels), CHUNK)
@@ -149,20 +170,30 @@ def evaluated(
     return result
 
 
+def _keeps_frame(original: MeshData, baked: BakeMesh) -> bool:
+    """Whether the map's mesh has the original's own tangents: then one frame serves both."""
+    return all(
+        np.array_equal(getattr(baked.mesh, name), getattr(original, name)[baked.source])
+        for name in ("normals", "tangents")
+    )
+
+
 def _table(
     original: MeshData, baked: BakeMesh, matrix: Array, colors: Array | None, wanted: frozenset[str]
 ) -> AttributeTable:
     """What the program reads, by the vertices of the mesh that is baked into: its frame, and the original's values."""
     of_original = vertex_attributes(original, matrix, colors, wanted - FRAME)
     parts = {name: values[baked.source] for name, values in of_original.items()}
-    frame = vertex_attributes(baked.mesh, matrix, None, frozenset({"normal", "tangent"}))
-    return AttributeTable(parts | {f"frame_{name}": values for name, values in frame.items()})
+    if wanted & FRAME:
+        frame = vertex_attributes(baked.mesh, matrix, None, frozenset({"normal", "tangent"}))
+        parts |= {f"frame_{name}": values for name, values in frame.items()}
+    return AttributeTable(parts)
 
 
-def _in_frame(normal: Value) -> Value:
+def _in_frame(normal: Value, prefix: str) -> Value:
     """A world normal in the tangent space of the map's own mesh, unit length."""
-    n = lib.normalize(lib.attribute("frame_normal", VEC3))
-    tangent = lib.attribute("frame_tangent", VEC4)
+    n = lib.normalize(lib.attribute(f"{prefix}normal", VEC3))
+    tangent = lib.attribute(f"{prefix}tangent", VEC4)
     t = lib.normalize(tangent.xyz - n * lib.dot(n, tangent.xyz))
     b = lib.cross(n, t) * tangent.w
     return lib.normalize(combine(lib.dot(normal, t), lib.dot(normal, b), lib.dot(normal, n)))
@@ -176,7 +207,7 @@ def _levels(
     neighbours = np.flatnonzero((np.diff(texels) == 1) & (np.diff(owner) == 0))
     if not len(neighbours):
         return {}
-    pick = neighbours[:: max(len(neighbours) // 2000, 1)]
+    pick = neighbours[:: max(len(neighbours) // LEVEL_PROBES, 1)]
     return fitting_levels(outputs, (attributes(pick), attributes(pick + 1)), instance, textures)
 
 
@@ -196,8 +227,9 @@ def fitting_levels(
 
         return fetch
 
+    fetched = {str(i): n for i, n in enumerate(walk(list(outputs.values()))) if n.op == "texture"}
     for side in (0, 1):
-        evaluate(outputs, Environment(attributes=sides[side], instance=instance, fetch=probing(side), mean=means))
+        evaluate(fetched, Environment(attributes=sides[side], instance=instance, fetch=probing(side), mean=means))
     for name, reads in uv_of[0].items():
         height, width = textures[name].levels[0].shape[:2]
         for a, b in zip(reads, uv_of[1][name], strict=True):

@@ -1,4 +1,4 @@
-"""Loops compiled with numba: drawing triangles into a map and interpolating over them; imported when first used."""
+"""Loops compiled with numba: drawing triangles into a map; imported when first used."""
 
 from __future__ import annotations
 
@@ -36,23 +36,3 @@ def draw_triangles(corners: Array, side: int, triangle: Array, weights: Array, i
                     triangle[y, x] = t
                     weights[y, x, 0] = v
                     weights[y, x, 1] = w
-
-
-@numba.njit(nogil=True, cache=True)
-def blend_values(values: Array, triangles: Array, owner: Array, weights: Array, out: Array) -> None:
-    """Interpolate `values` `(v, k)` over the triangle `(m, 3)` that `owner` `(n,)` picks, into `out` `(k, n)`."""
-    for i in range(owner.shape[0]):
-        t = owner[i]
-        a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
-        v, w = weights[i, 0], weights[i, 1]
-        u = np.float32(1) - v - w
-        for k in range(values.shape[1]):
-            out[k, i] = values[a, k] * u + values[b, k] * v + values[c, k] * w
-
-
-@numba.njit(nogil=True, cache=True)
-def scatter(values: Array, places: Array, out: Array) -> None:
-    """Write `values` `(k, n)` into the columns `places` `(n,)` of `out` `(k, m)`."""
-    for k in range(values.shape[0]):
-        for i in range(places.shape[0]):
-            out[k, places[i]] = values[k, i]

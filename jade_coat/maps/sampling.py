@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import ctypes
 from collections.abc import Callable, Mapping
 from functools import cache
 from typing import TypedDict
@@ -11,7 +10,7 @@ import numpy as np
 
 from jade_coat.maps.packing import Texture
 from jade_coat.program import TextureRef
-from jade_coat.program.machine import Compiled, address
+from jade_coat.program.machine import Compiled, Step, address, rows, step_function
 from jade_coat.program.types import Array
 
 Fetch = Callable[[TextureRef, Array], Array]
@@ -30,15 +29,23 @@ def bilinear(wrapped: Array, uv: Array) -> Array:
 
     Repeats beyond 0–1; v = 0 is the first row. A read at NaN or infinity gives some texel.
     """
-    height, width = wrapped.shape[0] - 2, wrapped.shape[1] - 2
     count = uv.shape[1]
     padded = -(-count // _LANES) * _LANES
     at = np.zeros((2, padded), np.float32)
     at[:, :count] = uv
     out = np.empty((4, padded), np.float32)
-    texels = np.ascontiguousarray(wrapped, np.float32)
-    _reader()(address(texels), width, height, address(at), address(at[1]), address(out), padded, padded // _LANES)
+    read_step(wrapped, at, out).run(0, count)
     return out[:, :count]
+
+
+def read_step(wrapped: Array, at: Array, out: Array) -> Step:
+    """Bilinear reads as a step of a chain: the two rows of `at` are read at, the four rows of `out` written.
+
+    Rows hold a multiple of four floats, each in one piece.
+    """
+    height, width = wrapped.shape[0] - 2, wrapped.shape[1] - 2
+    texels = np.ascontiguousarray(wrapped, np.float32)
+    return Step(_reader(), (address(texels), width, height, *rows(at), *rows(out)), (texels, at, out))
 
 
 def reading(textures: Mapping[str, Texture], level: Callable[[Texture], int] | None = None) -> Reading:
@@ -53,8 +60,7 @@ def reading(textures: Mapping[str, Texture], level: Callable[[Texture], int] | N
 
 @cache
 def _reader() -> Compiled:
-    pointer, whole = ctypes.c_void_p, ctypes.c_int64
-    return Compiled(_text(), "read", pointer, whole, whole, pointer, pointer, pointer, whole, whole)
+    return step_function(_text(), "read")
 
 
 def _text() -> str:
@@ -107,9 +113,7 @@ def _text() -> str:
         (("low", (0, 1, 4, 5)), ("low", (2, 3, 6, 7)), ("high", (0, 1, 4, 5)), ("high", (2, 3, 6, 7)))
     ):
         put(f"channel{channel}", _shuffle(f"%{half}0", f"%{half}1", picks))
-        put(f"offset{channel}", f"mul i64 %pitch, {channel}")
-        put(f"place{channel}", f"add i64 %offset{channel}, %at")
-        put(f"out{channel}", f"getelementptr float, ptr %out, i64 %place{channel}")
+        put(f"out{channel}", f"getelementptr float, ptr %row{'abcd'[channel]}, i64 %at")
         lines.append(f"  store {floats} %channel{channel}, ptr %out{channel}, align 4")
     body = "\n".join(lines)
     splats = "\n".join(
@@ -119,10 +123,18 @@ def _text() -> str:
   %{size}_f = sitofp {wholes} %{size}_v to {floats}"""
         for size in ("width", "height")
     )
+    names = (("texels", "ptr"), ("width", "i64"), ("height", "i64"), ("xs", "ptr"), ("ys", "ptr"),
+             *((f"row{c}", "ptr") for c in "abcd"))  # fmt: skip
+    arguments = "\n".join(
+        f"  %{name}_p = getelementptr i64, ptr %arguments, i64 {i}\n  %{name} = load {kind}, ptr %{name}_p"
+        for i, (name, kind) in enumerate(names)
+    )
     return f"""
-define void @read(ptr noalias %texels, i64 %width, i64 %height, ptr noalias %xs, ptr noalias %ys, ptr noalias %out,
-                  i64 %pitch, i64 %steps) {{
+define void @read(ptr %arguments, i64 %start, i64 %count) {{
 entry:
+{arguments}
+  %rounded = add i64 %count, {_LANES - 1}
+  %steps = udiv i64 %rounded, {_LANES}
   %stride = add i64 %width, 2
 {splats}
   %any = icmp ugt i64 %steps, 0

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
+from dataclasses import fields as dataclass_fields
 from typing import Any
 
 from jade_coat.material import where
 from jade_coat.material.fields import Number, specs
 from jade_coat.material.material import Coat, Material, fields_of, parts_of, shared_name
-from jade_coat.material.placement import Placed, gradient_color, hue_turned, is_const, place_of
+from jade_coat.material.placement import Placed, gradient_color, hue_turned, place_of
 from jade_coat.material.recipes import recipe_value
 from jade_coat.material.seam import rim_band, weight, wobbled
 from jade_coat.material.surface import MapLookup, Role, Surface
@@ -22,6 +23,8 @@ COAT_COLORS = (
     (0.337, 0.706, 0.914), (0.835, 0.369, 0.0), (0.941, 0.894, 0.259), (0.6, 0.6, 0.6),
 )  # fmt: skip
 """Colours that stay apart for the colour-blind, sRGB 0–1 (Okabe & Ito 2008, grey instead of black)."""
+
+WOBBLE_OCTAVES = 2
 
 FieldReader = Callable[[str, Number], Value]
 
@@ -103,7 +106,7 @@ def _dial(path: str, value: Number) -> Value:
 
 @dataclass(frozen=True)
 class Layer:
-    """What is visible so far: linear colour, tangent-space normal, and values from 0 to 1."""
+    """What is visible so far: linear colour, tangent-space normal (of any length), and values from 0 to 1."""
 
     base_color: Value
     normal: Value
@@ -145,22 +148,26 @@ def surface_layer(surface: Surface, fields: Any, detail_fields: Any, lookup: Map
         normal=detail.tipped(placed.normal(fields.normal_strength)),
         roughness=lib.clamp(detail.roughened(ranged(rough, fields.roughness_range, fields.roughness))),
         metallic=lib.clamp(ranged(placed.read(Role.METALLIC, fields.metallic), fields.metallic_range, fields.metallic)),
-        occlusion=lib.lerp(1.0, occlusion, fields.occlusion_strength) if occlusion is not None else const(1.0),
+        occlusion=_weakened(occlusion, fields.occlusion_strength) if occlusion is not None else const(1.0),
         height=lib.clamp(ranged(placed.read(Role.HEIGHT, fields.height), fields.height_range, fields.height)),
         emissive=fields.emissive * glow if glow is not None else fields.emissive,
         opacity=placed.read(Role.OPACITY, const(1.0)) or const(1.0),
     )
 
 
+def _weakened(occlusion: Value, strength: Value) -> Value:
+    return occlusion if lib.is_const(strength, 1.0) else lib.lerp(1.0, occlusion, strength)
+
+
 def _tinted(color: Value, surface: Surface, fields: Any) -> Value:
     """A colour after gradient, hue, saturation, value and tint; what is at its default costs nothing."""
     if surface.gradient:
         color = gradient_color(surface.gradient, lib.luminance(color))
-    if not is_const(fields.hue, 0.0):
+    if not lib.is_const(fields.hue, 0.0):
         color = hue_turned(color, fields.hue)
-    if not is_const(fields.saturation, 1.0):
+    if not lib.is_const(fields.saturation, 1.0):
         color = lib.lerp(lib.luminance(color), color, fields.saturation)
-    if not is_const(fields.value, 1.0):
+    if not lib.is_const(fields.value, 1.0):
         color = color * fields.value
     return color * fields.tint
 
@@ -205,7 +212,8 @@ def term_value(term: where.Term, fields: Any, below: Layer | None, lookup: MapLo
     raw = _raw(term, fields, below, lookup)
     limits = fields.range
     t = lib.clamp((raw - limits.x) / (limits.y - limits.x))
-    t = lib.clamp((t - 0.5) * fields.contrast + 0.5)
+    if not lib.is_const(fields.contrast, 1.0):
+        t = lib.clamp((t - 0.5) * fields.contrast + 0.5)
     return 1.0 - t if term.invert else t
 
 
@@ -293,11 +301,10 @@ def _joined(total: Value, term: where.Term, value: Value) -> Value:
 def blended(below: Layer, above: Layer, w: Value) -> Layer:
     """`above` laid over `below`: 0 shows only the lower, 1 only the upper, 0.5 an even mix."""
 
-    def mixed(name: str) -> Value:
-        return lib.lerp(getattr(below, name), getattr(above, name), w)
+    def mixed(lower: Value, upper: Value) -> Value:
+        return lower if lower is upper else lib.lerp(lower, upper, w)
 
-    names = ("base_color", "roughness", "metallic", "occlusion", "height", "emissive", "opacity")
-    return Layer(normal=lib.normalize(mixed("normal")), **{name: mixed(name) for name in names})
+    return Layer(*(mixed(getattr(below, part.name), getattr(above, part.name)) for part in dataclass_fields(Layer)))
 
 
 def compile_material(material: Material, lookup: MapLookup, reader: FieldReader) -> dict[str, Value]:
@@ -360,8 +367,8 @@ def _edge(
     amount = lib.clamp(total * fields.amount) if total is not None else fields.amount
     extra[f"where:{coat.id}"] = amount
     seam = _Fields(coat.seam, f"{coat.id}.seam", reader)
-    if not is_const(seam.wobble, 0.0):
-        amount = wobbled(amount, lib.fbm(place_of("object") / seam.wobble_size, 3, 17), seam.wobble)
+    if not lib.is_const(seam.wobble, 0.0):
+        amount = wobbled(amount, lib.fbm(place_of("object") / seam.wobble_size, WOBBLE_OCTAVES, 17), seam.wobble)
     w = weight(coat.seam, amount, above.height, below.height, seam.softness, seam.bias)
     return _Edge(w, amount, above.height, below.height, seam)
 
@@ -373,11 +380,15 @@ def _rimmed(layer: Layer, coat: Coat, edge: _Edge, reader: FieldReader) -> Layer
     rim = _Fields(coat.rim, f"{coat.id}.rim", reader)
     seam = edge.fields
     band = rim_band(coat.seam, rim.width, edge.amount, edge.above, edge.below, seam.softness, seam.bias) * rim.strength
+
+    def raised(value: Value, by: Value) -> Value:
+        return value if lib.is_const(by, 0.0) else lib.clamp(value + by * band)
+
     return replace(
         layer,
         base_color=lib.clamp(layer.base_color * lib.lerp(1.0, rim.tint, band)),
-        roughness=lib.clamp(layer.roughness + rim.roughness * band),
-        height=lib.clamp(layer.height + rim.lift * band),
+        roughness=raised(layer.roughness, rim.roughness),
+        height=raised(layer.height, rim.lift),
     )
 
 

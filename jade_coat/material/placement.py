@@ -97,7 +97,7 @@ class Placed:
 
     def _flips(self) -> Value | None:
         across, down = self._fields.flip_across, self._fields.flip_down
-        if is_const(across, 0.0) and is_const(down, 0.0):
+        if lib.is_const(across, 0.0) and lib.is_const(down, 0.0):
             return None
         return 1.0 - 2.0 * combine(across, down)
 
@@ -178,11 +178,6 @@ class Placed:
         assert power is not None
         # A plain mix would wash contrast out: keep the variance of one picture (Heitz & Neyret 2018).
         return lib.clamp(mean + total / lib.unary("sqrt", power))
-
-
-def is_const(value: Value, number: float) -> bool:
-    """Whether a value is this number in every component, now and for good."""
-    return value.op == "const" and all(c == number for c in value.static)
 
 
 def _unit(xy: Value) -> Value:

@@ -77,7 +77,8 @@ def weight(seam: Seam, amount: Operand, above: Operand, below: Operand, softness
     Amount 0 gives 0 and amount 1 gives 1 for every kind, whatever the heights.
     """
     a = lib.clamp(amount)
-    a = a + a * (1.0 - a) * bias
+    if not lib.is_const(lib.as_value(bias), 0.0):
+        a = a + a * (1.0 - a) * bias
     if seam.kind == "soft":
         return a
     if seam.kind == "cut":

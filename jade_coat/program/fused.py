@@ -8,20 +8,20 @@ arithmetic (a texture read, a power) stay NumPy calls between the loops.
 
 from __future__ import annotations
 
-import ctypes
 import struct
 from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
 import numpy as np
 from numpy.lib.mixins import NDArrayOperatorsMixin
 
-from jade_coat.program.machine import Compiled, address
+from jade_coat.program.machine import PITCH, Step, rows, step_function
 from jade_coat.program.numpy_backend import Environment, Outputs, read_outside, value_of
 from jade_coat.program.ops import OPS
 from jade_coat.program.types import Array
-from jade_coat.program.value import Value, walk
+from jade_coat.program.value import TextureRef, Value, walk
 
 WIDTH = 16
 """Points a step of the loop takes."""
@@ -272,28 +272,23 @@ class _Loop:
             )  # fmt: skip
         for node in nodes:
             known[node] = _traced(node, [known[a] for a in node.args])
-        pointer = ctypes.c_void_p
-        text = _text(code, wide, slow, [(n, known[n]) for n in written])
-        self._call = Compiled(text, "loop", pointer, pointer, pointer, ctypes.c_int64)
+        self._function = step_function(_text(code, wide, slow, [(n, known[n]) for n in written]), "loop")
+
+    def step(self, values: Mapping[Value, Array], outputs: Sequence[Array]) -> Step:
+        """The loop as a step on arrays that are there: rows of a multiple of `WIDTH` elements, each in one piece."""
+        inputs = [values[n] for n in self.wide]
+        slow = [np.ascontiguousarray(_stored(values[n])) for n in self.slow if n.op != "const"]
+        arguments = [row for array in (*inputs, *slow, *outputs) for row in rows(array)]
+        return Step(self._function, arguments, (*inputs, *slow, *outputs))
 
     def run(self, values: dict[Value, Array], count: int) -> None:
         """Work out the written nodes for `count` points and put them among the values."""
-        inputs = [np.ascontiguousarray(_stored(values[n])) for n in self.wide]
-        slow = [np.ascontiguousarray(_stored(values[n])) for n in self.slow if n.op != "const"]
-        outputs = [np.empty((n.type.size, count), _stored_dtype(n)) for n in self.written]
-        whole = count - count % WIDTH
-        if whole:
-            self._call(_pointers(inputs), _pointers(slow), _pointers(outputs), whole // WIDTH)
-        if whole < count:
-            tail = [np.zeros((a.shape[0], WIDTH), a.dtype) for a in inputs]
-            for short, long in zip(tail, inputs, strict=True):
-                short[:, : count - whole] = long[:, whole:]
-            ends = [np.empty((a.shape[0], WIDTH), a.dtype) for a in outputs]
-            self._call(_pointers(tail), _pointers(slow), _pointers(ends), 1)
-            for long, short in zip(outputs, ends, strict=True):
-                long[:, whole:] = short[:, : count - whole]
+        padded = -(-count // WIDTH) * WIDTH
+        outputs = [np.empty((n.type.size, padded), _stored_dtype(n)) for n in self.written]
+        inputs = {n: _padded(_stored(values[n]), padded) for n in self.wide}
+        self.step({**values, **inputs}, outputs).run(0, count)
         for node, array in zip(self.written, outputs, strict=True):
-            values[node] = array if array.dtype == node.type.dtype else array.astype(node.type.dtype)
+            values[node] = array[:, :count].astype(node.type.dtype, copy=False)
 
 
 def _stored_dtype(node: Value) -> Any:
@@ -304,12 +299,13 @@ def _stored(array: Array) -> Array:
     return array.astype(np.uint32) if array.dtype == np.bool_ else array
 
 
-def _pointers(arrays: Sequence[Array]) -> Any:
-    rows: list[int] = []
-    for array in arrays:
-        start, step = address(array), array.strides[0]
-        rows += [start + i * step for i in range(array.shape[0])]
-    return (ctypes.c_void_p * max(len(rows), 1))(*rows)
+def _padded(array: Array, count: int) -> Array:
+    """An array of `count` points, its rows each in one piece; the array itself where it is so already."""
+    if array.shape[1] == count and array.strides[1] == array.itemsize:
+        return array
+    longer = np.zeros((array.shape[0], count), array.dtype)
+    longer[:, : array.shape[1]] = array
+    return longer
 
 
 def _input(code: _Code, node: Value, position: int, group: str) -> _Rows:
@@ -333,44 +329,47 @@ def _traced(node: Value, arguments: list[_Rows]) -> _Rows:
 def _text(code: _Code, wide: Sequence[Value], slow: Sequence[Value], written: Sequence[tuple[Value, _Rows]]) -> str:
     before, loads, stores = [], [], []
     at = 0
+
+    def base() -> str:
+        """The next address among the arguments."""
+        before.extend([f"  %p{at} = getelementptr ptr, ptr %arguments, i64 {at}", f"  %b{at} = load ptr, ptr %p{at}"])
+        return f"%b{at}"
+
     for p, node in enumerate(wide):
         scalar = _SCALAR["f" if node.type.is_float else "u"]
         for i in range(node.type.size):
-            before += [f"  %ip{at} = getelementptr ptr, ptr %in, i64 {at}", f"  %ib{at} = load ptr, ptr %ip{at}"]
             loads += [
-                f"  %ia{at} = getelementptr {scalar}, ptr %ib{at}, i64 %at",
+                f"  %ia{at} = getelementptr {scalar}, ptr {base()}, i64 %at",
                 f"  %in_{p}_{i} = load <{WIDTH} x {scalar}>, ptr %ia{at}, align 4",
             ]
             at += 1
-    at = 0
     for p, node in enumerate(slow):
         if node.op == "const":
             continue
         scalar = _SCALAR["f" if node.type.is_float else "u"]
         vector = f"<{WIDTH} x {scalar}>"
         for i in range(node.type.size):
+            source = base()
             before += [
-                f"  %sp{at} = getelementptr ptr, ptr %slow, i64 {at}", f"  %sb{at} = load ptr, ptr %sp{at}",
-                f"  %sv{at} = load {scalar}, ptr %sb{at}",
+                f"  %sv{at} = load {scalar}, ptr {source}",
                 f"  %si{at} = insertelement {vector} poison, {scalar} %sv{at}, i32 0",
                 f"  %slow_{p}_{i} = shufflevector {vector} %si{at}, {vector} poison, <{WIDTH} x i32> zeroinitializer",
             ]  # fmt: skip
             at += 1
-    at = 0
-    for _, rows in written:
-        scalar = _SCALAR["f" if rows.kind == "f" else "u"]
-        for row in rows.rows:
-            before += [f"  %op{at} = getelementptr ptr, ptr %out, i64 {at}", f"  %ob{at} = load ptr, ptr %op{at}"]
-            value = row if rows.kind != "b" else code.put(f"zext {_LLVM['b']} {row} to {_LLVM['u']}")
+    for _, found in written:
+        scalar = _SCALAR["f" if found.kind == "f" else "u"]
+        for row in found.rows:
+            value = row if found.kind != "b" else code.put(f"zext {_LLVM['b']} {row} to {_LLVM['u']}")
             stores += [
-                f"  %oa{at} = getelementptr {scalar}, ptr %ob{at}, i64 %at",
+                f"  %oa{at} = getelementptr {scalar}, ptr {base()}, i64 %at",
                 f"  store <{WIDTH} x {scalar}> {value}, ptr %oa{at}, align 4",
             ]
             at += 1
     declared = [f"declare {_LLVM['f']} @llvm.{n}.v{WIDTH}f32({_LLVM['f']})" for n in sorted(code.intrinsics)]
     return "\n".join([
-        "define void @loop(ptr noalias %in, ptr noalias %slow, ptr noalias %out, i64 %steps) {", "entry:", *before,
-        "  br label %body", "body:", "  %step = phi i64 [ 0, %entry ], [ %next, %body ]",
+        "define void @loop(ptr %arguments, i64 %start, i64 %count) {", "entry:", *before,
+        f"  %rounded = add i64 %count, {WIDTH - 1}", f"  %steps = udiv i64 %rounded, {WIDTH}", "  br label %body",
+        "body:", "  %step = phi i64 [ 0, %entry ], [ %next, %body ]",
         f"  %at = mul i64 %step, {WIDTH}", *loads, *code.lines, *stores, "  %next = add i64 %step, 1",
         "  %more = icmp ult i64 %next, %steps", "  br i1 %more, label %body, label %done", "done:", "  ret void", "}",
         *declared,
@@ -387,6 +386,10 @@ def traceable(node: Value) -> bool:
     except (_Untraceable, KeyError, TypeError, AttributeError, ValueError):
         return False
     return True
+
+
+TextureStep = Callable[[TextureRef, Array, Array], Step]
+"""Makes the step that reads a texture at the two rows of texture coordinates into four rows."""
 
 
 class Plan:
@@ -436,6 +439,40 @@ class Plan:
                 if loop is not None:
                     loop.run(values, count)
         return {name: values[node] for name, node in self.outputs.items()}
+
+    def chain(self, environment: Environment, attributes: Mapping[str, Array], read: TextureStep) -> Chain | None:
+        """The program as steps that work on blocks of points, fed by `attributes` `(k, PITCH)`; None if it cannot be.
+
+        It cannot where an op between the loops is a NumPy call. Slow values are worked out now.
+        """
+        values: dict[Value, Array] = {}
+        steps: list[Step] = []
+        with np.errstate(all="ignore"):
+            for node in self._slow:
+                values[node] = value_of(node, values, environment)
+        for loop, calls in self._steps:
+            for node in calls:
+                if node.op == "attribute":
+                    values[node] = attributes[node.static[0]]
+                elif node.op == "texture" and values[node.args[0]].shape[1] == PITCH:
+                    values[node] = np.empty((4, PITCH), np.float32)
+                    steps.append(read(node.static, values[node.args[0]], values[node]))
+                else:
+                    return None
+            if loop is not None:
+                written = [np.empty((n.type.size, PITCH), _stored_dtype(n)) for n in loop.written]
+                steps.append(loop.step(values, written))
+                values.update(zip(loop.written, written, strict=True))
+        found = {name: values[node] for name, node in self.outputs.items()}
+        return Chain(steps, {n: np.repeat(a, PITCH, axis=1) if a.shape[1] == 1 else a for n, a in found.items()})
+
+
+@dataclass(frozen=True)
+class Chain:
+    """A program as steps on blocks, and the rows `(k, PITCH)` that hold its outputs after each block."""
+
+    steps: Sequence[Step]
+    outputs: Mapping[str, Array]
 
 
 def _points(steps: Sequence[tuple[_Loop | None, list[Value]]], environment: Environment) -> int:

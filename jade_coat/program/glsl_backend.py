@@ -137,8 +137,8 @@ class _Stages:
         self.spilled = [n for n in self._spilled if n in self._reached]
 
     def in_pixel_stage(self, node: Value) -> bool:
-        """Whether the pixel stage works this node out; only floats can cross to it."""
-        return self.rate[node] is Rate.PIXEL or node in self.repeated or not node.type.is_float
+        """Whether the pixel stage works this node out; only floats can cross to it, and a spread one crosses as one."""
+        return self.rate[node] is Rate.PIXEL or node in self.repeated or node.op == "splat" or not node.type.is_float
 
     def _crossing(self) -> list[Value]:
         found: dict[Value, None] = {}

@@ -123,13 +123,20 @@ def hashed(point: Value) -> Value:
     return make("unit_float", (make("pcg3d", (make("cell", (point,)),)),))
 
 
+def is_const(value: Value, number: float) -> bool:
+    """Whether a value is this number in every component, now and for good."""
+    return value.op == "const" and all(c == number for c in value.static)
+
+
 def ramp(x: Operand, xs: tuple[float, ...], ys: tuple[float, ...]) -> Value:
     """A monotone curve through the points, flat beyond its ends."""
     return make("ramp", (as_value(x),), Curve(tuple(xs), tuple(ys)))
 
 
 def turn(v: Value, angle: Operand) -> Value:
-    """A vec2 turned anticlockwise by an angle in radians."""
+    """A vec2 turned anticlockwise by an angle in radians; no turn at all costs nothing."""
+    if is_const(as_value(angle), 0.0):
+        return v
     c, s = unary("cos", angle), unary("sin", angle)
     return combine(v.x * c - v.y * s, v.x * s + v.y * c)
 

@@ -75,6 +75,19 @@ def _combine_of_swizzles(node: Value) -> Value | None:
     return make("swizzle", node.args[0].args, picks)
 
 
+def _clamped_twice(node: Value) -> Value | None:
+    if node.op != "clamp" or node.args[0].op != "clamp" or node.args[1:] != node.args[0].args[1:]:
+        return None
+    low, high = node.args[1:]
+    in_order = low.op == high.op == "const" and all(a <= b for a, b in zip(low.static, high.static, strict=True))
+    return node.args[0] if in_order else None
+
+
+def _whole_mix(node: Value) -> Value | None:
+    """0 + (1 − 0)·x; what is −0 there is 0 then, which compares equal."""
+    return node.args[2] if node.op == "mix" and _is(node.args[0], 0.0) and _is(node.args[1], 1.0) else None
+
+
 def _known_choice(node: Value) -> Value | None:
     return node.args[1] if node.op == "select" and node.args[1] is node.args[2] else None
 
@@ -85,6 +98,8 @@ RULES = (
     Rule("min(x, x) -> x;  max(x, x) -> x", _same_bounds),
     Rule("vec(a, b).y -> b;  splat(a).x -> a;  v.xyz.y -> v.y;  v.xyz -> v for a vec3 v", _swizzle_of_parts),
     Rule("vec(v.x, v.z) -> v.xz", _combine_of_swizzles),
+    Rule("clamp(clamp(x, a, b), a, b) -> clamp(x, a, b)", _clamped_twice),
+    Rule("mix(0, 1, x) -> x", _whole_mix),
     Rule("c ? x : x -> x", _known_choice),
 )
 

@@ -192,7 +192,8 @@ def test_widgets_are_freed_in_the_thread_that_made_them(qapp) -> None:
         def __del__(self) -> None:
             freed_in.append(threading.get_ident())
 
-    worker = threading.Thread(target=lambda: [[[]] for _ in range(300_000)])
+    made: list[object] = []
+    worker = threading.Thread(target=lambda: made.extend([[]] for _ in range(300_000)))
     for _ in range(20):
         Panel()
     worker.start()

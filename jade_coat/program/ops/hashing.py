@@ -19,19 +19,20 @@ def pcg3d(v: Array) -> Array:
     """The 3-D PCG hash of `(3, n) uint32`, same shape (Jarzynski & Olano 2020, listing "pcg3d")."""
     with np.errstate(over="ignore"):
         x, y, z = v * MULTIPLIER + INCREMENT
-        return np.stack(pcg3d_mix(x, y, z))
+        x = x + y * z
+        y = y + z * x
+        z = z + x * y
+        x, y, z = x ^ (x >> np.uint32(16)), y ^ (y >> np.uint32(16)), z ^ (z >> np.uint32(16))
+        x = x + y * z
+        y = y + z * x
+        z = z + x * y
+        return np.stack([x, y, z])
 
 
-def pcg3d_mix(x: Array, y: Array, z: Array) -> tuple[Array, Array, Array]:
-    """The part of the hash after its first, component-wise step."""
-    x = x + y * z
-    y = y + z * x
-    z = z + x * y
-    x, y, z = x ^ (x >> np.uint32(16)), y ^ (y >> np.uint32(16)), z ^ (z >> np.uint32(16))
-    x = x + y * z
-    y = y + z * x
-    z = z + x * y
-    return x, y, z
+def pcg_mix(state: Array) -> Array:
+    """The mixing step of the 1-D PCG hash (Jarzynski & Olano 2020, listing "pcg", after its linear step)."""
+    word = ((state >> ((state >> np.uint32(28)) + np.uint32(4))) ^ state) * np.uint32(277803737)
+    return (word >> np.uint32(22)) ^ word
 
 
 def cell(p: Array) -> Array:

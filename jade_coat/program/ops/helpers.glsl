@@ -7,36 +7,40 @@ vec3 safe_div(vec3 a, vec3 b) { return vec3(safe_div(a.xy, b.xy), safe_div(a.z, 
 vec4 safe_div(vec4 a, vec4 b) { return vec4(safe_div(a.xy, b.xy), safe_div(a.zw, b.zw)); }
 
 //! pcg3d
-// Jarzynski & Olano, Hash Functions for GPU Rendering, JCGT 9(3), 2020; pcg3d_mix is what follows its first step.
-uvec3 pcg3d_mix(uvec3 v) {
+// Jarzynski & Olano, Hash Functions for GPU Rendering, JCGT 9(3), 2020.
+uvec3 pcg3d(uvec3 v) {
+    v = v * 1664525u + 1013904223u;
     v.x += v.y * v.z; v.y += v.z * v.x; v.z += v.x * v.y;
     v ^= v >> 16u;
     v.x += v.y * v.z; v.y += v.z * v.x; v.z += v.x * v.y;
     return v;
 }
-uvec3 pcg3d(uvec3 v) { return pcg3d_mix(v * 1664525u + 1013904223u); }
 
 //! gradient_noise
-// Perlin 2002: quintic fade, gradients from a hash. The hash's first step is taken once for all eight corners.
-float noise_corner(uvec3 stepped, vec3 away) {
-    vec3 gradient = vec3(pcg3d_mix(stepped) >> 8u) * 1.1920929e-07 - 1.0;
+// Perlin 2002: quintic fade, gradients from a hash: one word of the 1-D PCG a corner (Jarzynski & Olano 2020).
+const uvec3 noise_axes = uvec3(747796405u, 2246822519u, 3266489917u);
+float noise_corner(uint state, vec3 away) {
+    uint word = ((state >> ((state >> 28u) + 4u)) ^ state) * 277803737u;
+    ivec3 h = ivec3(uvec3((word >> 22u) ^ word) >> uvec3(21u, 10u, 0u)) & ivec3(0x7FF, 0x7FF, 0x3FF);
+    vec3 gradient = vec3(h) * vec3(9.765625e-04, 9.765625e-04, 1.953125e-03) - 1.0;
     return gradient.x * away.x + gradient.y * away.y + gradient.z * away.z;
 }
-float noise_edge(uvec3 near, uint far, uint y, uint z, vec3 away, float u) {
-    float a = noise_corner(uvec3(near.x, y, z), away);
-    float b = noise_corner(uvec3(far, y, z), vec3(away.x - 1.0, away.yz));
+float noise_edge(uint state, vec3 away, float u) {
+    float a = noise_corner(state, away);
+    float b = noise_corner(state + noise_axes.x, vec3(away.x - 1.0, away.yz));
     return a + (b - a) * u;
 }
 float gradient_noise(vec3 p, uint seed) {
     vec3 low = floor(p);
     vec3 f = p - low;
-    uvec3 n = (uvec3(ivec3(low)) + seed * 0x9E3779B9u) * 1664525u + 1013904223u;
-    uvec3 m = n + 1664525u;
+    uvec3 n = uvec3(ivec3(low)) * noise_axes;
+    uint here = n.x + n.y + n.z + seed * 0x9E3779B9u;
+    uint up = here + noise_axes.z;
     vec3 fade = f * f * f * (f * (f * 6.0 - 15.0) + 10.0);
-    float near = noise_edge(n, m.x, n.y, n.z, f, fade.x);
-    near = near + (noise_edge(n, m.x, m.y, n.z, vec3(f.x, f.y - 1.0, f.z), fade.x) - near) * fade.y;
-    float far = noise_edge(n, m.x, n.y, m.z, vec3(f.xy, f.z - 1.0), fade.x);
-    far = far + (noise_edge(n, m.x, m.y, m.z, vec3(f.x, f.y - 1.0, f.z - 1.0), fade.x) - far) * fade.y;
+    float near = noise_edge(here, f, fade.x);
+    near = near + (noise_edge(here + noise_axes.y, vec3(f.x, f.y - 1.0, f.z), fade.x) - near) * fade.y;
+    float far = noise_edge(up, vec3(f.xy, f.z - 1.0), fade.x);
+    far = far + (noise_edge(up + noise_axes.y, vec3(f.x, f.y - 1.0, f.z - 1.0), fade.x) - far) * fade.y;
     return near + (far - near) * fade.z;
 }
 

@@ -8,11 +8,14 @@ from typing import NamedTuple
 
 import numpy as np
 
-from jade_coat.program.ops.hashing import INCREMENT, MULTIPLIER, pcg3d, pcg3d_mix, unit
+from jade_coat.program.ops.hashing import pcg3d, pcg_mix, unit
 from jade_coat.program.ops.record import Op, Samples, fixed
 from jade_coat.program.types import FLOAT, VEC3, Array
 
 F = np.float32
+
+AXES = (np.uint32(747796405), np.uint32(2246822519), np.uint32(3266489917))
+"""Steps of the hash's state along the axes: no two cells within a thousand of each other share a state."""
 
 
 class Fbm(NamedTuple):
@@ -23,22 +26,21 @@ class Fbm(NamedTuple):
 
 
 def gradient_noise(p: Array, seed: int) -> Array:
-    """Gradient noise at `(3, n)`, quintic fade, gradients from a hash; `(n,)`.
-
-    The hash's first step is taken once for all eight corners, as in the GLSL helper.
-    """
+    """Gradient noise at `(3, n)`, quintic fade, gradients from one hashed word a corner; `(n,)`."""
     low = np.floor(p)
     f = p - low
-    shift = np.uint32(seed * 0x9E3779B9 & 0xFFFFFFFF)
-    near = (low.astype(np.int32).view(np.uint32) + shift) * MULTIPLIER + INCREMENT
-    corners = (near, near + MULTIPLIER)
+    x, y, z = low.astype(np.int32).view(np.uint32)
+    here = x * AXES[0] + y * AXES[1] + (z * AXES[2] + np.uint32(seed * 0x9E3779B9 & 0xFFFFFFFF))
     ways = (f, f - F(1))
     fade = f * f * f * (f * (f * F(6) - F(15)) + F(10))
 
     def corner(i: int, j: int, k: int) -> Array:
-        words = pcg3d_mix(corners[i][0], corners[j][1], corners[k][2])
-        gradient = [(w >> np.uint32(8)).astype(F) * F(2.0**-23) - F(1) for w in words]
-        return gradient[0] * ways[i][0] + gradient[1] * ways[j][1] + gradient[2] * ways[k][2]
+        step = np.uint32((i * int(AXES[0]) + j * int(AXES[1]) + k * int(AXES[2])) & 0xFFFFFFFF)
+        word = pcg_mix(here + step)
+        gx = (word >> np.uint32(21)).view(np.int32).astype(F) * F(2.0**-10) - F(1)
+        gy = ((word >> np.uint32(10)) & np.uint32(0x7FF)).view(np.int32).astype(F) * F(2.0**-10) - F(1)
+        gz = (word & np.uint32(0x3FF)).view(np.int32).astype(F) * F(2.0**-9) - F(1)
+        return gx * ways[i][0] + gy * ways[j][1] + gz * ways[k][2]
 
     def edge(j: int, k: int) -> Array:
         first = corner(0, j, k)
@@ -108,14 +110,14 @@ DECLARED = (
     Op(
         "ridges", fixed(VEC3, to=FLOAT), "Octaves of gradient noise folded into crests, 0 to 1.",
         lambda static, p: ridges(static, p), lambda static: f"ridges({{0}}, {static.octaves}, {static.seed}u)",
-        cost=90.0, helpers=("pcg3d", "gradient_noise", "ridges"), source="Perlin, Improving Noise, 2002",
+        cost=60.0, helpers=("gradient_noise", "ridges"), source="Perlin, Improving Noise, 2002",
         samples=Samples(types=((VEC3,),), ranges=((-20.0, 20.0),), statics=(Fbm(1, 3), Fbm(4, 0))),
     ),
     Op(
         "fbm", fixed(VEC3, to=FLOAT), "Octaves of gradient noise over a point in space, about −1 to 1.",
         lambda static, p: fbm(static, p),
         lambda static: f"fbm({{0}}, {static.octaves}, {static.seed}u)",
-        cost=90.0, helpers=("pcg3d", "gradient_noise", "fbm"),
+        cost=60.0, helpers=("gradient_noise", "fbm"),
         source="Perlin, Improving Noise, 2002; hash by Jarzynski & Olano 2020",
         samples=Samples(types=((VEC3,),), ranges=((-20.0, 20.0),), statics=(Fbm(1, 3), Fbm(4, 0))),
     ),
