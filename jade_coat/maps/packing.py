@@ -9,7 +9,6 @@ from functools import cached_property
 
 import cv2
 import numpy as np
-from scipy import ndimage
 
 from jade_coat.maps.color import LINEAR_OF_BYTE, to_linear, to_srgb
 from jade_coat.maps.findings import with_blended_edges, without_steps
@@ -183,8 +182,10 @@ def smoothed(values: Array) -> Array:
     times = -(-SMOOTH_SIDE // max(values.shape[:2]))
     if times <= 1:
         return values
+    from scipy.ndimage import zoom  # slow to import, and few sets have such a mask
+
     planes = [
-        ndimage.zoom(values[..., c], times, order=3, mode="grid-wrap", grid_mode=True, prefilter=False)
+        zoom(values[..., c], times, order=3, mode="grid-wrap", grid_mode=True, prefilter=False)
         for c in range(values.shape[2])
     ]
     return np.asarray(np.stack(planes, axis=2), np.float32)

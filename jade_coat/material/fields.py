@@ -54,7 +54,7 @@ def field(default: Number, label: str, **spec: Any) -> Any:
 class Frozen(BaseModel):
     """A frozen model that refuses unknown fields and infinite numbers."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, defer_build=True)
 
     def with_(self, **changes: Any) -> Any:
         """A validated copy with some fields replaced; what did not change is shared."""

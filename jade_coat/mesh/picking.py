@@ -25,16 +25,29 @@ class RayTarget:
     """A mesh prepared for rays; the first ray builds the index."""
 
     def __init__(self, mesh: MeshData) -> None:
-        import trimesh  # takes half a second, which the first picture need not wait for
-        from trimesh.ray.ray_pyembree import RayMeshIntersector
+        from embreex.mesh_construction import TriangleMesh  # loaded when the first ray is cast
+        from embreex.rtcore_scene import EmbreeScene
 
-        shape = trimesh.Trimesh(mesh.positions, mesh.triangles.astype(np.int64), process=False, validate=False)
-        self._index = RayMeshIntersector(shape)
         self._corners = mesh.positions[mesh.triangles].astype(np.float64)
+        # Single precision: the index is built on the mesh moved to the origin, about a hundred units large.
+        low, high = mesh.positions.min(axis=0), mesh.positions.max(axis=0)
+        self._origin = low.astype(np.float64)
+        self._scale = 100.0 / max(float(np.linalg.norm(high - low)), 1e-12)
+        self._index = EmbreeScene()
+        placed = ((mesh.positions - self._origin) * self._scale).astype(np.float32)
+        TriangleMesh(self._index, placed, mesh.triangles.astype(np.int32))
+
+    def _first(self, origins: Array, directions: Array) -> Array:
+        """The triangle that each ray meets first, −1 for none."""
+        placed = ((origins - self._origin) * self._scale).astype(np.float32)
+        length = np.linalg.norm(directions, axis=1, keepdims=True)
+        return np.asarray(
+            self._index.run(placed, (directions / np.maximum(length, 1e-30)).astype(np.float32)), np.int64
+        )
 
     def hit(self, origin: Array, direction: Array) -> Hit | None:
         """The nearest hit in the mesh's own space, front or back, or None."""
-        triangle = int(self._index.intersects_first(origin[None].astype(float), direction[None].astype(float))[0])
+        triangle = int(self._first(origin[None], direction[None])[0])
         if triangle < 0:
             return None
         a, b, c = self._corners[triangle]
@@ -50,7 +63,7 @@ class RayTarget:
 
         The weights belong to the triangle's second and third corner.
         """
-        owner = np.asarray(self._index.intersects_first(origins.astype(float), directions.astype(float)), np.int64)
+        owner = self._first(origins, directions)
         a, b, c = (self._corners[owner, i] for i in range(3))
         u, v = b - a, c - a
         normal = np.cross(u, v)

@@ -49,7 +49,9 @@ class Prop(Frozen):
     `turn` holds angles in radians about x, then y, then z. A slot without a finish shows plain grey.
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, arbitrary_types_allowed=True)
+    model_config = ConfigDict(
+        frozen=True, extra="forbid", allow_inf_nan=False, arbitrary_types_allowed=True, defer_build=True
+    )
 
     id: str
     name: str

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import numpy as np
 from pydantic import Field, field_validator
-from scipy.interpolate import PchipInterpolator
 
 from jade_coat.material.fields import Frozen, Vec2
 from jade_coat.material.material import shared_name
+from jade_coat.program.ops.curves import Curve
+from jade_coat.program.types import Array
 
 
 class SharedDial(Frozen):
@@ -31,22 +33,22 @@ class SharedDial(Frozen):
         return keys
 
     def at(self, time: float) -> float:
-        """The value at a time in seconds: along a smooth curve through the keys that closes on itself.
+        """The value at a time in seconds."""
+        return float(self.along(np.array([time]))[0])
+
+    def along(self, times: Array) -> Array:
+        """The values at times `(n,)` in seconds: along a smooth curve through the keys that closes on itself.
 
         It never leaves the range of its keys (Fritsch & Carlson 1980), and the end of the loop meets its start.
         """
         keys = [k for k in self.keys if k[0] < self.length]
-        if not keys:
-            return self._kept(self.value)
-        if len(keys) == 1:
-            return self._kept(keys[0][1])
-        # A whole turn before and after makes the curve and its slope the same at both ends of the loop.
-        around = [(t + turn * self.length, v) for turn in (-1, 0, 1) for t, v in keys]
-        curve = PchipInterpolator([t for t, _ in around], [v for _, v in around])
-        return self._kept(float(curve(time % self.length)))
-
-    def _kept(self, value: float) -> float:
-        return min(max(value, self.low), self.high)
+        if len(keys) < 2:
+            found = np.full(len(times), keys[0][1] if keys else self.value)
+        else:
+            # A whole turn before and after makes the curve and its slope the same at both ends of the loop.
+            around = [(t + turn * self.length, v) for turn in (-1, 0, 1) for t, v in keys]
+            found = Curve(*zip(*around, strict=True)).along(times % self.length)
+        return np.clip(found, self.low, self.high)
 
 
 def shared_values(dials: tuple[SharedDial, ...], time: float = 0.0) -> dict[str, float]:

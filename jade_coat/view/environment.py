@@ -24,6 +24,9 @@ class Environment:
     reflections: Array
 
 
+DARK = Environment(np.zeros((9, 3), np.float32), np.zeros((LEVELS, MAP_SIDE, MAP_SIDE, 3), np.float32))
+
+
 def directions(side: int) -> Array:
     """The unit direction of every texel of an octahedral map, `(side, side, 3)`; +y is the middle."""
     line = (np.arange(side) + 0.5) / side * 2 - 1
@@ -117,15 +120,23 @@ def evaluate_irradiance(coefficients: Array, normal: Array) -> Array:
     return np.asarray(_basis(normal) @ coefficients)
 
 
-def _reflections(sky: Array, d: Array, weight: Array, level: int) -> Array:
-    """The sky blurred by the GGX lobe of one roughness with n = v = r (Karis 2013), `(side, side, 3)`."""
-    to = directions(MAP_SIDE).reshape(-1, 3)
-    alpha2 = max(level / (LEVELS - 1), 0.03) ** 4
-    cosine = np.clip((to @ d.T).astype(np.float32), 0, 1)
-    half2 = (cosine + 1) / 2  # cos² of half the angle between l and r
-    lobe = cosine * weight[None].astype(np.float32) / (half2 * np.float32(alpha2 - 1) + 1) ** 2
-    lobe /= np.maximum(lobe.sum(axis=1, keepdims=True), 1e-12)
-    return np.asarray(lobe @ sky.astype(np.float32)).reshape(MAP_SIDE, MAP_SIDE, 3)
+def _reflections(sky: Array, d: Array, weight: Array) -> list[Array]:
+    """The sky blurred by the GGX lobe of each roughness but 0, with n = v = r (Karis 2013), `(side, side, 3)`."""
+    to = directions(MAP_SIDE).reshape(-1, 3).astype(np.float32)
+    cosine = np.clip(to @ d.T.astype(np.float32), 0, 1)
+    light = (np.concatenate([sky, np.ones((len(sky), 1))], axis=1) * weight[:, None]).astype(np.float32)
+    found = []
+    lobe = np.empty_like(cosine)
+    for level in range(1, LEVELS):
+        alpha2 = (level / (LEVELS - 1)) ** 4
+        # cos² of half the angle between l and r is (1 + cosine) / 2
+        np.multiply(cosine, np.float32((alpha2 - 1) / 2), out=lobe)
+        lobe += np.float32((alpha2 + 1) / 2)
+        lobe *= lobe
+        np.divide(cosine, lobe, out=lobe)
+        total = lobe @ light
+        found.append((total[:, :3] / np.maximum(total[:, 3:], 1e-12)).reshape(MAP_SIDE, MAP_SIDE, 3))
+    return found
 
 
 @lru_cache(maxsize=6)
@@ -140,8 +151,8 @@ def _environment(coarse: Callable[[Array], Array], sharp: Array) -> Environment:
     d = directions(40).reshape(-1, 3)
     weight = solid_angles(40).ravel()
     sky = coarse(d)
-    layers = [_reflections(sky, d, weight, level) for level in range(1, LEVELS)]
-    return Environment(irradiance(sky, d, weight).astype(np.float32), np.stack([sharp, *layers]).astype(np.float32))
+    layers = np.stack([sharp, *_reflections(sky, d, weight)]).astype(np.float32)
+    return Environment(irradiance(sky, d, weight).astype(np.float32), layers)
 
 
 def from_lat_long(picture: Array, turn: float = 0.0) -> Environment:
@@ -179,11 +190,11 @@ def split_sum_table(side: int = 32, rings: int = 48, sectors: int = 24) -> Array
     Half vectors are drawn by GGX importance on a grid of `rings` × `sectors` over half the circle (the other half is
     its mirror image); the Smith term is the height-correlated one of glTF 2.0, Appendix B.
     """
-    line = (np.arange(side) + 0.5) / side
+    line = ((np.arange(side) + 0.5) / side).astype(np.float32)
     nv = line[None, :, None]
     alpha2 = (line[:, None, None] ** 2) ** 2
     grid1, grid2 = np.meshgrid((np.arange(rings) + 0.5) / rings, (np.arange(sectors) + 0.5) / sectors)
-    u1, u2 = grid1.ravel(), grid2.ravel()
+    u1, u2 = grid1.ravel().astype(np.float32), grid2.ravel().astype(np.float32)
     u1 = 1 - (1 - u1) ** 2  # closer together near the horizon, where the weight changes fast
     density = 2 * np.sqrt(1 - u1)
     cos_h = np.sqrt((1 - u1) / (1 + (alpha2 - 1) * u1))

@@ -15,7 +15,7 @@ from jade_coat.program.types import Array
 from jade_coat.stage.draws import Draw, Scene
 from jade_coat.view.camera import jittered, look_at, orthographic
 from jade_coat.view.context import HEADER, shader
-from jade_coat.view.environment import LEVELS, MAP_SIDE, Environment, split_sum_table, synthesised
+from jade_coat.view.environment import DARK, LEVELS, MAP_SIDE, Environment, split_sum_table, synthesised
 from jade_coat.view.gpu import ROWS_A_COLUMN, Buffers, GpuMesh, GpuScene, new_buffers, row_table, write_row
 from jade_coat.view.messages import Eye
 from jade_coat.view.programs import ATTRIBUTES, MAX_PROBES, Compiled, ProgramFault, ProgramShop
@@ -27,6 +27,10 @@ LOOKS = ("lit", "base_color", "roughness", "metallic", "normal", "height", "occl
 """Looks that need no name behind them."""
 PROBES = ("where", "term", "height", "coverage")
 """Looks that are outputs of a material: `where:COAT`, `term:COAT:TERM`, `height:COAT`, `coverage:COAT`."""
+
+
+DEFAULT_LIGHT = ((0.48, 0.62, 0.62), 2.6)
+"""Direction and strength of the sun until one is set; an empty stage needs none."""
 
 
 class Renderer:
@@ -62,7 +66,7 @@ class Renderer:
         self._split_sum = context.texture((32, 32), 2, split_sum_table().tobytes(), dtype="f4")
         self._split_sum.repeat_x = self._split_sum.repeat_y = False
         self._reflections: Any = None
-        self.set_light((0.48, 0.62, 0.62), 2.6)
+        self._has_light = False
 
     # What is drawn
 
@@ -177,13 +181,17 @@ class Renderer:
 
     def set_environment(self, environment: Environment, direction: tuple[float, float, float], strength: float) -> None:
         """Light scenes with a given environment and a sun."""
+        self._has_light = True
+        self._place_environment(environment)
+        self._place_sun(direction, strength)
+
+    def _place_environment(self, environment: Environment) -> None:
         if self._reflections is None:
             self._reflections = self.context.texture_array((MAP_SIDE, MAP_SIDE, LEVELS), 3, dtype="f2")
             self._reflections.filter = (moderngl.LINEAR, moderngl.LINEAR)
             self._reflections.repeat_x = self._reflections.repeat_y = False
         self._reflections.write(environment.reflections.astype(np.float16).tobytes())
         self._compose["irradiance"].write(environment.irradiance.astype("f4").tobytes())
-        self._place_sun(direction, strength)
 
     def _place_sun(self, direction: tuple[float, float, float], strength: float) -> None:
         d = np.array(direction, float)
@@ -211,6 +219,11 @@ class Renderer:
         """Draw a scene: `(height, width × looks, 4) uint8`, top row first; samples after 0 refine the last picture."""
         buffers = self._sized(stream, width, height)
         found = self._scenes.get(scene) or GpuScene(Scene(), [])
+        if self._reflections is None:
+            self._place_environment(DARK)
+            self._place_sun(*DEFAULT_LIGHT)
+        if not self._has_light and found.scene.draws:
+            self.set_light(*DEFAULT_LIGHT)
         projection = jittered(eye.projection, sample, width, height)
         pictures = []
         for batch in _batches(looks):

@@ -83,7 +83,7 @@ def test_moss_is_seen_in_the_joints_of_the_demos_wall(demo) -> None:
     (common practice, no source)."""
     prop = demo.project.prop("kiln_wall_prop")
     eye = eye_for(demo.project.camera, 900, 600)
-    directions = np.stack([ray(eye, x, 0.62)[1] for x in np.linspace(0.25, 0.5, 400)])
+    directions = np.stack([ray(eye, x, 0.58)[1] for x in np.linspace(0.25, 0.5, 400)])
     line = trace(demo.mesh(prop.mesh), prop.matrix(), "surface", eye.position, directions)
     found = cut(demo.project, demo.library, prop, "surface", "celadon_wall", line)
     tile = next(c for c in found.coats if c.coat == "tile")

@@ -51,8 +51,8 @@ class TrackBar(FocusPainted):
         painter.setPen(QPen(theme.color("jade"), 1) if self.hasFocus() else Qt.PenStyle.NoPen)
         painter.setBrush(theme.color("well"))
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 6, 6)
-        times = np.linspace(0, self.dial.length, 80)
-        line = [self._place(float(t), self.dial.at(min(float(t), self.dial.length - 1e-6))) for t in times]
+        times = np.linspace(0, self.dial.length * (1 - 1e-9), 80)
+        line = [self._place(float(t), float(v)) for t, v in zip(times, self.dial.along(times), strict=True)]
         painter.setPen(QPen(theme.color("celadon"), 1.6))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPolyline(QPolygonF(line))

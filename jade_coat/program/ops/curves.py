@@ -32,14 +32,25 @@ class Curve(NamedTuple):
         ends = [_end_slope(h[0], h[1], delta[0], delta[1]), _end_slope(h[-1], h[-2], delta[-1], delta[-2])]
         return np.concatenate([[ends[0]], inner, [ends[1]]])
 
-    def cubics(self) -> list[tuple[float, float, float, float, float]]:
-        """Per span (start, c0, c1, c2, c3): y = c0 + t·(c1 + t·(c2 + t·c3)) with t = x − start."""
+    def spans(self) -> Array:
+        """A row a span, (start, c0, c1, c2, c3): y = c0 + t·(c1 + t·(c2 + t·c3)) with t = x − start."""
         x, y, m = np.array(self.xs, float), np.array(self.ys, float), self.slopes()
         h = np.diff(x)
         delta = np.diff(y) / h
         c2 = (3 * delta - 2 * m[:-1] - m[1:]) / h
         c3 = (m[:-1] + m[1:] - 2 * delta) / (h * h)
-        return [tuple(float(F(v)) for v in row) for row in zip(x[:-1], y[:-1], m[:-1], c2, c3, strict=True)]  # type: ignore[misc]
+        return np.stack([x[:-1], y[:-1], m[:-1], c2, c3], axis=1)
+
+    def cubics(self) -> list[tuple[float, ...]]:
+        """The spans in single precision, as programs work them out."""
+        return [tuple(float(F(v)) for v in row) for row in self.spans()]
+
+    def along(self, x: Array) -> Array:
+        """The curve at `(n,)` places, in double precision; held flat beyond its ends."""
+        x = np.clip(x, self.xs[0], self.xs[-1])
+        start, c0, c1, c2, c3 = self.spans()[np.clip(np.searchsorted(self.xs, x, "right") - 1, 0, len(self.xs) - 2)].T
+        t = x - start
+        return np.asarray(c0 + t * (c1 + t * (c2 + t * c3)))
 
 
 def _end_slope(h0: float, h1: float, d0: float, d1: float) -> float:
