@@ -11,7 +11,7 @@ from jade_coat.material import where
 from jade_coat.material.fields import Number, specs
 from jade_coat.material.material import Coat, Material, fields_of, parts_of, shared_name
 from jade_coat.material.placement import Placed, gradient_color, hue_turned, place_of
-from jade_coat.material.recipes import recipe_value
+from jade_coat.material.recipes import recipe_value, step_values
 from jade_coat.material.seam import rim_band, weight, wobbled
 from jade_coat.material.surface import MapLookup, Role, Surface
 from jade_coat.program import FLOAT, VEC2, VEC3, VEC4, Value, const, lib, passes
@@ -248,6 +248,15 @@ def _raw(term: where.Term, fields: Any, below: Layer | None, lookup: MapLookup) 
     raise TypeError(f"no meaning for a where-term of kind {type(term).__name__}")
 
 
+def _steps_seen(term: where.Term, prefix: str, lookup: MapLookup) -> dict[str, Value]:
+    """The steps of a term's recipe to look at, by `PREFIX:STEP`; of a vector its first part."""
+    found = lookup.recipe(term.recipe) if isinstance(term, where.RecipeTerm) and term.recipe else None
+    if found is None or not isinstance(term, where.RecipeTerm):
+        return {}
+    values = step_values(found, lookup, term.inputs)
+    return {f"{prefix}:{name}": v if v.type == FLOAT else v.x for name, v in values.items() if v.type.is_float}
+
+
 def _toward(term: where.FacingTerm, fields: Any) -> Value:
     if term.toward == "viewer":
         return lib.normalize(lib.shared("camera_position", VEC3) - lib.attribute("world_position", VEC3))
@@ -272,7 +281,8 @@ MAP_READS: dict[where.MapReading, tuple[Role, str]] = {
     "mask": (Role.MASK, "x"), "luminance": (Role.BASE_COLOR, ""), "red": (Role.BASE_COLOR, "x"),
     "green": (Role.BASE_COLOR, "y"), "blue": (Role.BASE_COLOR, "z"), "height": (Role.HEIGHT, "x"),
     "roughness": (Role.ROUGHNESS, "x"), "occlusion": (Role.OCCLUSION, "x"), "metallic": (Role.METALLIC, "x"),
-    "opacity": (Role.OPACITY, "x"),
+    "opacity": (Role.OPACITY, "x"), "glow": (Role.EMISSIVE, ""), "tilt across": (Role.NORMAL, "x"),
+    "tilt up": (Role.NORMAL, "y"),
 }  # fmt: skip
 
 
@@ -313,7 +323,7 @@ def compile_material(material: Material, lookup: MapLookup, reader: FieldReader)
     Outputs: base_color (linear vec3), normal (world, unit vec3), roughness, metallic, occlusion, height, opacity
     (floats, 0–1), emissive (linear vec3), coverage (vec3, coats by colour), and per coat `where:ID`, `coverage:ID`,
     `height:ID` (the coat's own), `color:ID` (its own), `weight:ID`, `level:ID` (the height once it lies on top), and
-    `term:ID:TERM` for each where-term.
+    `term:ID:TERM` for each where-term, and `step:ID:TERM:STEP` for each step of a term that is a recipe.
     """
     reader = _linked(material, reader)
     shown = [c for c in material.coats if c.shown] or [material.coats[0]]
@@ -363,6 +373,7 @@ def _edge(
     for term in coat.where:
         value = term_value(term, _Fields(term, f"{coat.id}.where.{term.id}", reader), below, lookup)
         extra[f"term:{coat.id}:{term.id}"] = value
+        extra |= _steps_seen(term, f"step:{coat.id}:{term.id}", lookup)
         total = value if total is None else _joined(total, term, value)
     amount = lib.clamp(total * fields.amount) if total is not None else fields.amount
     extra[f"where:{coat.id}"] = amount

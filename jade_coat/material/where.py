@@ -33,7 +33,19 @@ class PaintTerm(Term):
 
 
 MapReading = Literal[
-    "mask", "luminance", "red", "green", "blue", "height", "roughness", "occlusion", "metallic", "opacity"
+    "mask",
+    "luminance",
+    "red",
+    "green",
+    "blue",
+    "height",
+    "roughness",
+    "occlusion",
+    "metallic",
+    "opacity",
+    "glow",
+    "tilt across",
+    "tilt up",
 ]
 
 

@@ -18,7 +18,8 @@ def pixel_of(hand: Hand, point: np.ndarray) -> QPoint:
 
 
 def shown(hand: Hand) -> np.ndarray:
-    image: QImage = hand.window.view._image.convertToFormat(QImage.Format.Format_RGBA8888)
+    picture: QImage = hand.window.view._image
+    image = picture.scaled(hand.window.view.size()).convertToFormat(QImage.Format.Format_RGBA8888)
     data = image.constBits().asstring(image.sizeInBytes())
     return np.frombuffer(data, np.uint8).reshape(image.height(), image.width(), 4)[..., :3].astype(int)
 

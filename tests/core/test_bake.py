@@ -15,6 +15,7 @@ import pygltflib
 import pytest
 import trimesh
 
+from jade_coat.bake import baker
 from jade_coat.bake.apart import WorkDied, apart
 from jade_coat.bake.attributes import instance_values
 from jade_coat.bake.baker import Look, bake_slot
@@ -132,6 +133,26 @@ def test_baked_texels_are_what_the_program_says_there(demo) -> None:
         best = np.minimum(best, error)
     assert np.median(best) < 2e-3
     assert np.percentile(best, 90) < 0.05
+
+
+@pytest.mark.parametrize("filled", [1.0, 0.6])
+def test_a_bake_in_machine_code_equals_numpys(demo, monkeypatch, filled) -> None:
+    """The whole chain, from the mesh's triangles to the maps, against evaluating with NumPy; some texels are empty."""
+    prop = demo.project.prop("kiln_wall_prop")
+    look = SceneBaker(demo.project, demo.library, 64, Job())._look(prop, "surface", "celadon_wall")
+    mesh = demo.mesh(prop.mesh)
+    made = bake_mesh(mesh)
+    run = made.mesh.triangles.astype(np.int64)
+    coverage = cover(made.mesh.uvs[0], run, 64)
+    coverage.triangle[np.random.default_rng(0).random(coverage.triangle.shape) > filled] = -1
+    found = []
+    for worth in (0, 1 << 30):
+        monkeypatch.setattr(baker, "WORTH_A_PLAN", worth)
+        colors = prop.paint.whole()
+        found.append(baker.evaluated(mesh, made, run, coverage, look, prop.matrix(), colors, Job()))
+    for name, values in found[0].items():
+        np.testing.assert_allclose(values, found[1][name], atol=2e-5, err_msg=name)
+        assert (values[:, coverage.triangle.ravel() < 0] == 0).all()
 
 
 def test_gutters_are_filled_from_the_nearest_island() -> None:

@@ -13,7 +13,8 @@ from jade_coat.program.glsl_backend import helper_sources, render
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.program.ops import OPS
 from jade_coat.program.ops.curves import Curve
-from jade_coat.program.ops.hashing import cell, pcg3d, unit
+from jade_coat.program.ops.hashing import cell, pcg3d, pcg_mix, unit
+from jade_coat.program.ops.noise import AXES
 from jade_coat.program.types import BOOL, FLOAT, UVEC3, VEC2, VEC3, VEC4, Type
 from jade_coat.program.value import TypeMismatch, Value, make
 
@@ -176,6 +177,26 @@ def test_hashed_cells_are_uniform() -> None:
         assert stats.chisquare(counts).pvalue > 0.001
         assert word.min() >= 0
         assert word.max() < 1
+
+
+def test_noise_hashes_cells_to_words_without_a_pattern() -> None:
+    """Jarzynski & Olano 2020, pcg: each part of the word uniform (chi-square, 99.9 % point), neighbours unrelated."""
+    place = np.stack(np.meshgrid(*[np.arange(-24, 24)] * 3, indexing="ij")).astype(np.int32).view(np.uint32)
+    word = pcg_mix(sum(p * a for p, a in zip(place, AXES, strict=True)))
+    for part, size in ((word >> 21, 2048), ((word >> 10) & 0x7FF, 2048), (word & 0x3FF, 1024)):
+        assert stats.chisquare(np.bincount(part.ravel() * 64 // size, minlength=64)).pvalue > 0.001
+        for axis in range(3):
+            assert abs(np.corrcoef(part.ravel(), np.roll(part, 1, axis).ravel())[0, 1]) < 4 / np.sqrt(part.size)
+
+
+def test_no_two_near_cells_of_noise_share_a_state() -> None:
+    """Cells up to 200 apart on each axis: no step between them is a multiple of 2³² of the hash's state."""
+    steps = np.arange(-200, 201, dtype=np.int64)
+    third = np.sort(steps * int(AXES[2]) % 2**32)
+    for x in range(201):
+        wanted = (-(x * int(AXES[0]) + steps * int(AXES[1]))) % 2**32
+        found = third[np.minimum(np.searchsorted(third, wanted), len(third) - 1)] == wanted
+        assert found.sum() == (1 if x == 0 else 0)  # only the cell itself
 
 
 def test_noise_is_continuous_and_centred() -> None:

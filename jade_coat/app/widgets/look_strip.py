@@ -19,7 +19,7 @@ from jade_coat.app import theme
 from jade_coat.app.session import Session
 from jade_coat.app.widgets.basics import FocusPainted
 from jade_coat.app.widgets.view import View
-from jade_coat.material.where import PaintTerm
+from jade_coat.material.where import PaintTerm, RecipeTerm
 from jade_coat.view.client import Picture
 
 THUMB = QSize(62, 38)
@@ -132,7 +132,7 @@ class LookStrip(QScrollArea):
         return self._wait.isActive()
 
     def looks(self) -> list[tuple[str, str]]:
-        """The looks on offer: every quantity, the painted channels in use, and where each coat shows."""
+        """The looks on offer: every quantity, the painted channels, where each coat shows, and the chosen coat's terms."""
         found = list(NAMES.items())
         material = self._session.material
         if material is None:
@@ -148,6 +148,11 @@ class LookStrip(QScrollArea):
                 (f"term:{chosen.id}:{t.id}", f"{name} {names[:i].count(name) + 1}" if names.count(name) > 1 else name)
                 for i, (t, name) in enumerate(zip(chosen.where, names, strict=True))
             ]
+            recipes = {r.id: r for r in self._session.project.recipes}
+            for term in chosen.where:
+                if isinstance(term, RecipeTerm) and term.recipe in recipes:
+                    steps = recipes[term.recipe].steps
+                    found += [(f"step:{chosen.id}:{term.id}:{s.id}", s.id.replace("_", " ")) for s in steps]
         return found
 
     def _rebuild(self) -> None:

@@ -40,6 +40,8 @@ from jade_coat.view.messages import Eye
 FINISH_MIME = "application/x-jade-coat-finish"
 SAMPLES = 8
 FAR_SAMPLES = 4
+FINENESS = 1.0
+"""Pixels drawn for each of the screen's, along an axis, when all has come to rest."""
 REST_MS = 160
 MOVING_TARGET_MS = 70.0
 INSET = QSize(172, 118)
@@ -251,7 +253,7 @@ class View(QWidget):
         self._rest.start()
 
     def _pixels(self) -> tuple[int, int]:
-        ratio = self.devicePixelRatioF()
+        ratio = self.devicePixelRatioF() * FINENESS
         return max(round(self.width() * ratio), 16), max(round(self.height() * ratio), 16)
 
     def _refine(self) -> None:
