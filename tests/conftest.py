@@ -30,7 +30,7 @@ def pytest_unconfigure(config: pytest.Config) -> None:
 @pytest.fixture(scope="session")
 def demo_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
     folder = tmp_path_factory.mktemp("demo") / "terrace"
-    build(folder, side=256)
+    build(folder, side=256, grain=2.0)
     return folder
 
 

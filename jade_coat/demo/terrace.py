@@ -41,13 +41,16 @@ SURFACES: tuple[tuple[str, str, float, Callable[[int], SurfaceMaps]], ...] = (
 Progress = Callable[[float, str], None]
 
 
-def build(folder: Path, progress: Progress = lambda share, what: None, side: int = SIDE) -> Project:
-    """Make the demo and save it into a folder; the same files every time."""
+def build(folder: Path, progress: Progress = lambda share, what: None, side: int = SIDE, grain: float = 1.0) -> Project:
+    """Make the demo and save it into a folder; the same files every time.
+
+    `side` is that of the maps in texels; a larger `grain` makes coarser meshes.
+    """
     assets = Assets()
     library = Library(assets)
     map_sets = tuple(_map_sets(assets, progress, side))
     progress(0.85, "Shaping meshes")
-    meshes = {name: (library.add_mesh(mesh, name, set()), mesh) for name, mesh in _meshes().items()}
+    meshes = {name: (library.add_mesh(mesh, name, set()), mesh) for name, mesh in _meshes(grain).items()}
     project = Project(
         name=NAME,
         map_sets=map_sets,
@@ -88,16 +91,16 @@ def _map_sets(assets: Assets, progress: Progress, side: int) -> Iterator[MapSet]
     yield MapSet(id="wall_repairs", name="Wall repairs", tile_size=5.4, maps=(repairs,))
 
 
-def _meshes() -> dict[str, MeshData]:
+def _meshes(grain: float) -> dict[str, MeshData]:
     profile = [
         (0.0, 0.0), (0.13, 0.0), (0.15, 0.012), (0.20, 0.10), (0.245, 0.22), (0.262, 0.34), (0.25, 0.45),
         (0.20, 0.54), (0.135, 0.59), (0.125, 0.615), (0.14, 0.64), (0.152, 0.655), (0.148, 0.668), (0.125, 0.664),
         (0.115, 0.64), (0.112, 0.55), (0.0, 0.54),
     ]  # fmt: skip
     return {
-        "Kiln wall": shapes.bent_wall(5.4, 2.4, 4.2, 0.022),
-        "Gate post": shapes.post(0.46, 1.25, 0.07, 0.024),
-        "Storage jar": shapes.lathe(profile, 72, 60, [("Body", 0.60), ("Neck", 1.0)]),
+        "Kiln wall": shapes.bent_wall(5.4, 2.4, 4.2, 0.03 * grain),
+        "Gate post": shapes.post(0.46, 1.25, 0.07, 0.03 * grain),
+        "Storage jar": shapes.lathe(profile, round(72 / grain), round(60 / grain), [("Body", 0.60), ("Neck", 1.0)]),
         "Terrace floor": shapes.plane(7.0, 5.0, 0.1),
     }
 
