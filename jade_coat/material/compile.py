@@ -8,7 +8,7 @@ from dataclasses import fields as dataclass_fields
 from typing import Any
 
 from jade_coat.material import where
-from jade_coat.material.fields import Number, specs
+from jade_coat.material.fields import Number, remembered, specs
 from jade_coat.material.material import Coat, Material, fields_of, parts_of, shared_name
 from jade_coat.material.placement import Placed, gradient_color, hue_turned, place_of
 from jade_coat.material.recipes import recipe_value, step_values
@@ -41,6 +41,7 @@ def live_fields(material: Material) -> FieldReader:
     return lambda path, value: _dial(path, value) if path in live else _const(value)
 
 
+@remembered
 def live_paths(material: Material) -> frozenset[str]:
     """The paths of fields that are exposed or differ from their default."""
     exposed = {d.path for d in material.dials}
@@ -49,6 +50,7 @@ def live_paths(material: Material) -> frozenset[str]:
     return frozenset(exposed | changed)
 
 
+@remembered
 def structure(material: Material) -> tuple[object, ...]:
     """What decides a live program's text: everything but the numbers that are read from the row."""
     bare = material.model_dump(exclude={"id": True, "name": True, "dials": True, "coats": {"__all__": {"name"}}})

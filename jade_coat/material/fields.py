@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import asdict, dataclass
-from typing import Any, Literal, cast
+from functools import wraps
+from typing import Any, Literal, TypeVar, cast
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -62,6 +64,26 @@ class Frozen(BaseModel):
         return type(self).model_validate({**values, **changes})
 
 
+Answer = TypeVar("Answer")
+
+
+def remembered(function: Callable[[Any], Answer]) -> Callable[[Any], Answer]:
+    """Keep the answers for the objects asked about last, told apart by identity: frozen objects never change."""
+    kept: dict[int, tuple[Any, Answer]] = {}
+
+    @wraps(function)
+    def asked(thing: Any) -> Answer:
+        found = kept.get(id(thing))
+        if found is None or found[0] is not thing:
+            if len(kept) >= _REMEMBERED:
+                kept.clear()
+            found = kept[id(thing)] = (thing, function(thing))  # the object is kept too, so its id stays its own
+        return found[1]
+
+    return asked
+
+
+_REMEMBERED = 256
 _SPECS: dict[type[BaseModel], dict[str, Spec]] = {}
 
 

@@ -7,7 +7,7 @@ from typing import Any
 
 from pydantic import Field, model_validator
 
-from jade_coat.material.fields import Frozen, Number, Spec, field, specs
+from jade_coat.material.fields import Frozen, Number, Spec, field, remembered, specs
 from jade_coat.material.seam import Rim, Seam
 from jade_coat.material.surface import MapLookup, Surface
 from jade_coat.material.where import AnyTerm, CavityTerm, MapTerm, RecipeTerm, SharedTerm
@@ -148,18 +148,23 @@ def parts_of(material: Material) -> Iterator[tuple[str, Any, str]]:
                 yield f"{prefix}.{name}", part, name
 
 
-def fields_of(material: Material) -> Iterator[tuple[str, Spec, Number]]:
+@remembered
+def fields_of(material: Material) -> tuple[tuple[str, Spec, Number], ...]:
     """Every numeric field of a material: its path, what it is, and its value."""
-    for path, part, name in parts_of(material):
-        yield path, specs(type(part))[name], getattr(part, name)
+    return tuple((path, specs(type(part))[name], getattr(part, name)) for path, part, name in parts_of(material))
+
+
+@remembered
+def _specs_by_path(material: Material) -> dict[str, Spec]:
+    return {path: spec for path, spec, _ in fields_of(material)}
 
 
 def spec_at(material: Material, path: str) -> Spec:
     """What the field at a path is. Raises KeyError."""
-    for found, spec, _ in fields_of(material):
-        if found == path:
-            return spec
-    raise KeyError(f"{material.name} has no field {path!r}")
+    found = _specs_by_path(material).get(path)
+    if found is None:
+        raise KeyError(f"{material.name} has no field {path!r}")
+    return found
 
 
 def field_values(material: Material) -> dict[str, Number]:
@@ -167,6 +172,7 @@ def field_values(material: Material) -> dict[str, Number]:
     return {path: value for path, _, value in fields_of(material)}
 
 
+@remembered
 def layout(material: Material) -> DialLayout:
     """The row layout of a material: all its numeric fields, so that turning any of them never recompiles."""
     return layout_of(field_values(material))
@@ -175,8 +181,7 @@ def layout(material: Material) -> DialLayout:
 def row_values(material: Material, dial_values: Mapping[str, Number]) -> dict[str, Number]:
     """Field values with those exposed as dials replaced by `dial_values` (by dial id), kept in their limits."""
     values = field_values(material)
-    kinds = {path: spec for path, spec, _ in fields_of(material)}
     for dial in material.dials:
         if dial.id in dial_values:
-            values[dial.path] = kinds[dial.path].clamped(dial_values[dial.id])
+            values[dial.path] = spec_at(material, dial.path).clamped(dial_values[dial.id])
     return values

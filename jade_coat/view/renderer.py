@@ -26,7 +26,7 @@ FORMATS_OF_FRAME = {"position": "3f4", "normal": "3f4", "tangent": "4f4"}
 LOOKS = ("lit", "base_color", "roughness", "metallic", "normal", "height", "occlusion", "coverage")
 """Looks that need no name behind them."""
 PROBES = ("where", "term", "step", "height", "coverage")
-"""Looks that are outputs of a material: `where:COAT`, `term:COAT:TERM`, `step:COAT:TERM:STEP`, `height:COAT`, `coverage:COAT`."""
+"""Looks that are outputs of a material: `where:COAT`, `term:COAT:TERM`, `step:COAT:TERM:STEP`, `height:COAT`, …"""
 
 
 DEFAULT_LIGHT = ((0.48, 0.62, 0.62), 2.6)

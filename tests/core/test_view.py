@@ -519,7 +519,7 @@ def test_the_process_draws_what_the_renderer_draws_and_survives_being_killed(cli
     expected = renderer.picture("stage", eye, 240, 150)
     assert np.abs(pictures[-1].pixels.astype(int) - expected.astype(int)).max() <= 1
     wall = demo.project.prop("kiln_wall_prop")
-    full = np.full((4096, 4), 65535, np.uint16)
+    full = np.full((2048, 4), 65535, np.uint16)
     client.patch_paint(wall.id, 0, full)
     client.request("main", **wish)
     assert client.wait(lambda: client.idle)

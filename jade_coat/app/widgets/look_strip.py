@@ -132,7 +132,7 @@ class LookStrip(QScrollArea):
         return self._wait.isActive()
 
     def looks(self) -> list[tuple[str, str]]:
-        """The looks on offer: every quantity, the painted channels, where each coat shows, and the chosen coat's terms."""
+        """The looks on offer: every quantity, painted channels, where coats show, and the chosen coat's terms."""
         found = list(NAMES.items())
         material = self._session.material
         if material is None:
