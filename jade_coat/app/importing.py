@@ -19,9 +19,11 @@ from jade_coat.material.surface import Role, Surface
 from jade_coat.material.where import PaintTerm
 from jade_coat.mesh.data import MeshData
 from jade_coat.stage.edits import free_id, free_name
+from jade_coat.stage.looks import reach_of_map_set
 from jade_coat.stage.project import Project, Prop
 
 if TYPE_CHECKING:
+    from jade_coat.app.session import Session
     from jade_coat.app.window import Window
 
 
@@ -142,10 +144,33 @@ def correct_maps(window: Window) -> None:
     if old is None:
         return
     review = MapReview(window, old, [], session.library.assets)
+    prop = session.prop if session.prop and session.prop.finishes.get(session.slot) == session.finish_id else None
+    review.show_reach(session.project, reach_of_map_set(session.project, old.id), prop.name if prop else "")
     window.review = review  # type: ignore[attr-defined]
-    if review.exec():
-        new = review.map_set()
+    if not review.exec():
+        return
+    new = review.map_set()
+    if review.only_here:
+        _keep_apart(session, new)
+    else:
         session.do("set_map_set", map_set=old.id, name=new.name, tile_size=new.tile_size, maps=new.maps)
+
+
+def _keep_apart(session: Session, new: MapSet) -> None:
+    """Keep corrected maps as a set of their own, worn by a child finish on the chosen prop alone."""
+    material, merge = session.material, ("apart", id(session.project))
+    assert material is not None
+    name = free_name(new.name, {s.name for s in session.project.map_sets})
+    own = new.with_(id=free_id(name, {s.id for s in session.project.map_sets}), name=name)
+    path = f"{session.coat_id}.surface.map_set"
+    session.do("add_map_set", merge=merge, map_set=own)
+    session.do("expose", merge=merge, material=material.id, path=path)
+    child = session.child_for_prop(merge)
+    dial = session.project.material(material.id).dial_at(path)
+    assert dial is not None
+    session.do("set_dial", merge=merge, finish=child, dial=dial.id, value=own.id)
+    session.document.settle()
+    session.choose_finish(child)
 
 
 def bring_picture(window: Window, path: Path) -> None:

@@ -23,7 +23,7 @@ from jade_coat.files.library import Library
 from jade_coat.files.project_folder import Opened, data_folder, open_project, save_project
 from jade_coat.files.recovery import Leftover, Recovery, recover
 from jade_coat.maps.images import linear_radiance
-from jade_coat.material.material import Material
+from jade_coat.material.material import Material, plain_id
 from jade_coat.stage.document import Document
 from jade_coat.stage.looks import material_of
 from jade_coat.stage.project import Project, Prop
@@ -91,6 +91,17 @@ class Session(QObject):
         self._clock = QElapsedTimer()
         self._stop_watching = self.document.watch(self._on_document)
 
+    def child_for_prop(self, merge: object) -> str:
+        """Make a child of the chosen finish and put it on the chosen prop's slot, as part of one change; its id."""
+        prop, parent = self.prop, self.finish_id
+        assert prop is not None
+        known = {f.id for f in self.project.finishes}
+        names = {f.id: f.name for f in self.project.finishes} | {m.id: m.name for m in self.project.materials}
+        self.do("add_finish", merge=merge, parent=parent, name=f"{names[parent]}, {prop.name.lower()}")
+        made = next(f.id for f in self.project.finishes if f.id not in known)
+        self.do("put_finish", merge=merge, prop=prop.id, slot=self.slot, finish=made)
+        return made
+
     # The renderer
 
     def _watch_connection(self) -> None:
@@ -106,6 +117,7 @@ class Session(QObject):
         self.picture.emit(picture, image.copy())
 
     def _on_fault(self, material: str, reason: str) -> None:
+        material = plain_id(material)
         if reason:
             self.faults[material] = reason
         else:

@@ -11,7 +11,7 @@ from PyQt6.QtGui import QImage
 from jade_coat.app.session import Session
 from jade_coat.material.fields import Number
 from jade_coat.material.material import Coat, Material, field_values
-from jade_coat.stage.looks import field_row, material_of
+from jade_coat.stage.looks import field_row, worn
 from jade_coat.view.camera import eye_of
 from jade_coat.view.client import Picture
 
@@ -68,7 +68,7 @@ class Swatches(QObject):
         project = self._session.project
         found = {}
         for finish in project.finishes:
-            material = material_of(project, finish.id)
+            material = worn(project, finish.id)
             values = field_row(project, finish.id)
             found[f"finish:{finish.id}"] = _Wanted(material, values, (material, tuple(sorted(values.items()))))
         for material in project.materials:

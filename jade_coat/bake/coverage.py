@@ -13,7 +13,7 @@ from jade_coat.material.compile import compile_material, fixed_fields, with_shar
 from jade_coat.mesh.painting import Paint
 from jade_coat.program import passes
 from jade_coat.program.numpy_backend import Environment, evaluate
-from jade_coat.stage.looks import field_row, material_of
+from jade_coat.stage.looks import field_row, worn
 from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.shared_dials import shared_values
 
@@ -27,7 +27,7 @@ def coverage_shares(project: Project, library: Library, prop: Prop, slot: str) -
     Triangles are sampled at their centres, weighted by area. Raises what loading meshes and maps raises.
     """
     finish = prop.finishes[slot]
-    material = material_of(project, finish)
+    material = worn(project, finish)
     lookup = PackedLookup(project.map_sets, project.recipes)
     program = compile_material(material, lookup, fixed_fields(field_row(project, finish, prop.values.get(slot))))
     seen = {n.removeprefix("coverage:"): v for n, v in program.items() if n.startswith("coverage:")}

@@ -19,7 +19,7 @@ from jade_coat.material.material import Material, field_values
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.painting import Paint
 from jade_coat.program import passes
-from jade_coat.stage.looks import field_row, material_of
+from jade_coat.stage.looks import field_row, material_of, worn
 from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.scene import BARE
 from jade_coat.stage.shared_dials import shared_values
@@ -89,7 +89,7 @@ class SceneBaker:
         return _Task(prop, slot, look, key)
 
     def _look(self, prop: Prop, slot: str, finish: str) -> Look:
-        material: Material = material_of(self._project, finish) if finish else BARE
+        material: Material = worn(self._project, finish) if finish else BARE
         values: dict[str, Number] = (
             field_row(self._project, finish, prop.values.get(slot)) if finish else field_values(BARE)
         )

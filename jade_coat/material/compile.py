@@ -43,11 +43,10 @@ def live_fields(material: Material) -> FieldReader:
 
 @remembered
 def live_paths(material: Material) -> frozenset[str]:
-    """The paths of fields that are exposed or differ from their default."""
+    """The paths of numeric fields that are exposed or differ from their default."""
     exposed = {d.path for d in material.dials}
     defaults = dict(_defaults(material))
-    changed = {path for path, _, value in fields_of(material) if value != defaults[path]}
-    return frozenset(exposed | changed)
+    return frozenset(p for p, _, value in fields_of(material) if p in exposed or value != defaults[p])
 
 
 @remembered
@@ -74,15 +73,22 @@ def fixed_fields(values: Mapping[str, Number]) -> FieldReader:
     return lambda path, value: _const(values.get(path, value))
 
 
-def _linked(material: Material, reader: FieldReader) -> FieldReader:
-    """A reader that lets fields follow the shared dials they are linked to."""
+def _linked(material: Material, reader: FieldReader, lookup: MapLookup) -> FieldReader:
+    """A reader that lets fields follow the shared dials and recipes they are linked to."""
     links = {k.path: k for k in material.links}
 
     def read(path: str, value: Number) -> Value:
         link = links.get(path)
         if link is None:
             return reader(path, value)
-        return lib.lerp(_const(link.low), _const(link.high), lib.shared(shared_name(link.shared)))
+        if link.shared:
+            along = lib.shared(shared_name(link.shared))
+        else:
+            recipe = lookup.recipe(link.recipe)
+            if recipe is None:
+                raise ValueError(f"there is no recipe {link.recipe!r}")
+            along = lib.clamp(recipe_value(recipe, lookup, link.inputs))
+        return lib.lerp(_const(link.low), _const(link.high), along)
 
     return read
 
@@ -151,10 +157,16 @@ def surface_layer(surface: Surface, fields: Any, detail_fields: Any, lookup: Map
         roughness=lib.clamp(detail.roughened(ranged(rough, fields.roughness_range, fields.roughness))),
         metallic=lib.clamp(ranged(placed.read(Role.METALLIC, fields.metallic), fields.metallic_range, fields.metallic)),
         occlusion=_weakened(occlusion, fields.occlusion_strength) if occlusion is not None else const(1.0),
-        height=lib.clamp(ranged(placed.read(Role.HEIGHT, fields.height), fields.height_range, fields.height)),
+        height=_lifted(
+            ranged(placed.read(Role.HEIGHT, fields.height), fields.height_range, fields.height), fields.lift
+        ),
         emissive=fields.emissive * glow if glow is not None else fields.emissive,
         opacity=placed.read(Role.OPACITY, const(1.0)) or const(1.0),
     )
+
+
+def _lifted(height: Value, lift: Value) -> Value:
+    return lib.clamp(height if lib.is_const(lift, 0.0) else height + lift)
 
 
 def _weakened(occlusion: Value, strength: Value) -> Value:
@@ -327,7 +339,7 @@ def compile_material(material: Material, lookup: MapLookup, reader: FieldReader)
     `height:ID` (the coat's own), `color:ID` (its own), `weight:ID`, `level:ID` (the height once it lies on top), and
     `term:ID:TERM` for each where-term, and `step:ID:TERM:STEP` for each step of a term that is a recipe.
     """
-    reader = _linked(material, reader)
+    reader = _linked(material, reader, lookup)
     shown = [c for c in material.coats if c.shown] or [material.coats[0]]
     extra: dict[str, Value] = {}
     layer: Layer | None = None

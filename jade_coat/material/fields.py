@@ -2,23 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import asdict, dataclass
 from functools import wraps
 from typing import Any, Literal, TypeVar, cast
 
 from pydantic import BaseModel, ConfigDict, Field
 
-Kind = Literal["number", "angle", "color", "range", "pair", "point", "toggle"]
+Kind = Literal["number", "angle", "color", "range", "pair", "point", "toggle", "integer", "choice", "map", "curve"]
 Number = float | tuple[float, ...]
 Vec2 = tuple[float, float]
+Setting = int | float | str | tuple[float, ...] | tuple[Vec2, ...]
+"""What a dial can be set to: numbers live in the row; whole numbers, choices, maps and curves shape the program."""
 Vec3 = tuple[float, float, float]
 Color = tuple[float, float, float]
 
 
 @dataclass(frozen=True)
 class Spec:
-    """How one numeric field is shown and bounded. `low`, `high` are hard limits; `soft` is the slider's span."""
+    """How one field is shown and bounded. `low`, `high` are hard limits; `soft` is the slider's span.
+
+    `choices` are the keys and words of a choice.
+    """
 
     label: str
     kind: Kind = "number"
@@ -28,6 +33,12 @@ class Spec:
     soft: Vec2 | None = None
     logarithmic: bool = False
     hint: str = ""
+    choices: tuple[tuple[str, str], ...] = ()
+
+    @property
+    def shapes_program(self) -> bool:
+        """Whether another value makes another program, rather than another row."""
+        return self.kind in ("integer", "choice", "map", "curve")
 
     @property
     def span(self) -> Vec2:
@@ -37,15 +48,38 @@ class Spec:
     @property
     def size(self) -> int:
         """How many numbers the field holds."""
-        return {"number": 1, "angle": 1, "color": 3, "range": 2, "pair": 2, "point": 3, "toggle": 1}[self.kind]
+        return {"color": 3, "range": 2, "pair": 2, "point": 3}.get(self.kind, 1)
 
-    def clamped(self, value: Number) -> Number:
-        """The value with every number inside the hard limits. Raises ValueError when the count is wrong."""
+    def clamped(self, value: Any) -> Any:
+        """The value with every number inside the hard limits. Raises ValueError for a wrong count or kind."""
+        if self.shapes_program:
+            return self._checked(value)
         numbers = value if isinstance(value, tuple) else (value,)
         if len(numbers) != self.size:
             raise ValueError(f"{self.label}: expected {self.size} number(s), got {len(numbers)}")
         kept = tuple(min(max(float(n), self.low), self.high) for n in numbers)
         return kept if self.size > 1 else kept[0]
+
+    def _checked(self, value: Any) -> Any:
+        if self.kind == "integer" and isinstance(value, (int, float)):
+            return int(min(max(round(value), self.low), self.high))
+        if self.kind == "curve" and isinstance(value, (tuple, list)):
+            return tuple((float(x), float(y)) for x, y in value)
+        if self.kind == "map" and isinstance(value, str):
+            return value
+        if self.kind == "choice" and value in dict(self.choices):
+            return value
+        wanted = ", ".join(k for k, _ in self.choices) or {"map": "a map set"}.get(self.kind, f"{self.kind} values")
+        raise ValueError(f"{self.label}: expected {wanted}, got {value!r}")
+
+
+def option(default: Any, label: str, kind: Kind, choices: Mapping[Any, str] | None = None, **spec: Any) -> Any:
+    """A pydantic field that shapes the program (a whole number, a choice, a map set, a curve) and can become a dial."""
+    words = tuple((str(k), text) for k, text in (choices or {}).items())
+    low, high = spec.get("low", 0), spec.get("high", 1)
+    limits = {"ge": low, "le": high} if kind == "integer" else {}
+    told = asdict(Spec(label, kind=kind, choices=words, **spec))
+    return Field(default, validate_default=True, json_schema_extra={"spec": told}, **limits)
 
 
 def field(default: Number, label: str, **spec: Any) -> Any:
@@ -89,6 +123,15 @@ _SPECS: dict[type[BaseModel], dict[str, Spec]] = {}
 
 def specs(model: type[BaseModel]) -> dict[str, Spec]:
     """The numeric fields of a model that can become dials, in order."""
+    return {name: spec for name, spec in _all_specs(model).items() if not spec.shapes_program}
+
+
+def options(model: type[BaseModel]) -> dict[str, Spec]:
+    """The fields of a model that shape the program and can become dials, in order."""
+    return {name: spec for name, spec in _all_specs(model).items() if spec.shapes_program}
+
+
+def _all_specs(model: type[BaseModel]) -> dict[str, Spec]:
     if model not in _SPECS:
         _SPECS[model] = _read_specs(model)
     return _SPECS[model]
@@ -99,5 +142,6 @@ def _read_specs(model: type[BaseModel]) -> dict[str, Spec]:
     for name, info in model.model_fields.items():
         extra = info.json_schema_extra
         if isinstance(extra, dict) and "spec" in extra:
-            found[name] = Spec(**cast("dict[str, Any]", extra["spec"]))
+            told = cast("dict[str, Any]", extra["spec"])
+            found[name] = Spec(**{**told, "choices": tuple((k, v) for k, v in told.get("choices", ()))})
     return found

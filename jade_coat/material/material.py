@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+import hashlib
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 
 from pydantic import Field, model_validator
 
-from jade_coat.material.fields import Frozen, Number, Spec, field, remembered, specs
+from jade_coat.material.fields import Frozen, Number, Setting, Spec, Vec2, field, options, remembered, specs
 from jade_coat.material.seam import Rim, Seam
 from jade_coat.material.surface import MapLookup, Surface
 from jade_coat.material.where import AnyTerm, CavityTerm, MapTerm, RecipeTerm, SharedTerm
@@ -35,15 +37,30 @@ class Dial(Frozen):
     name: str
     group: str = ""
     hint: str = ""
+    limits: Vec2 | None = None
+    """Hard limits narrower than the field's own."""
+    soft: Vec2 | None = None
+    """Where the slider ends; beyond it a value can still be typed."""
+    logarithmic: bool | None = None
+    """Whether the slider runs by powers; None leaves it to the range."""
 
 
 class Link(Frozen):
-    """A field that follows a shared dial: `low` where the dial is 0, `high` where it is 1."""
+    """A field that follows a shared dial or a recipe: `low` where that is 0, `high` where it is 1."""
 
     path: str
-    shared: str
+    shared: str = ""
+    recipe: str = ""
+    inputs: dict[str, float] = Field(default_factory=dict)
+    """What the recipe's inputs are set to, where not its own numbers."""
     low: Number
     high: Number
+
+    @model_validator(mode="after")
+    def _one_source(self) -> Link:
+        if bool(self.shared) == bool(self.recipe):
+            raise ValueError(f"{self.path} follows either a shared dial or a recipe")
+        return self
 
 
 def shared_name(dial: str) -> str:
@@ -72,8 +89,14 @@ class Material(Frozen):
         ):
             if len(set(names)) != len(names):
                 raise ValueError(f"{what} must be unique, got {names}")
+        for dial in self.dials:
+            for what, span in (("limits", dial.limits), ("slider", dial.soft)):
+                if span is not None and not span[0] < span[1]:
+                    raise ValueError(f"the {what} of {dial.name} must run from less to more, got {span}")
         known = {path for path, _, _ in fields_of(self)}
-        lost = [p for p in (*(d.path for d in self.dials), *(k.path for k in self.links)) if p not in known]
+        settable = known | {path for path, _, _ in options_of(self)}
+        lost = [d.path for d in self.dials if d.path not in settable]
+        lost += [k.path for k in self.links if k.path not in known]
         if lost:
             raise ValueError(f"these dials or links point at no field: {lost}")
         return self
@@ -90,12 +113,18 @@ class Material(Frozen):
     def shared(self) -> frozenset[str]:
         """The ids of the shared dials this material follows."""
         terms = {t.shared for c in self.coats for t in c.where if isinstance(t, SharedTerm) and t.shared}
-        return frozenset(terms | {k.shared for k in self.links})
+        return frozenset(terms | {k.shared for k in self.links if k.shared})
+
+    @property
+    def recipes(self) -> frozenset[str]:
+        """The ids of the recipes that where-terms and fields of this material follow."""
+        terms = {t.recipe for c in self.coats for t in c.where if isinstance(t, RecipeTerm) and t.recipe}
+        return frozenset(terms | {k.recipe for k in self.links if k.recipe})
 
     def reads_bend(self, lookup: MapLookup) -> bool:
-        """Whether a where-term, or a recipe of one, asks how the mesh bends."""
+        """Whether a where-term or a recipe asks how the mesh bends."""
         terms = [t for c in self.coats for t in c.where]
-        recipes = [lookup.recipe(t.recipe) for t in terms if isinstance(t, RecipeTerm)]
+        recipes = [lookup.recipe(r) for r in self.recipes]
         seen: set[str] = set()
         while recipes:
             found = recipes.pop()
@@ -124,7 +153,7 @@ class Finish(Frozen):
     id: str
     name: str
     parent: str
-    values: dict[str, Number] = Field(default_factory=dict)
+    values: dict[str, Setting] = Field(default_factory=dict)
 
 
 def by_id(items: tuple[Any, ...], wanted: str, what: str) -> Any:
@@ -137,15 +166,88 @@ def by_id(items: tuple[Any, ...], wanted: str, what: str) -> Any:
 
 def parts_of(material: Material) -> Iterator[tuple[str, Any, str]]:
     """Every numeric field of a material: its path, the part that holds it, and its name there."""
+    for prefix, part in _holders(material):
+        for name in specs(type(part)):
+            yield f"{prefix}.{name}", part, name
+
+
+def _holders(material: Material) -> Iterator[tuple[str, Any]]:
+    """Every part of a material that has fields, and the path to it."""
     for coat in material.coats:
-        parts: list[tuple[str, Any]] = [(coat.id, coat), (f"{coat.id}.surface", coat.surface)]
-        parts.append((f"{coat.id}.surface.detail", coat.surface.detail))
+        yield coat.id, coat
+        yield f"{coat.id}.surface", coat.surface
+        yield f"{coat.id}.surface.detail", coat.surface.detail
         if coat is not material.coats[0]:
-            parts += [(f"{coat.id}.where.{term.id}", term) for term in coat.where]
-            parts += [(f"{coat.id}.seam", coat.seam), (f"{coat.id}.rim", coat.rim)]
-        for prefix, part in parts:
-            for name in specs(type(part)):
-                yield f"{prefix}.{name}", part, name
+            for term in coat.where:
+                yield f"{coat.id}.where.{term.id}", term
+            yield f"{coat.id}.seam", coat.seam
+            yield f"{coat.id}.rim", coat.rim
+
+
+@remembered
+def options_of(material: Material) -> tuple[tuple[str, Spec, Setting], ...]:
+    """Every field that shapes the program and can be a dial: its path, what it is, and its value."""
+    return tuple(
+        (f"{prefix}.{name}", spec, getattr(part, name))
+        for prefix, part in _holders(material)
+        for name, spec in options(type(part)).items()
+    )
+
+
+def replaced(part: Any, path: Sequence[str], changes: Mapping[str, Any]) -> Any:
+    """A part with changes made to what lies at a path inside it; tuples are entered by id. Raises KeyError."""
+    if not path:
+        return part.with_(**changes)
+    first, *rest = path
+    inner = getattr(part, first)
+    if isinstance(inner, tuple):
+        wanted, *rest = rest
+        if not any(i.id == wanted for i in inner):
+            raise KeyError(f"there is no {wanted!r} in {first}")
+        return part.with_(**{first: tuple(replaced(i, rest, changes) if i.id == wanted else i for i in inner)})
+    return part.with_(**{first: replaced(inner, rest, changes)})
+
+
+def with_field(material: Material, path: str, value: Setting) -> Material:
+    """A material with one field set. Raises KeyError or ValueError."""
+    value = spec_at(material, path).clamped(value)
+    coat_id, *inner, name = path.split(".")
+    coats = tuple(replaced(c, inner, {name: value}) if c.id == coat_id else c for c in material.coats)
+    changed: Material = material.with_(coats=coats)
+    return changed
+
+
+_SPECIAL: dict[tuple[int, tuple[tuple[str, Setting], ...]], tuple[Material, Material]] = {}
+
+
+def specialised(material: Material, dial_values: Mapping[str, Setting]) -> Material:
+    """The material that dials shaping the program make of it; itself while they are as the material has them.
+
+    Its id is the material's with `~` and a mark behind it. The same settings give the same object.
+    """
+    own = {path: value for path, _, value in options_of(material)}
+    changed = tuple(
+        (d.path, dial_values[d.id]) for d in material.dials
+        if d.path in own and d.id in dial_values and dial_values[d.id] != own[d.path]
+    )  # fmt: skip
+    if not changed:
+        return material
+    key = (id(material), changed)
+    found = _SPECIAL.get(key)
+    if found is None or found[0] is not material:
+        made = material
+        for path, value in changed:
+            made = with_field(made, path, value)
+        mark = hashlib.sha256(repr(changed).encode()).hexdigest()[:8]
+        if len(_SPECIAL) > 256:
+            _SPECIAL.clear()
+        found = _SPECIAL[key] = (material, made.with_(id=f"{material.id}~{mark}"))
+    return found[1]
+
+
+def plain_id(material_id: str) -> str:
+    """The id of the material that a specialised one comes from."""
+    return material_id.partition("~")[0]
 
 
 @remembered
@@ -156,7 +258,7 @@ def fields_of(material: Material) -> tuple[tuple[str, Spec, Number], ...]:
 
 @remembered
 def _specs_by_path(material: Material) -> dict[str, Spec]:
-    return {path: spec for path, spec, _ in fields_of(material)}
+    return {path: spec for path, spec, _ in (*fields_of(material), *options_of(material))}
 
 
 def spec_at(material: Material, path: str) -> Spec:
@@ -165,6 +267,23 @@ def spec_at(material: Material, path: str) -> Spec:
     if found is None:
         raise KeyError(f"{material.name} has no field {path!r}")
     return found
+
+
+def dial_spec(material: Material, dial: Dial) -> Spec:
+    """What a dial is: its field, within the dial's own limits, by powers where the range spans a hundredfold."""
+    spec = spec_at(material, dial.path)
+    if spec.shapes_program and spec.kind != "integer":
+        return spec
+    low, high = dial.limits or (spec.low, spec.high)
+    low, high = max(low, spec.low), min(high, spec.high)
+    soft = dial.soft or spec.soft
+    if soft is not None:
+        soft = (min(max(soft[0], low), high), max(min(soft[1], high), low))
+        soft = soft if soft[0] < soft[1] else None
+    start, end = soft or (low, high)
+    wide = spec.logarithmic or (dial.soft is not None and start > 0 and end / start >= 100)
+    by_powers = (wide if dial.logarithmic is None else dial.logarithmic) and start > 0
+    return replace(spec, low=low, high=high, soft=soft, logarithmic=by_powers)
 
 
 def field_values(material: Material) -> dict[str, Number]:
@@ -178,10 +297,16 @@ def layout(material: Material) -> DialLayout:
     return layout_of(field_values(material))
 
 
-def row_values(material: Material, dial_values: Mapping[str, Number]) -> dict[str, Number]:
+@remembered
+def _dials_of_rows(material: Material) -> tuple[tuple[Dial, Spec], ...]:
+    found = ((d, dial_spec(material, d)) for d in material.dials)
+    return tuple((d, spec) for d, spec in found if not spec.shapes_program)
+
+
+def row_values(material: Material, dial_values: Mapping[str, Setting]) -> dict[str, Number]:
     """Field values with those exposed as dials replaced by `dial_values` (by dial id), kept in their limits."""
     values = field_values(material)
-    for dial in material.dials:
+    for dial, spec in _dials_of_rows(material):
         if dial.id in dial_values:
-            values[dial.path] = spec_at(material, dial.path).clamped(dial_values[dial.id])
+            values[dial.path] = spec.clamped(dial_values[dial.id])
     return values

@@ -7,7 +7,7 @@ from typing import Literal
 
 from pydantic import field_validator
 
-from jade_coat.material.fields import Color, Frozen, Vec2, field
+from jade_coat.material.fields import Color, Frozen, Vec2, field, option
 from jade_coat.program import Value, lib
 from jade_coat.program.value import Operand
 
@@ -23,7 +23,7 @@ SEAM_LABELS: dict[SeamKind, str] = {
 class Seam(Frozen):
     """The kind of edge, how soft it is, and how far it leans to one side."""
 
-    kind: SeamKind = "interlock"
+    kind: SeamKind = option("interlock", "Kind of seam", "choice", SEAM_LABELS)
     softness: float = field(0.1, "Softness", low=0.001, high=1.0, soft=(0.005, 1.0), logarithmic=True)
     bias: float = field(0.0, "Bias", low=-1.0, high=1.0, hint="Above 0 the coat spreads sooner, below 0 later")
     wobble: float = field(0.0, "Wobble", hint="How far noise pushes the edge about")
@@ -31,7 +31,9 @@ class Seam(Frozen):
         0.1, "Wobble size", unit="m", low=0.001, high=100.0, soft=(0.01, 2.0), logarithmic=True,
         hint="Metres across one bulge",
     )  # fmt: skip
-    points: tuple[Vec2, ...] = ((0.0, 0.0), (0.35, 0.1), (0.65, 0.9), (1.0, 1.0))
+    points: tuple[Vec2, ...] = option(
+        ((0.0, 0.0), (0.35, 0.1), (0.65, 0.9), (1.0, 1.0)), "Seam curve", "curve", hint="Weight over amount, of a ramp"
+    )
 
     @field_validator("points")
     @classmethod

@@ -9,7 +9,7 @@ from typing import Any, Literal, Protocol
 
 from pydantic import Field, field_validator
 
-from jade_coat.material.fields import Color, Frozen, Vec2, field
+from jade_coat.material.fields import Color, Frozen, Vec2, field, option
 from jade_coat.program import TextureRef
 
 TAU = 6.283185307179586
@@ -102,14 +102,14 @@ class Surface(Frozen):
     random. `gradient` colours the base colour's luminance: stops of position 0–1 and linear colour.
     """
 
-    map_set: str = ""
+    map_set: str = option("", "Map set", "map")
     top_set: str = ""
     more_sets: tuple[str, ...] = ()
     pick: Literal["prop", "tile"] = "prop"
-    placement: Placement = "uv"
+    placement: Placement = option("uv", "Laid", "choice", PLACEMENT_LABELS)
     space: Space = "object"
     uv_set: int = Field(0, ge=0, le=7)
-    tile_break: TileBreak = "none"
+    tile_break: TileBreak = option("none", "Tile-break", "choice", TILE_BREAK_LABELS)
     gradient: tuple[tuple[float, Color], ...] = ()
     detail: Detail = Detail()
     sharpness: float = field(
@@ -146,6 +146,7 @@ class Surface(Frozen):
     occlusion_strength: float = field(1.0, "Occlusion")
     height: float = field(0.5, "Height", hint="Used where there is no height map; 1 is the material's full depth")
     height_range: Vec2 = field((0.0, 1.0), "Height range", kind="range", hint="What 0 and 1 in the height map become")
+    lift: float = field(0.0, "Lift", low=-1.0, high=1.0, hint="Added to the height; let it follow a recipe to displace")
     emissive: Color = field((0.0, 0.0, 0.0), "Glow", kind="color", high=64.0)
 
     @field_validator("gradient")
@@ -175,7 +176,7 @@ PLAIN_FIELDS = {
 PLACING = ("tile_size", "turn", "offset", "flip_across", "flip_down")
 LOOKING = (
     "color", "tint", "hue", "saturation", "value", "roughness", "roughness_range", "metallic", "metallic_range",
-    "normal_strength", "occlusion_strength", "height", "height_range", "emissive",
+    "normal_strength", "occlusion_strength", "height", "height_range", "lift", "emissive",
 )  # fmt: skip
 
 

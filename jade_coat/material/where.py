@@ -6,7 +6,7 @@ from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field
 
-from jade_coat.material.fields import Frozen, Vec2, Vec3, field
+from jade_coat.material.fields import Frozen, Vec2, Vec3, field, option
 
 Combine = Literal["multiply", "add", "max", "min"]
 Channel = Literal["R", "G", "B", "A"]
@@ -28,7 +28,7 @@ class PaintTerm(Term):
 
     label: ClassVar[str] = "Paint"
     kind: Literal["paint"] = "paint"
-    channel: Channel = "R"
+    channel: Channel = option("R", "Painted", "choice", {c: f"Channel {c}" for c in "RGBA"})
     color_set: int = Field(0, ge=0, le=3)
 
 
@@ -54,7 +54,7 @@ class MapTerm(Term):
 
     label: ClassVar[str] = "Map"
     kind: Literal["map"] = "map"
-    map_set: str = ""
+    map_set: str = option("", "Map set", "map")
     read: MapReading = "mask"
     uv_set: int = Field(0, ge=0, le=7)
     once: bool = True
@@ -86,10 +86,10 @@ class NoiseTerm(Term):
         logarithmic=True,
         hint="Metres across one patch",
     )
-    pattern: NoisePattern = "clouds"
+    pattern: NoisePattern = option("clouds", "Pattern", "choice", NOISE_LABELS)
     space: Literal["object", "world"] = "object"
-    octaves: int = Field(4, ge=1, le=8)
-    seed: int = Field(0, ge=0, le=9999)
+    octaves: int = option(4, "Octaves", "integer", low=1, high=8, hint="Finer and finer noise laid over the first")
+    seed: int = option(0, "Seed", "integer", low=0, high=9999, soft=(0, 99), hint="Another number, another pattern")
 
 
 class SlopeTerm(Term):

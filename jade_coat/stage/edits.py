@@ -11,10 +11,22 @@ from collections.abc import Callable
 from typing import Any
 
 from jade_coat.maps.mapset import MapSet
-from jade_coat.material.fields import Number
-from jade_coat.material.material import Coat, Dial, Finish, Link, Material, field_values, fields_of, spec_at
+from jade_coat.material.fields import Number, Setting
+from jade_coat.material.material import (
+    Coat,
+    Dial,
+    Finish,
+    Link,
+    Material,
+    dial_spec,
+    field_values,
+    fields_of,
+    replaced,
+    spec_at,
+    with_field,
+)
 from jade_coat.material.recipes import Recipe
-from jade_coat.material.surface import Surface
+from jade_coat.material.surface import PLACING, Surface
 from jade_coat.material.where import TERM_KINDS
 from jade_coat.mesh.painting import Paint
 from jade_coat.stage.looks import material_of
@@ -173,13 +185,13 @@ def set_seam(project: Project, material: str, coat: str, **changes: Any) -> Proj
 def set_detail(project: Project, material: str, coat: str, **changes: Any) -> Project:
     """Change the detail maps of a coat's surface."""
     old = project.material(material).coat(coat)
-    return _with_coat(project, material, _replaced(old, ["surface", "detail"], changes))
+    return _with_coat(project, material, replaced(old, ["surface", "detail"], changes))
 
 
 @edit
 def set_rim(project: Project, material: str, coat: str, **changes: Any) -> Project:
     """Change the rim along a coat's seam."""
-    return _with_coat(project, material, _replaced(project.material(material).coat(coat), ["rim"], changes))
+    return _with_coat(project, material, replaced(project.material(material).coat(coat), ["rim"], changes))
 
 
 @edit
@@ -223,26 +235,9 @@ def remove_term(project: Project, material: str, coat: str, term: str) -> Projec
 
 
 @edit
-def set_field(project: Project, material: str, path: str, value: Number) -> Project:
+def set_field(project: Project, material: str, path: str, value: Setting) -> Project:
     """Change a number of a coat."""
-    old = project.material(material)
-    value = spec_at(old, path).clamped(value)
-    coat_id, *inner, name = path.split(".")
-    return _with_coat(project, material, _replaced(old.coat(coat_id), inner, {name: value}))
-
-
-def _replaced(part: Any, path: list[str], changes: dict[str, Any]) -> Any:
-    """A part with changes made to what lies at a path inside it; tuples are entered by id."""
-    if not path:
-        return part.with_(**changes)
-    first, *rest = path
-    inner = getattr(part, first)
-    if isinstance(inner, tuple):
-        wanted, *rest = rest
-        if not any(i.id == wanted for i in inner):
-            raise KeyError(f"there is no {wanted!r} in {first}")
-        return part.with_(**{first: tuple(_replaced(i, rest, changes) if i.id == wanted else i for i in inner)})
-    return part.with_(**{first: _replaced(inner, rest, changes)})
+    return _swap(project, "materials", with_field(project.material(material), path, value))
 
 
 # Dials
@@ -315,14 +310,14 @@ def remove_finish(project: Project, finish: str) -> Project:
 
 
 @edit
-def set_dial(project: Project, finish: str, dial: str, value: Number) -> Project:
+def set_dial(project: Project, finish: str, dial: str, value: Setting) -> Project:
     """Turn a dial of a finish."""
     old = project.finish(finish)
     material = material_of(project, finish)
     found = next((d for d in material.dials if d.id == dial), None)
     if found is None:
         raise KeyError(f"{material.name} has no dial {dial!r}")
-    value = spec_at(material, found.path).clamped(value)
+    value = dial_spec(material, found).clamped(value)
     return _swap(project, "finishes", old.with_(values={**old.values, dial: value}))
 
 
@@ -435,24 +430,32 @@ def link_value(link: Link, shared: float) -> Number:
 
 @edit
 def link_field(
-    project: Project, material: str, path: str, shared: str, low: Number | None = None, high: Number | None = None
-) -> Project:
-    """Let a field follow a shared dial."""
+    project: Project, material: str, path: str, shared: str = "", recipe: str = "",
+    low: Number | None = None, high: Number | None = None, inputs: dict[str, float] | None = None,
+) -> Project:  # fmt: skip
+    """Let a field follow a shared dial or a recipe."""
     old = project.material(material)
-    project.shared_dial(shared)
+    if shared:
+        project.shared_dial(shared)
+    else:
+        project.recipe(recipe)
+        if path.rpartition(".")[2] in PLACING:
+            raise ValueError("how maps are placed cannot follow a recipe, which differs from point to point")
     spec, now = spec_at(old, path), field_values(old)[path]
     known = old.link_at(path)
     ends = [
         spec.clamped(given if given is not None else getattr(known, name) if known else now)
         for name, given in (("low", low), ("high", high))
     ]
-    link = Link(path=path, shared=shared, low=ends[0], high=ends[1])
+    same = known is not None and known.recipe == recipe
+    given_inputs = inputs if inputs is not None else known.inputs if known is not None and same else {}
+    link = Link(path=path, shared=shared, recipe=recipe, inputs=given_inputs, low=ends[0], high=ends[1])
     return _swap(project, "materials", old.with_(links=(*(k for k in old.links if k.path != path), link)))
 
 
 @edit
 def unlink_field(project: Project, material: str, path: str) -> Project:
-    """Let a field keep its own value instead of a shared dial's."""
+    """Let a field keep its own value instead of a shared dial's or a recipe's."""
     old = project.material(material)
     return _swap(project, "materials", old.with_(links=tuple(k for k in old.links if k.path != path)))
 

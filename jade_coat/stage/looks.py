@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from jade_coat.material.fields import Number
-from jade_coat.material.material import Finish, Material, field_values, row_values
+from jade_coat.material.fields import Number, Setting, remembered
+from jade_coat.material.material import Finish, Material, field_values, options_of, row_values, specialised, with_field
 from jade_coat.stage.project import Project, Prop
 
 
@@ -25,17 +25,46 @@ def material_of(project: Project, finish_id: str) -> Material:
     return project.material(line[-1].parent if line else finish_id)
 
 
-def dial_values(project: Project, finish_id: str) -> dict[str, Number]:
+def worn(project: Project, finish_id: str) -> Material:
+    """The material as a finish wears it: with the dials that shape the program set."""
+    material = material_of(project, finish_id)
+    if not any(d.path in _option_paths(material) for d in material.dials):
+        return material
+    return specialised(material, dial_values(project, finish_id))
+
+
+@remembered
+def _option_paths(material: Material) -> frozenset[str]:
+    return frozenset(path for path, _, _ in options_of(material))
+
+
+def as_worn(project: Project, finish_id: str) -> Material:
+    """The material, under its own id, with every dial of a finish written into its field."""
+    material = material_of(project, finish_id)
+    values = dial_values(project, finish_id)
+    for dial in material.dials:
+        material = with_field(material, dial.path, values[dial.id])
+    return material
+
+
+def worn_materials(project: Project) -> tuple[Material, ...]:
+    """Every material of the project, and every one that dials of a finish in use make of them."""
+    used = dict.fromkeys(f for p in project.props for f in p.finishes.values() if f)
+    found = {m.id: m for m in project.materials} | {m.id: m for m in (worn(project, f) for f in used)}
+    return tuple(found.values())
+
+
+def dial_values(project: Project, finish_id: str) -> dict[str, Setting]:
     """The values of all dials of a finish: the material's, changed by each parent in turn, then by itself."""
     material = material_of(project, finish_id)
-    fields = field_values(material)
-    values = {d.id: fields[d.path] for d in material.dials}
+    own: dict[str, Setting] = {**field_values(material), **{path: value for path, _, value in options_of(material)}}
+    values = {d.id: own[d.path] for d in material.dials}
     for finish in reversed(lineage(project, finish_id)):
         values.update({k: v for k, v in finish.values.items() if k in values})
     return values
 
 
-def inherited_values(project: Project, finish_id: str) -> dict[str, Number]:
+def inherited_values(project: Project, finish_id: str) -> dict[str, Setting]:
     """The values a finish would have without its own changes."""
     line = lineage(project, finish_id)
     return dial_values(project, line[0].parent if line else finish_id)
@@ -68,6 +97,13 @@ def reach(project: Project, root: str) -> Reach:
     members = {root, *within}
     props = tuple(p.id for p in project.props if members & set(p.finishes.values()))
     return Reach(within, props)
+
+
+def reach_of_map_set(project: Project, map_set: str) -> Reach:
+    """The finishes whose looks read a map set, and the props that wear one."""
+    reads = tuple(f.id for f in project.finishes if map_set in worn(project, f.id).map_sets)
+    roots = {*reads, *(m.id for m in project.materials if map_set in m.map_sets)}
+    return Reach(reads, tuple(p.id for p in project.props if roots & set(p.finishes.values())))
 
 
 def wearers(project: Project, finish_id: str) -> list[Prop]:

@@ -12,7 +12,6 @@ from jade_coat.maps.mapset import MapSet
 from jade_coat.material.fields import Frozen, Number
 from jade_coat.material.material import Finish, Material, by_id
 from jade_coat.material.recipes import Recipe
-from jade_coat.material.where import RecipeTerm
 from jade_coat.mesh.painting import Paint
 from jade_coat.program.types import Array
 from jade_coat.stage.shared_dials import SharedDial
@@ -168,10 +167,7 @@ class Project(Frozen):
 
     def recipe_users(self, wanted: str) -> tuple[str, ...]:
         """The names of the materials and recipes that use a recipe."""
-        materials = [
-            m.name for m in self.materials
-            if any(isinstance(t, RecipeTerm) and t.recipe == wanted for c in m.coats for t in c.where)
-        ]  # fmt: skip
+        materials = [m.name for m in self.materials if wanted in m.recipes]
         return (*materials, *(r.name for r in self.recipes if wanted in r.uses))
 
     def shared_dial(self, wanted: str) -> SharedDial:

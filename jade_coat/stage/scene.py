@@ -12,7 +12,7 @@ from jade_coat.material.surface import Surface
 from jade_coat.mesh.data import MeshData
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import Draw, Scene
-from jade_coat.stage.looks import field_row, material_of
+from jade_coat.stage.looks import field_row, worn
 from jade_coat.stage.project import Project, Prop
 
 BARE = Material(
@@ -52,7 +52,7 @@ def build_scene(project: Project, mesh_data: Callable[[str], MeshData]) -> Scene
         mesh, matrix = mesh_data(prop.mesh), prop.matrix()
         for slot in mesh.slots:
             finish = prop.finishes.get(slot.name, "")
-            material = material_of(project, finish) if finish else BARE
+            material = worn(project, finish) if finish else BARE
             materials[material.id] = material
             table = tables.setdefault(material.id, RowTable(material))
             row = _row(project, prop, slot.name, finish, table)

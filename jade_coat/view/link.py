@@ -15,6 +15,7 @@ from jade_coat.mesh import shapes
 from jade_coat.mesh.data import FULL, BadMesh, MeshData, Slot
 from jade_coat.mesh.painting import TILE, Paint
 from jade_coat.stage.draws import Draw, Scene
+from jade_coat.stage.looks import worn_materials
 from jade_coat.stage.project import Project
 from jade_coat.stage.scene import BARE, build_scene, single
 from jade_coat.stage.shared_dials import shared_values
@@ -104,7 +105,7 @@ class StageLink:
         if before is None or (before.map_sets, before.recipes) != (project.map_sets, project.recipes):
             self._lookup = PackedLookup(project.map_sets, project.recipes)
         self._client.set_material(BARE, self._lookup)
-        for material in project.materials:
+        for material in worn_materials(project):
             self._client.set_material(material, self._lookup)
         bent = any(m.reads_bend(self._lookup) for m in project.materials)
         for asset in project.meshes:
@@ -154,7 +155,7 @@ class StageLink:
                 self._client.put_paint(moved.id, prop.paint.whole())
             props.append(moved)
         other = project.with_(materials=materials, finishes=finishes, props=tuple(props))
-        for material in materials:
+        for material in worn_materials(other):
             self._client.set_material(material, PackedLookup(project.map_sets, project.recipes))
         self._client.set_scene(scene, build_scene(other, self.mesh_data))
 

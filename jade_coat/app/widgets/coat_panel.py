@@ -7,17 +7,19 @@ from functools import partial
 from typing import Any
 
 from PyQt6.QtGui import QImage
-from PyQt6.QtWidgets import QCheckBox, QMenu, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QMenu, QVBoxLayout, QWidget
 
 from jade_coat.app.session import Session
 from jade_coat.app.widgets.basics import Fold, button, choice, clear, label, row, scrolled
 from jade_coat.app.widgets.expose_dot import ExposeDot
-from jade_coat.app.widgets.fields import Field, field_for
+from jade_coat.app.widgets.fields import Field
 from jade_coat.app.widgets.gradient_bar import GradientBar, plain_gradient
+from jade_coat.app.widgets.reach_note import ReachNote
 from jade_coat.app.widgets.seam_curve import SeamCurve
+from jade_coat.app.widgets.settings import field_for
 from jade_coat.app.widgets.term_row import TermHead, term_choices
-from jade_coat.material.fields import specs
-from jade_coat.material.material import Coat, Material
+from jade_coat.material.fields import Setting, Spec, options, specs
+from jade_coat.material.material import Coat, Finish, Material
 from jade_coat.material.seam import SEAM_LABELS, Rim
 from jade_coat.material.surface import (
     PLACEMENT_LABELS,
@@ -27,6 +29,7 @@ from jade_coat.material.surface import (
     fields_in_use,
 )
 from jade_coat.material.where import TERM_KINDS, Term
+from jade_coat.stage.looks import as_worn, reach
 
 COLORING = ("color", "tint", "hue", "saturation", "value", "emissive")
 
@@ -39,8 +42,12 @@ class CoatPanel(QWidget):
         self._session = session
         self._fields: dict[str, Field] = {}
         self._link_fields: dict[str, Field] = {}
+        self._dots: dict[str, ExposeDot] = {}
         self._heads: dict[str, TermHead] = {}
         self._folded: dict[str, bool] = {"Detail": True}
+        self._only = False
+        self.note = ReachNote()
+        self.target: QComboBox | None = None
         self._key: object = None
         self._inner = QWidget()
         self._outer_box = QVBoxLayout(self._inner)
@@ -61,6 +68,11 @@ class CoatPanel(QWidget):
         return self._fields
 
     @property
+    def dots(self) -> dict[str, ExposeDot]:
+        """The dots of fields that shape the program, by path."""
+        return self._dots
+
+    @property
     def link_fields(self) -> dict[str, Field]:
         """The controls of linked fields, by path and end: `moss.amount.low`."""
         return self._link_fields
@@ -77,7 +89,7 @@ class CoatPanel(QWidget):
 
     def refresh(self) -> None:
         """Follow the document: rebuild when the coat's shape changed, else show new values."""
-        material = self._session.material
+        material = self._seen()
         coat = next((c for c in material.coats if c.id == self._session.coat_id), None) if material else None
         key = self._shape(material, coat) if material and coat else None
         if key != self._key:
@@ -102,8 +114,9 @@ class CoatPanel(QWidget):
         dials = tuple(d.path for d in material.dials)
         lowest = material.coats[0].id == coat.id
         return (
-            material.id, coat.id, coat.name, lowest, surface, bool(coat.surface.gradient), terms, coat.seam.kind,
-            coat.rim.on, sets, dials, tuple((k.path, k.shared) for k in material.links),
+            material.id, self._session.finish_id, self._only, material.name, coat.id, coat.name, lowest, surface,
+            bool(coat.surface.gradient), terms, coat.seam.kind,
+            coat.rim.on, sets, dials, tuple((k.path, k.shared, k.recipe) for k in material.links),
             tuple((d.id, d.name) for d in self._session.project.shared),
             tuple((r.id, r.name, r.inputs) for r in self._session.project.recipes), self._session.project.meshes,
         )  # fmt: skip
@@ -114,7 +127,7 @@ class CoatPanel(QWidget):
         clear(self._outer_box)
         self._box = self._outer_box
         self._fields, self._heads, self._curve, self._gradient = {}, {}, None, None
-        self._link_fields = {}
+        self._link_fields, self._dots = {}, {}
         if material is None or coat is None:
             self._box.addWidget(label("COAT", "head"))
             text = "Choose a prop or a finish to see its coats.\nImport a mesh and maps to begin."
@@ -122,6 +135,7 @@ class CoatPanel(QWidget):
             self._box.addStretch(1)
             return
         self._box.addLayout(row(label("COAT", "head"), 1, label(coat.name, "name")))
+        self._build_target(material)
         self._build_surface(material, coat)
         if coat.id != material.coats[0].id:
             self._build_where(material, coat)
@@ -129,6 +143,60 @@ class CoatPanel(QWidget):
             self._build_rim(material, coat)
         self._build_laying(material, coat)
         self._outer_box.addStretch(1)
+
+    # Where changes go
+
+    def _finish(self) -> Finish | None:
+        return next((f for f in self._session.project.finishes if f.id == self._session.finish_id), None)
+
+    def _seen(self) -> Material | None:
+        """The material as changes find it: its own values, or those of the finish that changes go to."""
+        finish = self._finish()
+        if self._only and finish is not None:
+            return as_worn(self._session.project, finish.id)
+        return self._session.material
+
+    def _build_target(self, material: Material) -> None:
+        """What a change here goes to, and how far it reaches."""
+        finish = self._finish()
+        ways = [("material", f"the material {material.name}")]
+        if finish is not None:
+            ways.append(("finish", f"only {finish.name}"))
+
+        def aim(way: str) -> None:
+            self._only = way == "finish"
+            self._key = None
+            self.refresh()
+
+        now = "finish" if self._only and finish is not None else "material"
+        tip = "A change to one finish makes the field a dial, and the others keep theirs"
+        self.target = choice(ways, now, aim, tip)
+        self._plain_row("Changes go to", self.target)
+        self.note = ReachNote()
+        self._box.addWidget(self.note)
+
+    def _set(self, material: Material, path: str, value: Setting) -> None:
+        """Change one field, in the material or in the one finish that changes go to."""
+        session, finish = self._session, self._finish()
+        if not self._only or finish is None:
+            session.do("set_field", merge=("field", path), material=material.id, path=path, value=value)
+            return
+        merge = ("field", finish.id, path)
+        if material.dial_at(path) is None:
+            session.do("expose", merge=merge, material=material.id, path=path)
+        known = session.project.material(material.id).dial_at(path)
+        if known is not None:
+            session.do("set_dial", merge=merge, finish=finish.id, dial=known.id, value=value)
+
+    def _set_parts(self, material: Material, prefix: str, part: Any, changes: dict[str, Any]) -> bool:
+        """Put changes into the one finish that changes go to, if they can be dials; whether that was done."""
+        known = options(type(part))
+        if not self._only or self._finish() is None or not set(changes) & set(known):
+            return False
+        for name in set(changes) & set(known):
+            self._set(material, f"{prefix}.{name}", changes[name])
+        self._session.document.settle()
+        return True
 
     def _section(self, title: str, note: str = "") -> None:
         fold = Fold(title, note, self._folded.get(title, False))
@@ -145,15 +213,13 @@ class CoatPanel(QWidget):
     def _field_row(self, material: Material, path: str, part: Any, name: str) -> None:
         spec = specs(type(part))[name]
         control = field_for(spec, getattr(part, name))
-        control.changed.connect(
-            lambda value: self._session.do(
-                "set_field", merge=("field", path), material=material.id, path=path, value=value
-            )
-        )
+        control.changed.connect(partial(self._set, material, path))
         control.settled.connect(self._session.document.settle)
         dot = ExposeDot(material.dial_at(path) is not None, spec.label)
-        dot.followed.connect(lambda shared: self._follow(material, path, shared))
-        dot.offer([(d.id, d.name) for d in self._session.project.shared], material.link_at(path))
+        dot.followed.connect(lambda shared, recipe: self._follow(material, path, shared, recipe))
+        project = self._session.project
+        recipes = [(r.id, r.name) for r in project.recipes] if name not in PLACING else []
+        dot.offer([(d.id, d.name) for d in project.shared], recipes, material.link_at(path))
         link = material.link_at(path)
         if link is not None:
             self._build_link(material, path, name, part, dot)
@@ -162,35 +228,65 @@ class CoatPanel(QWidget):
         self._fields[path] = control
         self._box.addLayout(row(dot, label(spec.label, tip=spec.hint), 1, _sized(control), gap=6))
 
-    def _follow(self, material: Material, path: str, shared: str) -> None:
-        if shared:
-            self._session.do("link_field", material=material.id, path=path, shared=shared)
+    def _option_row(self, material: Material, part: Any, path: str, name: str, control: QWidget) -> None:
+        """A field that shapes the program, with the dot that makes it a dial."""
+        spec = options(type(part))[name]
+        path = f"{path}.{name}"
+        dot = ExposeDot(material.dial_at(path) is not None, spec.label)
+        dot.clicked.connect(lambda on: self._session.do("expose" if on else "hide", material=material.id, path=path))
+        self._dots[path] = dot
+        self._box.addLayout(row(dot, label(spec.label, tip=spec.hint), 1, _sized(control), gap=6))
+
+    def _follow(self, material: Material, path: str, shared: str, recipe: str) -> None:
+        if shared or recipe:
+            self._session.do("link_field", material=material.id, path=path, shared=shared, recipe=recipe)
         else:
             self._session.do("unlink_field", material=material.id, path=path)
 
     def _build_link(self, material: Material, path: str, name: str, part: Any, dot: ExposeDot) -> None:
-        """A field that follows a shared dial: what it is at the dial's 0 and at its 1."""
+        """A field that follows a shared dial or a recipe: what it is at its 0 and at its 1, and the recipe's inputs."""
         link = material.link_at(path)
         assert link is not None
         spec = specs(type(part))[name]
-        known = {d.id: d.name for d in self._session.project.shared}
-        follows = label(f"follows {known.get(link.shared, 'a dial that is gone')}", "warn", wrap=False)
+        project = self._session.project
+        recipe = next((r for r in project.recipes if r.id == link.recipe), None)
+        known = {d.id: d.name for d in project.shared}
+        source = recipe.name if recipe else known.get(link.shared, "what is gone")
+        follows = label(f"follows {source}", "warn", wrap=False)
         self._box.addLayout(row(dot, label(spec.label, tip=spec.hint), 1, follows, gap=6))
         for end in ("low", "high"):
             control = field_for(spec, getattr(link, end))
             control.changed.connect(
                 lambda value, end=end: self._session.do(
                     "link_field", merge=("link", path, end), material=material.id, path=path, shared=link.shared,
-                    **{end: value},
+                    recipe=link.recipe, **{end: value},
                 )
             )  # fmt: skip
             control.settled.connect(self._session.document.settle)
             self._link_fields[f"{path}.{end}"] = control
             self._plain_row("   at 0" if end == "low" else "   at 1", control)
+        for given in recipe.inputs if recipe else ():
+            self._build_input(material, path, given.name, link.inputs.get(given.name, given.value))
+
+    def _build_input(self, material: Material, path: str, name: str, value: float) -> None:
+        control = field_for(Spec(name.replace("_", " "), low=-1e6, high=1e6, soft=(0, 2)), value)
+
+        def put(number: float) -> None:
+            link = self._session.project.material(material.id).link_at(path)
+            if link is not None:
+                self._session.do(
+                    "link_field", merge=("input", path, name), material=material.id, path=path, recipe=link.recipe,
+                    inputs={**link.inputs, name: number},
+                )  # fmt: skip
+
+        control.changed.connect(put)
+        control.settled.connect(self._session.document.settle)
+        self._link_fields[f"{path}.inputs.{name}"] = control
+        self._plain_row(f"   {name.replace('_', ' ')}", control)
 
     def _build_surface(self, material: Material, coat: Coat) -> None:
         self._section("Surface")
-        self._build_sets(coat, partial(self._change_surface, material, coat))
+        self._build_sets(material, coat, partial(self._change_surface, material, coat))
         names = fields_in_use(coat.surface, self._session.link.lookup)
         self._surface_fields(material, coat, [n for n in names if n not in (*PLACING, "sharpness", *COLORING)])
 
@@ -199,7 +295,7 @@ class CoatPanel(QWidget):
         change = partial(self._change_surface, material, coat)
         if mapped:
             self._section("Placement")
-            self._build_placement(coat, change)
+            self._build_placement(material, coat, change)
             self._surface_fields(material, coat, (*PLACING, "sharpness"))
         self._section("Colour")
         self._build_gradient(coat, change)
@@ -208,6 +304,8 @@ class CoatPanel(QWidget):
             self._build_detail(material, coat)
 
     def _change_surface(self, material: Material, coat: Coat, **changes: Any) -> None:
+        if self._set_parts(material, f"{coat.id}.surface", coat.surface, changes):
+            return
         self._session.do("set_surface", material=material.id, coat=coat.id, **changes)
 
     def _surface_fields(self, material: Material, coat: Coat, wanted: Sequence[str]) -> None:
@@ -219,14 +317,15 @@ class CoatPanel(QWidget):
     def _sets(self, nothing: str) -> list[tuple[str, str]]:
         return [("", nothing), *((s.id, s.name) for s in self._session.project.map_sets)]
 
-    def _build_sets(self, coat: Coat, change: Any) -> None:
+    def _build_sets(self, material: Material, coat: Coat, change: Any) -> None:
         surface, project = coat.surface, self._session.project
 
         def choose(chosen: str) -> None:
             sized = {"tile_size": project.map_set(chosen).tile_size} if chosen else {"more_sets": (), "top_set": ""}
             change(map_set=chosen, **sized)
 
-        self._plain_row("Map set", choice(self._sets("Plain values"), surface.map_set, choose))
+        sets = choice(self._sets("Plain values"), surface.map_set, choose)
+        self._option_row(material, surface, f"{coat.id}.surface", "map_set", sets)
         if not surface.map_set:
             return
         for i, extra in enumerate(surface.more_sets):
@@ -246,10 +345,11 @@ class CoatPanel(QWidget):
                 "Each prop or tile gets one of the sets at random",
             ))  # fmt: skip
 
-    def _build_placement(self, coat: Coat, change: Any) -> None:
+    def _build_placement(self, material: Material, coat: Coat, change: Any) -> None:
         surface, project = coat.surface, self._session.project
         ways = [(k, text[0].upper() + text[1:]) for k, text in PLACEMENT_LABELS.items()]
-        self._plain_row("Laid", choice(ways, surface.placement, lambda p: change(placement=p)))
+        laid = choice(ways, surface.placement, lambda p: change(placement=p))
+        self._option_row(material, surface, f"{coat.id}.surface", "placement", laid)
         if surface.placement == "uv":
             there = [len(self._session.link.mesh_data(m.id).uvs) for m in project.meshes]
             uv_sets = [(str(i), f"UV set {i + 1}") for i in range(max([surface.uv_set + 1, *there]))]
@@ -261,8 +361,10 @@ class CoatPanel(QWidget):
             self._plain_row("On top", choice(self._sets("The same"), surface.top_set, lambda s: change(top_set=s),
                                              "Another map set for what faces up or down"))  # fmt: skip
         breaks = [(k, k.capitalize()) for k in TILE_BREAK_LABELS]
-        self._plain_row("Tile-break", choice(breaks, surface.tile_break, lambda b: change(tile_break=b),
-                                             TILE_BREAK_LABELS[surface.tile_break]))  # fmt: skip
+        broken = choice(
+            breaks, surface.tile_break, lambda b: change(tile_break=b), TILE_BREAK_LABELS[surface.tile_break]
+        )
+        self._option_row(material, surface, f"{coat.id}.surface", "tile_break", broken)
         self._box.addWidget(label(TILE_BREAK_LABELS[surface.tile_break], "quiet", wrap=True))
 
     def _build_gradient(self, coat: Coat, change: Any) -> None:
@@ -307,6 +409,8 @@ class CoatPanel(QWidget):
 
     def _build_term(self, material: Material, coat: Coat, term: Term, first: bool) -> None:
         def change(merge: object = None, **changes: Any) -> None:
+            if self._set_parts(material, f"{coat.id}.where.{term.id}", term, changes):
+                return
             self._session.do("set_term", merge=merge, material=material.id, coat=coat.id, term=term.id, **changes)
 
         head = TermHead(type(term).label, term.combine if not first else "")
@@ -321,8 +425,12 @@ class CoatPanel(QWidget):
         invert.setChecked(term.invert)
         invert.clicked.connect(lambda on: change(invert=on))
         self._box.addLayout(row(1, invert))
-        for name, control in term_choices(term, self._session, change):
-            self._plain_row(name, control)
+        named = {spec.label: name for name, spec in options(type(term)).items()}
+        for words, control in term_choices(term, self._session, change):
+            if words in named:
+                self._option_row(material, term, f"{coat.id}.where.{term.id}", named[words], control)
+            else:
+                self._plain_row(words, control)
         for name in specs(type(term)):
             if not _idle(term, name):
                 self._field_row(material, f"{coat.id}.where.{term.id}.{name}", term, name)
@@ -354,19 +462,22 @@ class CoatPanel(QWidget):
         self._section("Seam")
 
         def change(**changes: Any) -> None:
+            if self._set_parts(material, f"{coat.id}.seam", coat.seam, changes):
+                return
             self._session.do("set_seam", material=material.id, coat=coat.id, **changes)
 
         kinds = [(k, k.capitalize()) for k in SEAM_LABELS]
-        self._plain_row("Kind", choice(kinds, coat.seam.kind, lambda k: change(kind=k), SEAM_LABELS[coat.seam.kind]))
+        kind = choice(kinds, coat.seam.kind, lambda k: change(kind=k), SEAM_LABELS[coat.seam.kind])
+        self._option_row(material, coat.seam, f"{coat.id}.seam", "kind", kind)
         if coat.seam.kind in ("interlock", "cut"):
             self._field_row(material, f"{coat.id}.seam.softness", coat.seam, "softness")
         for name in ("bias", "wobble", "wobble_size"):
             self._field_row(material, f"{coat.id}.seam.{name}", coat.seam, name)
         self._curve = SeamCurve()
-        self._curve.moved.connect(lambda points: self._session.do(
-            "set_seam", merge=("seam", coat.id), material=material.id, coat=coat.id, points=points
-        ))  # fmt: skip
+        self._curve.moved.connect(partial(self._set, material, f"{coat.id}.seam.points"))
         self._box.addSpacing(4)
+        if coat.seam.kind == "ramp":
+            self._option_row(material, coat.seam, f"{coat.id}.seam", "points", label("", "quiet"))
         self._box.addWidget(self._curve)
 
     def _build_rim(self, material: Material, coat: Coat) -> None:
@@ -381,6 +492,9 @@ class CoatPanel(QWidget):
                 self._field_row(material, f"{coat.id}.rim.{name}", coat.rim, name)
 
     def _show_values(self, material: Material, coat: Coat) -> None:
+        project, finish = self._session.project, self._finish()
+        aimed = finish.id if self._only and finish is not None else material.id
+        self.note.show_reach(project, reach(project, aimed))
         parts: dict[str, Any] = {
             coat.id: coat, f"{coat.id}.surface": coat.surface, f"{coat.id}.surface.detail": coat.surface.detail,
             f"{coat.id}.seam": coat.seam, f"{coat.id}.rim": coat.rim,
@@ -391,8 +505,10 @@ class CoatPanel(QWidget):
             control.show_value(getattr(parts[owner], name))
         for path, control in self._link_fields.items():
             owner, _, end = path.rpartition(".")
-            link = material.link_at(owner)
-            if link is not None:
+            link = material.link_at(owner.removesuffix(".inputs"))
+            if link is not None and owner.endswith(".inputs"):
+                control.show_value(link.inputs.get(end, control.value))
+            elif link is not None:
                 control.show_value(getattr(link, end))
         if self._curve is not None:
             self._curve.show_seam(coat.seam)

@@ -7,15 +7,18 @@ from functools import partial
 
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QAction, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QAbstractButton, QFrame, QInputDialog, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QInputDialog, QLabel, QVBoxLayout, QWidget
 
 from jade_coat.app import theme
 from jade_coat.app.session import Session
-from jade_coat.app.widgets.basics import button, choice, clear, column, label, row, scrolled
-from jade_coat.app.widgets.fields import Field, field_for
+from jade_coat.app.widgets.basics import button, choice, clear, label, row, scrolled
+from jade_coat.app.widgets.dial_limits import DialLimits
+from jade_coat.app.widgets.fields import Field
 from jade_coat.app.widgets.finish_rail import family_order
-from jade_coat.material.fields import Number
-from jade_coat.material.material import Dial, Finish, Material, spec_at
+from jade_coat.app.widgets.reach_note import ReachNote
+from jade_coat.app.widgets.settings import field_for
+from jade_coat.material.fields import Setting
+from jade_coat.material.material import Dial, Finish, Material, dial_spec
 from jade_coat.stage.looks import dial_values, inherited_values, reach
 
 
@@ -83,7 +86,7 @@ class DialSheet(QWidget):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.addWidget(scrolled(inner))
-        self._note = label("", "warn", wrap=True)
+        self._note = ReachNote()
         session.changed.connect(self.refresh)
         session.selection_changed.connect(self.refresh)
 
@@ -109,13 +112,14 @@ class DialSheet(QWidget):
 
     def _shape(self, material: Material | None, finish: Finish | None) -> object:
         session = self._session
-        dials = tuple((d.id, d.name, d.group, d.path, d.hint) for d in material.dials) if material else ()
+        dials = material.dials if material else ()
+        sets = tuple((s.id, s.name) for s in session.project.map_sets)
         prop = session.prop
         worn = prop.finishes.get(session.slot, "") if prop else ""
         slots = session.project.mesh(prop.mesh).slots if prop else ()
         order = tuple(family_order(session.project))
         named = (finish.id, finish.name, finish.parent) if finish else None
-        return (material.id if material else "", named, dials, session.prop_id, session.slot, worn, slots, order)
+        return (material.id if material else "", named, dials, sets, session.prop_id, session.slot, worn, slots, order)
 
     def _build(self, material: Material | None, finish: Finish | None) -> None:
         clear(self._box)
@@ -170,8 +174,10 @@ class DialSheet(QWidget):
         self._box.addLayout(row(label(name), 1, control))
 
     def _build_dial(self, material: Material, finish: Finish | None, dial: Dial) -> None:
-        spec = spec_at(material, dial.path)
-        control = field_for(spec, dial_values(self._session.project, self._session.finish_id)[dial.id])
+        spec = dial_spec(material, dial)
+        project = self._session.project
+        sets = [(s.id, s.name) for s in project.map_sets]
+        control = field_for(spec, dial_values(project, self._session.finish_id)[dial.id], sets)
         control.setToolTip(dial.hint or spec.hint or dial.name)
         control.setAccessibleName(dial.name)
         if finish is None:
@@ -193,6 +199,8 @@ class DialSheet(QWidget):
         for text, step in (("Move up", -1), ("Move down", 1)):
             name.offer(text, partial(self._session.do, "move_dial", material=material.id, dial=dial.id, to=at + step))
         name.offer("Group…", partial(self._regroup, material.id, dial))
+        if not spec.shapes_program or spec.kind == "integer":
+            name.offer("Limits…", partial(self._relimit, material, dial))
         name.offer("Hint…", partial(self._rehint, material.id, dial))
         name.offer("No dial any more", partial(self._session.do, "hide", material=material.id, path=dial.path))
         self._fields[dial.id], self._dots[dial.id], self._names[dial.id] = control, dot, name
@@ -213,18 +221,20 @@ class DialSheet(QWidget):
         if ok:
             self._session.do("set_dial_words", material=material, dial=dial.id, hint=hint.strip())
 
-    def _turn_field(self, material: str, path: str, value: Number) -> None:
+    def _relimit(self, material: Material, dial: Dial) -> None:
+        asked = DialLimits(self, material, dial)
+        if asked.exec():
+            self._session.do("set_dial_words", material=material.id, dial=dial.id, **asked.chosen())
+
+    def _turn_field(self, material: str, path: str, value: Setting) -> None:
         self._session.do("set_field", merge=("field", path), material=material, path=path, value=value)
 
-    def _turn_dial(self, finish: str, dial: str, value: Number) -> None:
+    def _turn_dial(self, finish: str, dial: str, value: Setting) -> None:
         self._session.do("set_dial", merge=("dial", finish, dial), finish=finish, dial=dial, value=value)
 
     def _build_note(self, finish: Finish | None) -> None:
         session = self._session
-        note = QFrame()
-        note.setObjectName("note")
-        self._note = label("", "warn", wrap=True)
-        parts: list[QWidget | int] = [self._note]
+        parts: list[QWidget] = []
         prop = session.prop
         if finish is not None and prop is not None and prop.finishes.get(session.slot) == finish.id:
             parts.append(button(f"Only on {prop.name} instead", self._only_here, "add",
@@ -234,25 +244,17 @@ class DialSheet(QWidget):
         )
         if finish is not None:
             parts.append(self._revert)
-        note.setLayout(column(*parts, margins=(10, 8, 10, 8)))
+        self._note = ReachNote(*parts)
         self._box.addSpacing(10)
-        self._box.addWidget(note)
+        self._box.addWidget(self._note)
 
     def _reset_all(self) -> None:
         self._session.do("reset_dials", finish=self._session.finish_id)
 
     def _only_here(self) -> None:
-        session, prop = self._session, self._session.prop
-        assert prop is not None
-        known = {f.id for f in session.project.finishes}
-        parent = session.finish_id
-        name = f"{session.project.finish(parent).name}, {prop.name.lower()}"
-        before = session.project
-        session.do("add_finish", merge=("only", id(before)), parent=parent, name=name)
-        made = next(f.id for f in session.project.finishes if f.id not in known)
-        session.do("put_finish", merge=("only", id(before)), prop=prop.id, slot=session.slot, finish=made)
-        session.document.settle()
-        session.choose_finish(made)
+        made = self._session.child_for_prop(("only", id(self._session.project)))
+        self._session.document.settle()
+        self._session.choose_finish(made)
 
     def _show_values(self, material: Material | None, finish: Finish | None) -> None:
         session = self._session
@@ -281,10 +283,4 @@ class DialSheet(QWidget):
             self._origin.setText(f"from {names[finish.parent]}")
         else:
             self._origin.setText("the material's own values")
-        self._note.setText(f"A change here reaches {found.sentence}." if found.props else "No prop wears this yet.")
-        names = {f.id: f.name for f in project.finishes}
-        props = {p.id: p.name for p in project.props}
-        self._note.setToolTip(
-            f"Finishes: {', '.join(names[f] for f in found.finishes) or 'none'}\n"
-            f"Props: {', '.join(props[p] for p in found.props) or 'none'}"
-        )
+        self._note.show_reach(project, found)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+from typing import Any
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
@@ -21,7 +22,7 @@ from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 from jade_coat.app import theme
 from jade_coat.app.widgets.basics import FocusPainted
 from jade_coat.maps.color import to_linear, to_srgb
-from jade_coat.material.fields import Color, Number, Spec
+from jade_coat.material.fields import Color, Number, Setting, Spec
 
 FINE, COARSE = 0.1, 5.0
 
@@ -52,10 +53,10 @@ class Field(FocusPainted):
     changed = pyqtSignal(object)
     settled = pyqtSignal()
 
-    def __init__(self, spec: Spec, value: Number) -> None:
+    def __init__(self, spec: Spec, value: Setting) -> None:
         super().__init__()
         self.spec = spec
-        self._value = value
+        self._value: Any = value
         self.setFixedHeight(24)
         self.setMinimumWidth(92)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -63,17 +64,17 @@ class Field(FocusPainted):
         self.setAccessibleName(spec.label)
 
     @property
-    def value(self) -> Number:
+    def value(self) -> Any:
         """What the control shows."""
         return self._value
 
-    def show_value(self, value: Number) -> None:
+    def show_value(self, value: Setting) -> None:
         """Show a value without telling anyone."""
         if value != self._value:
             self._value = value
             self.update()
 
-    def _put(self, value: Number) -> None:
+    def _put(self, value: Setting) -> None:
         value = self.spec.clamped(value)
         if value != self._value:
             self._value = value
@@ -93,7 +94,7 @@ class Field(FocusPainted):
 class NumberField(Field):
     """One number or a pair: drag sideways, type, wheel, arrows; Shift is fine, Ctrl coarse."""
 
-    def __init__(self, spec: Spec, value: Number) -> None:
+    def __init__(self, spec: Spec, value: Setting) -> None:
         super().__init__(spec, value)
         self._grab: tuple[float, int, Number] | None = None
         self._moved = False
@@ -262,7 +263,7 @@ class ColorField(Field):
 
     def pick(self) -> None:
         """Open the picker below the swatch."""
-        popover = pick_color(self, self._value)  # type: ignore[arg-type]
+        popover = pick_color(self, self._value)
         popover.picked.connect(self._put)
         popover.closed.connect(self.settled.emit)
 
@@ -415,12 +416,3 @@ class ToggleField(Field):
         """Turn it over."""
         self._put(0.0 if self._value else 1.0)
         self.settled.emit()
-
-
-def field_for(spec: Spec, value: Number) -> Field:
-    """The control for a kind of field."""
-    if spec.kind == "color":
-        return ColorField(spec, value)  # type: ignore[arg-type]
-    if spec.kind == "toggle":
-        return ToggleField(spec, value)
-    return NumberField(spec, value)

@@ -8,9 +8,10 @@ from PyQt6.QtWidgets import QCheckBox, QDialog, QGridLayout, QVBoxLayout, QWidge
 
 from jade_coat.app.session import Session
 from jade_coat.app.widgets.basics import button, clear, holder, label, row, scrolled
-from jade_coat.app.widgets.fields import Field, field_for
-from jade_coat.material.fields import Number
-from jade_coat.material.material import spec_at
+from jade_coat.app.widgets.fields import Field
+from jade_coat.app.widgets.settings import field_for
+from jade_coat.material.fields import Setting
+from jade_coat.material.material import dial_spec
 from jade_coat.stage.looks import dial_values, material_of
 
 
@@ -82,9 +83,10 @@ class FinishTable(QDialog):
         dials = {d.id: d for d in material.dials}
         for at, dial in enumerate(rows, 1):
             self._grid.addWidget(label(dials[dial].name), at, 0)
-            spec = spec_at(material, dials[dial].path)
+            spec = dial_spec(material, dials[dial])
+            sets = [(s.id, s.name) for s in self._session.project.map_sets]
             for column, (finish, _) in enumerate(finishes, 1):
-                field = field_for(spec, dial_values(self._session.project, finish)[dial])
+                field = field_for(spec, dial_values(self._session.project, finish)[dial], sets)
                 field.changed.connect(partial(self._turn, finish, dial))
                 field.settled.connect(self._session.document.settle)
                 field.setFixedWidth(116)
@@ -98,6 +100,6 @@ class FinishTable(QDialog):
     def _tick(self, finish: str, on: bool) -> None:
         (self._ticked.add if on else self._ticked.discard)(finish)
 
-    def _turn(self, finish: str, dial: str, value: Number) -> None:
+    def _turn(self, finish: str, dial: str, value: Setting) -> None:
         together = tuple(dict.fromkeys([finish, *(self._ticked if finish in self._ticked else ())]))
         self._session.do("set_dial_of_many", merge=("many", together, dial), finishes=together, dial=dial, value=value)

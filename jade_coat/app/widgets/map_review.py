@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QCheckBox, QDialog, QFrame, QLineEdit, QVBoxLayout, 
 from jade_coat.app import theme
 from jade_coat.app.widgets.basics import FocusPainted, button, choice, clear, column, holder, label, row, scrolled
 from jade_coat.app.widgets.fields import NumberField
+from jade_coat.app.widgets.reach_note import ReachNote
 from jade_coat.files.assets import Assets
 from jade_coat.maps.color import to_srgb
 from jade_coat.maps.findings import Finding, findings
@@ -22,6 +23,8 @@ from jade_coat.maps.mapset import MapFile, MapSet
 from jade_coat.material.fields import Spec, specs
 from jade_coat.material.surface import Role, Surface
 from jade_coat.program.types import Array
+from jade_coat.stage.looks import Reach
+from jade_coat.stage.project import Project
 
 TILE: Spec = specs(Surface)["tile_size"]
 CELL = 46
@@ -213,6 +216,10 @@ class MapReview(QDialog):
         for entry in unknown:
             self._add(MapCard(entry, assets, left_out=True))
         self._list.addStretch(1)
+        self.note = ReachNote()
+        self.note.hide()
+        self._only = QCheckBox()
+        self._only.hide()
         self._problem = label("", "warn", wrap=True)
         self._mend_all = button("Mend all", self.mend_all, tip="Make every change that is suggested")
         self._use = button("Use these maps", self.accept, "main")
@@ -220,8 +227,22 @@ class MapReview(QDialog):
         layout.setSpacing(10)
         layout.addLayout(row(label("Name"), self.name, label("One tile spans"), self.tile, 1))
         layout.addWidget(scrolled(holder(self._list)))
+        layout.addWidget(self.note)
+        layout.addWidget(self._only)
         layout.addLayout(row(self._problem, 1, self._mend_all, button("Cancel", self.reject), self._use))
         self._check()
+
+    def show_reach(self, project: Project, found: Reach, prop: str) -> None:
+        """Say whom the change of a set in use reaches, and offer to keep it to one prop."""
+        self.note.show_reach(project, found)
+        self.note.show()
+        self._only.setText(f"Only on {prop}: as a map set and a child finish of their own")
+        self._only.setVisible(bool(prop) and len(found.props) > 0)
+
+    @property
+    def only_here(self) -> bool:
+        """Whether the maps are to be kept to the chosen prop."""
+        return self._only.isChecked()
 
     def _add(self, card: MapCard, after: MapCard | None = None) -> None:
         at = self.cards.index(after) + 1 if after is not None else len(self.cards)

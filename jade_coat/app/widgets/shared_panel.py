@@ -9,7 +9,8 @@ from PyQt6.QtWidgets import QInputDialog, QVBoxLayout, QWidget
 from jade_coat.app.session import Session
 from jade_coat.app.widgets.basics import button, clear, holder, label, row, scrolled
 from jade_coat.app.widgets.dial_sheet import DialName
-from jade_coat.app.widgets.fields import Field, field_for
+from jade_coat.app.widgets.fields import Field
+from jade_coat.app.widgets.settings import field_for
 from jade_coat.app.widgets.track_bar import TrackBar
 from jade_coat.material.fields import Spec
 from jade_coat.stage.shared_dials import SharedDial

@@ -10,8 +10,9 @@ from PyQt6.QtWidgets import QFileDialog, QMenu, QVBoxLayout, QWidget
 
 from jade_coat.app.session import Session
 from jade_coat.app.widgets.basics import button, choice, label, row
-from jade_coat.app.widgets.fields import Field, field_for
+from jade_coat.app.widgets.fields import Field
 from jade_coat.app.widgets.look_strip import NAMES
+from jade_coat.app.widgets.settings import field_for
 from jade_coat.app.widgets.view import Split, View
 from jade_coat.maps.images import SKY_SUFFIXES, BadImage, linear_radiance
 from jade_coat.material.fields import Spec
