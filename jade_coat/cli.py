@@ -1,4 +1,4 @@
-"""Every job without a window: demo, info, bake, export, glsl, shot."""
+"""Every job without a window: demo, info, bake, export, glsl, take, shot."""
 
 from __future__ import annotations
 
@@ -61,6 +61,12 @@ def _parser() -> argparse.ArgumentParser:
     glsl.add_argument("project", type=Path)
     glsl.add_argument("--material", required=True, metavar="M", help="id or name of a material")
     glsl.add_argument("--out", type=Path, required=True, metavar="DIR")
+    taking = command(take_over, "take")
+    taking.add_argument("project", type=Path)
+    taking.add_argument("--source", type=Path, required=True, metavar="OTHER", help="the other project's folder")
+    kinds = ("finish", "material", "map-set", "recipe", "shared-dial")
+    taking.add_argument("--kind", required=True, choices=kinds)
+    taking.add_argument("--name", required=True, metavar="N", help="id or name there")
     shot = command(shoot, "shot")
     shot.add_argument("project", type=Path)
     shot.add_argument("--workspace", default="Build", metavar="W")
@@ -178,6 +184,30 @@ def export_scene(options: argparse.Namespace) -> None:
     opened = open_project(options.project)
     export_glb(opened.project, Library(opened.assets), options.glb, options.size, Job(_progress))
     print(options.glb)
+
+
+def take_over(options: argparse.Namespace) -> None:
+    """Take something over from another project, with all it needs, and save."""
+    from jade_coat.files.project_folder import open_project, save_project
+    from jade_coat.stage.document import Document
+    from jade_coat.stage.taking import assets_of, needed, take
+
+    kinds = {"finish": "finishes", "material": "materials", "map-set": "map_sets", "recipe": "recipes",
+             "shared-dial": "shared"}  # fmt: skip
+    mine, other = open_project(options.project), open_project(options.source)
+    kind: Any = kinds[options.kind]
+    wanted = _find(getattr(other.project, kind), options.name, options.kind).id
+    folder = str(options.source.resolve())
+    for name in assets_of(other.project, needed(other.project, (kind, wanted))):
+        if not mine.assets.has(name):
+            group, _, file = name.partition("/")
+            mine.assets.put(group, file.partition("-")[2], other.assets.read(name))
+    done = take(mine.project, other.project, (kind, wanted), folder)
+    document = Document(mine.project)
+    document.do("take_over", other=other.project, kind=kind, id=wanted, folder=folder)
+    save_project(document.project, mine.assets, options.project)
+    for (_, made), name in done.added:
+        print(f"{name} ({made})")
 
 
 def write_glsl(options: argparse.Namespace) -> None:

@@ -30,6 +30,7 @@ from jade_coat.app.widgets.dialogs import ExportSize, ProgressDialog
 from jade_coat.app.widgets.finder import Entry, Finder
 from jade_coat.app.widgets.finish_table import FinishTable
 from jade_coat.app.widgets.steps_sheet import StepsSheet
+from jade_coat.app.widgets.take_over import TakeOver, UpdateTaken
 from jade_coat.app.workspaces.bench import Bench
 from jade_coat.app.workspaces.planned import PLANNED, PlannedPage
 from jade_coat.bake.apart import apart
@@ -305,6 +306,35 @@ class Window(QMainWindow):
     def choose_texture_size(self) -> None:
         """Texture size of the chosen coat…"""
         importing.choose_texture_size(self)
+
+    @command("Bring in", "Ctrl+T")
+    def take_from_project(self) -> None:
+        """Take over from another project…"""
+        folder = QFileDialog.getExistingDirectory(self, "Take over from which project?")
+        if folder:
+            self.take_from(Path(folder))
+
+    def take_from(self, folder: Path) -> TakeOver | None:
+        """Show what another project has; what is ticked there comes into this one."""
+        try:
+            dialog = TakeOver(self, self.session, folder)
+        except BadProject as error:
+            self._tell("Nothing was taken over", [str(error)])
+            return None
+        dialog.accepted.connect(dialog.run)
+        dialog.open()
+        return dialog
+
+    @command("Bring in")
+    def update_taken(self) -> UpdateTaken | None:
+        """Update what was taken over…"""
+        if not self.session.project.origins:
+            self.say("Nothing here was taken over from another project yet: Ctrl+T takes something over.", True)
+            return None
+        dialog = UpdateTaken(self, self.session)
+        dialog.accepted.connect(dialog.run)
+        dialog.open()
+        return dialog
 
     @command("Hand over", "Ctrl+E")
     def export_scene(self) -> None:

@@ -30,8 +30,10 @@ from jade_coat.material.surface import PLACING, Surface
 from jade_coat.material.where import TERM_KINDS
 from jade_coat.mesh.painting import Paint
 from jade_coat.stage.looks import material_of
+from jade_coat.stage.origins import Kind
 from jade_coat.stage.project import MeshAsset, Project, Prop
 from jade_coat.stage.shared_dials import SharedDial
+from jade_coat.stage.taking import Place, take, update
 
 Edit = Callable[..., Project]
 EDITS: dict[str, Edit] = {}
@@ -458,6 +460,23 @@ def unlink_field(project: Project, material: str, path: str) -> Project:
     """Let a field keep its own value instead of a shared dial's or a recipe's."""
     old = project.material(material)
     return _swap(project, "materials", old.with_(links=tuple(k for k in old.links if k.path != path)))
+
+
+# Other projects
+
+
+@edit
+def take_over(project: Project, other: Project, kind: Kind, id: str, folder: str) -> Project:
+    """Take something over from another project, with all it needs."""
+    changed: Project = take(project, other, (kind, id), folder).project
+    return changed
+
+
+@edit
+def update_taken(project: Project, other: Project, folder: str, places: frozenset[Place]) -> Project:
+    """Bring what was taken over from another project up to date."""
+    changed: Project = update(project, other, folder, places)
+    return changed
 
 
 # Light

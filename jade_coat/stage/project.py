@@ -14,6 +14,7 @@ from jade_coat.material.material import Finish, Material, by_id
 from jade_coat.material.recipes import Recipe
 from jade_coat.mesh.painting import Paint
 from jade_coat.program.types import Array
+from jade_coat.stage.origins import Origin
 from jade_coat.stage.shared_dials import SharedDial
 
 SCHEMA_VERSION = 1
@@ -138,6 +139,8 @@ class Project(Frozen):
     light: Light = Light()
     shared: tuple[SharedDial, ...] = ()
     recipes: tuple[Recipe, ...] = ()
+    origins: tuple[Origin, ...] = ()
+    """What was taken over from other projects, and where it is there."""
 
     @model_validator(mode="after")
     def _consistent(self) -> Project:

@@ -46,7 +46,7 @@ def test_the_event_loop_keeps_turning_through_a_compile_and_a_bake(hand: Hand, t
 
     def best(start: Callable[[], Callable[[], None]]) -> float:
         shares = []
-        for _ in range(3):
+        for _ in range(6):
             idle = rate(0.7)
             stop = start()
             shares.append(rate(1.0) / idle)

@@ -92,7 +92,8 @@ def test_a_setting_changes_the_picture_of_its_finish_alone(document: Document, d
 
 
 @pytest.mark.parametrize(
-    ("path", "bad"), [("moss.seam.kind", "welded"), ("moss.where.noise.octaves", "three"), ("tile.surface.map_set", 4.0)]
+    ("path", "bad"),
+    [("moss.seam.kind", "welded"), ("moss.where.noise.octaves", "three"), ("tile.surface.map_set", 4.0)],
 )
 def test_a_setting_of_the_wrong_kind_is_refused(document: Document, path, bad) -> None:
     with pytest.raises(ValueError, match="expected"):
@@ -157,5 +158,3 @@ def test_specialised_materials_keep_dials_and_links(document: Document) -> None:
     assert made.dials == material.dials
     assert made.links == material.links
     assert specialised(material, {}) is material
-
-

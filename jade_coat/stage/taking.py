@@ -1,0 +1,279 @@
+"""Takes materials, finishes, recipes and map sets over from another project, and brings them up to date later."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from jade_coat.material.material import Finish, Material, spec_at
+from jade_coat.material.recipes import STEP_KINDS, Recipe
+from jade_coat.stage.looks import material_of
+from jade_coat.stage.origins import Kind, Origin
+from jade_coat.stage.project import Project
+
+KINDS: tuple[Kind, ...] = ("shared", "map_sets", "recipes", "materials", "finishes")
+"""What can be taken over, in the order in which one may need another."""
+KIND_LABELS: dict[Kind, str] = {
+    "shared": "shared dial", "map_sets": "map set", "recipes": "recipe", "materials": "material", "finishes": "finish",
+}  # fmt: skip
+Place = tuple[Kind, str]
+
+
+@dataclass(frozen=True)
+class Change:
+    """What an update would do to one thing: its name, the differences in words, and whether it was changed here too."""
+
+    place: Place
+    name: str
+    lines: tuple[str, ...]
+    changed_here: bool
+
+
+@dataclass(frozen=True)
+class Taken:
+    """What a take-over did: the new tree, what is new in it, and what was recognised as there already."""
+
+    project: Project
+    added: tuple[tuple[Place, str], ...]
+    recognised: tuple[tuple[Place, str], ...]
+
+
+def item(project: Project, place: Place) -> Any:
+    """The thing at a place. Raises KeyError."""
+    kind, wanted = place
+    found = next((i for i in getattr(project, kind) if i.id == wanted), None)
+    if found is None:
+        raise KeyError(f"there is no {KIND_LABELS[kind]} {wanted!r}")
+    return found
+
+
+def needed(project: Project, place: Place) -> list[Place]:
+    """A thing and all it needs, each once, what is needed first. What is missing there is left out."""
+    found: dict[Place, None] = {}
+
+    def visit(at: Place) -> None:
+        if at in found:
+            return
+        try:
+            thing = item(project, at)
+        except KeyError:
+            return
+        for other in _references(project, at[0], thing):
+            visit(other)
+        found[at] = None
+
+    visit(place)
+    return list(found)
+
+
+def _references(project: Project, kind: Kind, thing: Any) -> Iterator[Place]:
+    if kind == "recipes":
+        for step in thing.steps:
+            if step.pick and step.kind == "recipe":
+                yield "recipes", step.pick
+            elif step.pick and STEP_KINDS[step.kind].pick == "shared":
+                yield "shared", step.pick
+    elif kind == "materials":
+        yield from (("shared", s) for s in sorted(thing.shared))
+        yield from (("map_sets", s) for s in sorted(thing.map_sets))
+        yield from (("recipes", s) for s in sorted(thing.recipes))
+    elif kind == "finishes":
+        yield ("materials" if any(m.id == thing.parent for m in project.materials) else "finishes"), thing.parent
+        yield from (("map_sets", str(v)) for v in _map_values(project, thing).values() if v)
+
+
+def _map_values(project: Project, finish: Finish) -> dict[str, Any]:
+    """The values of a finish that name map sets, by dial."""
+    material = material_of(project, finish.id)
+    dials = {d.id for d in material.dials if spec_at(material, d.path).kind == "map"}
+    return {k: v for k, v in finish.values.items() if k in dials}
+
+
+def _remapped(project: Project, kind: Kind, thing: Any, ours: Mapping[Place, str]) -> Any:
+    """A thing of the other project with every reference in our ids."""
+
+    def new(at: Kind, old: str) -> str:
+        return ours.get((at, old), old) if old else old
+
+    if kind == "recipes":
+        return _remapped_recipe(thing, new)
+    if kind == "materials":
+        return _remapped_material(thing, new)
+    if kind == "finishes":
+        of_material = any(m.id == thing.parent for m in project.materials)
+        maps = {k: new("map_sets", str(v)) for k, v in _map_values(project, thing).items()}
+        parent = new("materials" if of_material else "finishes", thing.parent)
+        return thing.with_(parent=parent, values={**thing.values, **maps})
+    return thing
+
+
+def _remapped_recipe(recipe: Recipe, new: Any) -> Recipe:
+    def picked(step: Any) -> Any:
+        at = "recipes" if step.kind == "recipe" else "shared" if STEP_KINDS[step.kind].pick == "shared" else ""
+        return step.with_(pick=new(at, step.pick)) if at else step
+
+    made: Recipe = recipe.with_(steps=tuple(picked(s) for s in recipe.steps))
+    return made
+
+
+_REFERENCES: dict[str, Kind] = {"map_set": "map_sets", "recipe": "recipes", "shared": "shared"}
+
+
+def _remapped_material(material: Material, new: Any) -> Material:
+    def term(old: Any) -> Any:
+        names = {f: k for f, k in _REFERENCES.items() if f in type(old).model_fields}
+        return old.with_(**{f: new(k, getattr(old, f)) for f, k in names.items()}) if names else old
+
+    def coat(old: Any) -> Any:
+        s = old.surface
+        surface = s.with_(
+            map_set=new("map_sets", s.map_set), top_set=new("map_sets", s.top_set),
+            more_sets=tuple(new("map_sets", m) for m in s.more_sets),
+            detail=s.detail.with_(map_set=new("map_sets", s.detail.map_set)),
+        )  # fmt: skip
+        return old.with_(surface=surface, where=tuple(term(t) for t in old.where))
+
+    links = tuple(k.with_(shared=new("shared", k.shared), recipe=new("recipes", k.recipe)) for k in material.links)
+    made: Material = material.with_(coats=tuple(coat(c) for c in material.coats), links=links)
+    return made
+
+
+def _content(thing: Any) -> dict[str, Any]:
+    """What a thing is, apart from what it is called; map files without the place they were read from."""
+    content: dict[str, Any] = thing.model_dump(mode="json", exclude={"id", "name"})
+    for entry in content.get("maps", ()):
+        entry.pop("origin", None)
+    return content
+
+
+def _mark(thing: Any) -> str:
+    return hashlib.sha256(json.dumps(_content(thing), sort_keys=True).encode()).hexdigest()[:16]
+
+
+def _known(project: Project, kind: Kind, thing: Any) -> str:
+    """The id under which our project holds the same content, or an empty string. Shared dials are told by name."""
+    mine: tuple[Any, ...] = getattr(project, kind)
+    if kind == "shared":
+        return next((i.id for i in mine if i.name == thing.name), "")
+    content = _content(thing)
+    return next((i.id for i in mine if _content(i) == content), "")
+
+
+def take(project: Project, other: Project, place: Place, folder: str) -> Taken:
+    """Our project with a thing of another one in it and all that needs; what is here already is used as it is.
+
+    Its assets have to be brought separately. Raises KeyError when the other project has no such thing.
+    """
+    item(other, place)
+    ours: dict[Place, str] = {}
+    added: list[tuple[Place, str]] = []
+    recognised: list[tuple[Place, str]] = []
+    for at in needed(other, place):
+        kind, theirs = at
+        thing = _remapped(other, kind, item(other, at), ours)
+        known = _taken_before(project, at, folder) or _known(project, kind, thing)
+        if known:
+            ours[at] = known
+            recognised.append(((kind, known), thing.name))
+            continue
+        made = thing.with_(id=_free(project, kind, thing), name=_free_name(project, kind, thing.name))
+        origin = Origin(kind=kind, id=made.id, folder=folder, theirs=theirs, mark=_mark(made))
+        project = project.with_(**{kind: (*getattr(project, kind), made)}, origins=(*project.origins, origin))
+        ours[at] = made.id
+        added.append(((kind, made.id), made.name))
+    return Taken(project, tuple(added), tuple(recognised))
+
+
+def _taken_before(project: Project, at: Place, folder: str) -> str:
+    known = {(o.kind, o.theirs): o.id for o in project.origins if o.folder == folder}
+    found = known.get(at, "")
+    return found if any(i.id == found for i in getattr(project, at[0])) else ""
+
+
+def _free(project: Project, kind: Kind, thing: Any) -> str:
+    taken = {i.id for i in getattr(project, kind)}
+    if kind in ("materials", "finishes"):
+        taken |= {m.id for m in project.materials} | {f.id for f in project.finishes}
+    found, n = thing.id, 2
+    while found in taken:
+        found, n = f"{thing.id}_{n}", n + 1
+    return str(found)
+
+
+def _free_name(project: Project, kind: Kind, name: str) -> str:
+    taken = {i.name for i in getattr(project, kind)}
+    found, n = name, 2
+    while found in taken:
+        found, n = f"{name} {n}", n + 1
+    return found
+
+
+def changes(project: Project, other: Project, folder: str) -> list[Change]:
+    """What differs now between what was taken over from a folder and what is there."""
+    ours = {(o.kind, o.theirs): o.id for o in project.origins if o.folder == folder}
+    found = []
+    for origin in project.origins:
+        if origin.folder != folder:
+            continue
+        place: Place = (origin.kind, origin.id)
+        try:
+            mine, theirs = item(project, place), item(other, (origin.kind, origin.theirs))
+        except KeyError:
+            continue  # one of the two is gone: nothing to bring up to date
+        lines = tuple(_differences(_content(mine), _content(_remapped(other, origin.kind, theirs, ours))))
+        if lines:
+            found.append(Change(place, mine.name, lines, _mark(mine) != origin.mark))
+    return found
+
+
+def update(project: Project, other: Project, folder: str, places: frozenset[Place]) -> Any:
+    """Bring what was taken over up to date; ids, names, and the values of our own finishes stay."""
+    for origin in [o for o in project.origins if o.folder == folder and (o.kind, o.id) in places]:
+        for at in needed(other, (origin.kind, origin.theirs))[:-1]:
+            project = take(project, other, at, folder).project
+        ours = {(o.kind, o.theirs): o.id for o in project.origins if o.folder == folder}
+        for at in needed(other, (origin.kind, origin.theirs))[:-1]:
+            if at not in ours:
+                ours[at] = _known(project, at[0], _remapped(other, at[0], item(other, at), ours))
+        mine = item(project, (origin.kind, origin.id))
+        theirs = _remapped(other, origin.kind, item(other, (origin.kind, origin.theirs)), ours)
+        new = theirs.with_(id=mine.id, name=mine.name)
+        kept = origin.with_(mark=_mark(new))
+        project = project.with_(
+            **{origin.kind: tuple(new if i.id == new.id else i for i in getattr(project, origin.kind))},
+            origins=tuple(kept if (o.kind, o.id) == (kept.kind, kept.id) else o for o in project.origins),
+        )
+    return project
+
+
+def assets_of(project: Project, places: list[Place]) -> set[str]:
+    """The names of the files that the map sets among some places are made of."""
+    return {m.asset for kind, i in places if kind == "map_sets" for m in item(project, (kind, i)).maps}
+
+
+def _differences(mine: Any, theirs: Any, path: str = "") -> Iterator[str]:
+    """Where two contents differ, in words: `coats.moss.amount: 0.9 → 0.5`."""
+    if isinstance(mine, dict) and isinstance(theirs, dict):
+        for key in dict.fromkeys([*mine, *theirs]):
+            yield from _differences(mine.get(key), theirs.get(key), f"{path}.{key}" if path else str(key))
+    elif _named(mine) and _named(theirs):
+        before, after = ({i["id"]: i for i in side} for side in (mine, theirs))
+        for key in dict.fromkeys([*before, *after]):
+            yield from _differences(before.get(key), after.get(key), f"{path}.{key}")
+        if [k for k in before if k in after] != [k for k in after if k in before]:
+            yield f"{path}: another order"
+    elif mine != theirs:
+        words = "new" if mine is None else "gone" if theirs is None else f"{_short(mine)} → {_short(theirs)}"
+        yield f"{path}: {words}"
+
+
+def _named(value: Any) -> bool:
+    return isinstance(value, list) and bool(value) and all(isinstance(i, dict) and "id" in i for i in value)
+
+
+def _short(value: Any) -> str:
+    text = f"{value:.4g}" if isinstance(value, float) else json.dumps(value, ensure_ascii=False)
+    return text if len(text) <= 40 else f"{text[:38]}…"
