@@ -307,7 +307,7 @@ class Window(QMainWindow):
         """Texture size of the chosen coat…"""
         importing.choose_texture_size(self)
 
-    @command("Bring in", "Ctrl+T")
+    @command("Bring in", "Ctrl+Shift+T")
     def take_from_project(self) -> None:
         """Take over from another project…"""
         folder = QFileDialog.getExistingDirectory(self, "Take over from which project?")
@@ -329,7 +329,7 @@ class Window(QMainWindow):
     def update_taken(self) -> UpdateTaken | None:
         """Update what was taken over…"""
         if not self.session.project.origins:
-            self.say("Nothing here was taken over from another project yet: Ctrl+T takes something over.", True)
+            self.say("Nothing here was taken over from another project yet: Ctrl+Shift+T takes something over.", True)
             return None
         dialog = UpdateTaken(self, self.session)
         dialog.accepted.connect(dialog.run)

@@ -38,6 +38,7 @@ SURFACES: tuple[tuple[str, str, float, Callable[[int], SurfaceMaps]], ...] = (
     ("run_glaze", "Run glaze", 0.7, surfaces.run_glaze),
     ("lime_plaster", "Lime plaster", 1.1, surfaces.lime_plaster),
 )
+RECIPES = ("dust_on_top", "speckle", "weather_side", "some_props", "height_band", "rising_damp")
 Progress = Callable[[float, str], None]
 
 
@@ -57,7 +58,7 @@ def build(folder: Path, progress: Progress = lambda share, what: None, side: int
         materials=_materials(),
         finishes=_finishes(),
         shared=_shared(),
-        recipes=tuple(r for r in LIBRARY if r.id in ("dust_on_top", "rising_damp", "edge_wear")),
+        recipes=tuple(r for r in LIBRARY if r.id in RECIPES),
         meshes=tuple(asset for asset, _ in meshes.values()),
         props=tuple(_props(meshes)),
         camera=Camera(target=(-0.02, 0.86, -1.3), yaw=0.12, pitch=0.10, distance=3.1, field_of_view=0.62),
@@ -141,14 +142,30 @@ def _materials() -> tuple[Material, ...]:
             Dial(id="glaze_tint", path="tile.surface.tint", name="Glaze tint", group="Tile"),
             Dial(id="glaze_roughness", path="tile.surface.roughness_range", name="Glaze roughness", group="Tile"),
             Dial(id="tile_relief", path="tile.surface.normal_strength", name="Tile relief", group="Tile"),
+            Dial(id="tile_maps", path="tile.surface.map_set", name="Tile maps", group="Tile"),
             Dial(id="repairs", path="lime.amount", name="Repairs", group="Plaster"),
+            Dial(
+                id="repairs_spread",
+                path="lime.where.map.range",
+                name="Spread",
+                group="Plaster",
+                hint="The grey of the mask that counts as bare, and as plastered",
+            ),
             Dial(id="moss_amount", path="moss.amount", name="Moss amount", group="Moss"),
             Dial(id="moss_size", path="moss.surface.tile_size", name="Moss size", group="Moss"),
             Dial(id="moss_tint", path="moss.surface.tint", name="Moss tint", group="Moss"),
             Dial(id="moss_softness", path="moss.seam.softness", name="Seam softness", group="Moss"),
+            Dial(id="moss_seam", path="moss.seam.kind", name="Seam", group="Moss"),
         ),
     )
-    wall = wall.with_(links=(*_season("moss"), *_damp("tile"), *_damp("lime"), _shine("lime")))
+    wall = wall.with_(links=(
+        *_season("moss"), *_damp("tile"), *_damp("lime"), _shine("lime"),
+        Link(path="lime.surface.tint", recipe="weather_side", inputs={"east": 0.6, "north": 0.8}, low=(1.0, 1.0, 1.0),
+             high=(0.86, 0.83, 0.77)),
+        Link(path="lime.surface.lift", recipe="height_band", inputs={"low": -0.4, "high": 1.1, "soft": 0.4}, low=0.0,
+             high=-0.3),
+        Link(path="tile.surface.hue", recipe="some_props", inputs={"share": 0.4}, low=0.0, high=0.12),
+    ))  # fmt: skip
     lime = wall.coat("lime")
     plain = wall.with_(
         id="plain_mix", name="Kiln wall, plain mix",
@@ -174,7 +191,12 @@ def _materials() -> tuple[Material, ...]:
             Dial(id="glaze_roughness", path="glaze.surface.roughness_range", name="Glaze roughness", group="Glaze"),
             Dial(id="dust", path="dust.amount", name="Dust", group="Age"),
         ),
-    )
+        links=(
+            Link(path="glaze.surface.value", recipe="speckle", inputs={"metres": 0.035, "radius": 0.22}, low=1.0,
+                 high=0.62),
+            Link(path="glaze.surface.hue", recipe="some_props", inputs={"share": 0.5}, low=0.0, high=0.06),
+        ),
+    )  # fmt: skip
     floor = Material(
         id="terrace_floor",
         name="Terrace floor",
@@ -191,13 +213,27 @@ def _materials() -> tuple[Material, ...]:
                 ),
                 seam=Seam(kind="interlock", softness=0.14),
             ),
+            Coat(
+                id="lichen",
+                name="Lichen",
+                amount=0.7,
+                surface=Surface(color=hex_to_linear("#9aa78c"), roughness=0.95, height=0.6),
+                where=(
+                    RecipeTerm(id="spots", recipe="speckle", inputs={"metres": 0.16, "radius": 0.34}),
+                    NoiseTerm(id="noise", size=0.7, octaves=2, seed=11, range=(0.5, 0.68)),
+                ),
+                seam=Seam(kind="soft"),
+            ),
         ),
         dials=(
             Dial(id="clay_tint", path="clay.surface.tint", name="Clay tint", group="Clay"),
             Dial(id="moss_amount", path="moss.amount", name="Moss amount", group="Moss"),
         ),
     )
-    floor = floor.with_(links=(*_season("moss"), *_damp("clay"), _shine("clay")))
+    floor = floor.with_(links=(
+        *_season("moss"), *_damp("clay"), _shine("clay"),
+        Link(path="clay.surface.hue", recipe="dust_on_top", inputs={"patch": 0.9}, low=0.0, high=0.1),
+    ))  # fmt: skip
     return wall, plain, jar, floor
 
 
@@ -235,6 +271,40 @@ def _finishes() -> tuple[Finish, ...]:
         Finish(
             id="ash_wall", name="Ash wall", parent="celadon_wall",
             values={"glaze_tint": (1.35, 1.05, 0.92), "moss_amount": 0.45},
+        ),
+        Finish(id="scrubbed_wall", name="Scrubbed", parent="ash_wall", values={"moss_amount": 0.0, "repairs": 0.35}),
+        Finish(
+            id="overgrown_wall", name="Overgrown", parent="ash_wall",
+            values={"moss_amount": 1.0, "moss_size": 0.9, "moss_tint": (0.8, 1.1, 0.7)},
+        ),
+        Finish(
+            id="sooted_wall", name="Sooted wall", parent="celadon_wall",
+            values={"glaze_tint": (0.34, 0.33, 0.31), "glaze_roughness": (0.25, 1.0), "moss_amount": 0.2},
+        ),
+        Finish(
+            id="kiln_mouth", name="Kiln mouth", parent="sooted_wall",
+            values={"glaze_tint": (0.16, 0.13, 0.12), "repairs": 0.0, "tile_relief": 1.4},
+        ),
+        Finish(
+            id="lime_wall", name="Lime-washed wall", parent="celadon_wall",
+            values={"repairs_spread": (0.0, 0.35), "glaze_tint": (1.5, 1.5, 1.45)},
+        ),
+        Finish(
+            id="flaking_wall", name="Flaking", parent="lime_wall",
+            values={"repairs_spread": (0.1, 0.55), "tile_relief": 1.3, "moss_seam": "soft"},
+        ),
+        Finish(id="fresh_wall", name="Fresh wash", parent="lime_wall", values={"moss_amount": 0.0}),
+        Finish(
+            id="cobalt_wall", name="Cobalt wall", parent="kiln_wall",
+            values={"glaze_tint": (0.22, 0.42, 0.9), "repairs": 0.0},
+        ),
+        Finish(
+            id="wet_corner", name="Wet corner", parent="cobalt_wall",
+            values={"glaze_roughness": (0.0, 0.35), "moss_amount": 1.0, "moss_softness": 0.2},
+        ),
+        Finish(
+            id="run_glaze_wall", name="Run-glaze wall", parent="cobalt_wall",
+            values={"tile_maps": "run_glaze", "tile_size": 0.8, "glaze_tint": (0.5, 0.7, 0.85)},
         ),
         Finish(id="plain_wall", name="Plain mix wall", parent="plain_mix"),
         Finish(id="cream_jar", name="Cream jar", parent="jar_glaze"),

@@ -159,9 +159,9 @@ class CoatPanel(QWidget):
     def _build_target(self, material: Material) -> None:
         """What a change here goes to, and how far it reaches."""
         finish = self._finish()
-        ways = [("material", f"the material {material.name}")]
+        ways = [("material", f"Changes go to all of {material.name}")]
         if finish is not None:
-            ways.append(("finish", f"only {finish.name}"))
+            ways.append(("finish", f"Changes go to {finish.name} alone"))
 
         def aim(way: str) -> None:
             self._only = way == "finish"
@@ -171,7 +171,7 @@ class CoatPanel(QWidget):
         now = "finish" if self._only and finish is not None else "material"
         tip = "A change to one finish makes the field a dial, and the others keep theirs"
         self.target = choice(ways, now, aim, tip)
-        self._plain_row("Changes go to", self.target)
+        self._box.addWidget(self.target)
         self.note = ReachNote()
         self._box.addWidget(self.note)
 

@@ -13,6 +13,7 @@ from PyQt6.QtGui import (
     QPaintEvent,
     QPen,
     QPixmap,
+    QPolygonF,
 )
 from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QMenu, QScrollArea, QWidget
 
@@ -54,18 +55,26 @@ class FinishTile(FocusPainted):
             path.addRoundedRect(box.adjusted(6, 6, -6, -6), 6, 6)
             painter.fillPath(path, theme.color("raised"))
 
+    def _box(self) -> QRectF:
+        """Where the picture lies: smaller for each parent above it, on the same ground line."""
+        scale = max(1 - 0.17 * self.level, 0.5)
+        width, height = TILE_W * scale, TILE_H * scale
+        return QRectF(5 + (TILE_W - width) / 2 + (4 if self.level else 0), 3 + TILE_H - height, width, height)
+
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
         box = QRectF(5, 3, TILE_W, TILE_H)
+        picture = self._box()
         if self.current or self.hasFocus():
             painter.setPen(QPen(theme.color("celadon" if self.current else "jade"), 2))
             painter.setBrush(theme.color("chosen") if self.current else Qt.BrushStyle.NoBrush)
             painter.drawRoundedRect(box.adjusted(-1, -1, 1, 1), 8, 8)
-        self._picture(painter, box)
-        if self.level:
-            painter.setPen(QPen(theme.color("quiet"), 1.5))
-            painter.drawLine(QPointF(0, box.center().y()), QPointF(4, box.center().y()))
+        self._picture(painter, picture)
+        if self.level:  # an elbow from the parent's row, deeper for a grandchild
+            painter.setPen(QPen(theme.color("quiet"), 1.4))
+            x, top, middle = 7.0, 4.0, picture.center().y()
+            painter.drawPolyline(QPolygonF([QPointF(x, top), QPointF(x, middle), QPointF(picture.left() - 1, middle)]))
         painter.setFont(theme.font(11.5, 500))
         if self.count:
             text = f"{self.count}"

@@ -16,14 +16,15 @@ class ReachNote(QFrame):
         """`more` are further widgets below the sentence."""
         super().__init__()
         self.setObjectName("note")
-        self._text = label("", "warn", wrap=True)
+        self._text = label("", "warn")
         self._who = label("", "quiet", wrap=True)
         self._who.hide()
         self._open = button("Who?", self._unfold, "add", "List the finishes and props that a change here reaches")
         self._open.setCheckable(True)
-        parts: list[QWidget | int] = [self._text, self._who, *more]
-        inner = column(*parts, margins=(10, 8, 10, 8))
-        inner.insertLayout(1, row(self._open, 1))
+        inner = column(margins=(10, 4, 6, 5))
+        inner.addLayout(row(self._text, 1, self._open))
+        for widget in (self._who, *more):
+            inner.addWidget(widget)
         self.setLayout(inner)
 
     @property
@@ -38,7 +39,7 @@ class ReachNote(QFrame):
 
     def show_reach(self, project: Project, found: Reach) -> None:
         """Show how far a change reaches."""
-        self._text.setText(f"A change here reaches {found.sentence}." if found.props else "No prop wears this yet.")
+        self._text.setText(f"Reaches {found.sentence}" if found.props else "No prop wears this yet")
         finishes = {f.id: f.name for f in project.finishes}
         props = {p.id: p.name for p in project.props}
         self._who.setText(
