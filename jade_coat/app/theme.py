@@ -169,7 +169,10 @@ def style_sheet(t: Theme) -> str:
     QListWidget::item {{ padding: 4px 8px; border-radius: 4px; }}
     QListWidget::item:selected {{ background: {t.chosen}; color: {t.text}; }}
     QHeaderView::section {{ background: {t.raised}; color: {t.quiet}; border: 0; padding: 4px 8px; }}
-    QCheckBox::indicator {{ width: 14px; height: 14px; border-radius: 4px; border: 1px solid {t.line};
-        background: {t.well}; }}
-    QCheckBox::indicator:checked {{ background: {t.jade}; border-color: {t.jade}; }}
+    QTreeWidget::item {{ padding: 1px; }}
+    QTreeWidget::item, QTreeWidget::item:hover {{ background: transparent; color: {t.text}; }}
+    QTreeWidget:focus {{ border-color: {t.jade}; }}
+    QCheckBox::indicator, QTreeView::indicator {{ width: 14px; height: 14px; border-radius: 4px;
+        border: 1px solid {t.line}; background: {t.well}; }}
+    QCheckBox::indicator:checked, QTreeView::indicator:checked {{ background: {t.jade}; border-color: {t.jade}; }}
     """

@@ -34,7 +34,7 @@ def test_a_recipe_is_made_edited_in_rows_and_used_by_a_coat(hand: Hand) -> None:
     session.do("set_term", material="kiln_wall", coat="lime", term="recipe", recipe="streaks", invert=True)
     hand.settle()
     assert session.faults == {}
-    assert np.abs(shown(hand) - before).mean() > 0.5
+    assert np.abs(shown(hand) - before).mean() > 0.3
     assert "Kiln wall" in sheet._used.text()
     compiled = session.project.material("kiln_wall").coat("lime").where[-1]
     assert compiled.recipe == "streaks"
@@ -57,13 +57,13 @@ def test_a_faulty_step_shows_on_its_row_and_on_the_props_that_use_it_and_one_und
     assert "division by zero" in sheet.rows["dust"].fault.text()
     assert sheet.rows["dust"].fault.isVisible()
     assert not sheet.rows["up"].fault.isVisible()
-    assert list(session.faults) == ["jar_glaze"]
+    assert set(session.faults) == {"jar_glaze", "terrace_floor"}
     faulty = shown(hand)
     height, width = faulty.shape[:2]
     assert (
         np.abs(faulty[: height // 3, width // 3 : width // 2] - well[: height // 3, width // 3 : width // 2]).mean() < 1
     )
-    assert np.abs(faulty - well).mean() > 2  # the jars are striped; the wall goes on as it was
+    assert np.abs(faulty - well).mean() > 2  # jars and floor are striped; the wall goes on as it was
     hand.window.undo()
     hand.window.undo()
     hand.settle()

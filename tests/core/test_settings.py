@@ -43,7 +43,7 @@ def test_dials_that_shape_the_program_are_inherited_worn_and_saved(document: Doc
         document.do("set_dial", finish="celadon_wall", dial=dial_of(document, path), value=value)
     document.do("set_dial", finish="ash_wall", dial=dial_of(document, "moss.seam.kind"), value="soft")
     project = document.project
-    seen = dict((path, value) for path, _, value in options_of(worn(project, "celadon_wall")))
+    seen = {path: value for path, _, value in options_of(worn(project, "celadon_wall"))}
     assert {path: seen[path] for path in PATHS} == PATHS
     of_child = {path: value for path, _, value in options_of(worn(project, "ash_wall"))}
     assert of_child["moss.seam.kind"] == "soft"
@@ -99,7 +99,7 @@ def test_a_setting_of_the_wrong_kind_is_refused(document: Document, path, bad) -
     with pytest.raises(ValueError, match="expected"):
         document.do("set_dial", finish="celadon_wall", dial=dial_of(document, path), value=bad)
     value = dial_values(document.project, "celadon_wall")[dial_of(document, path)]
-    assert value == dict((p, v) for p, _, v in options_of(document.project.material("kiln_wall")))[path]
+    assert value == {p: v for p, _, v in options_of(document.project.material("kiln_wall"))}[path]
 
 
 def test_whole_numbers_stay_whole_and_inside(document: Document) -> None:

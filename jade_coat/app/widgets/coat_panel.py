@@ -45,6 +45,7 @@ class CoatPanel(QWidget):
         self._dots: dict[str, ExposeDot] = {}
         self._heads: dict[str, TermHead] = {}
         self._folded: dict[str, bool] = {"Detail": True}
+        self._pictures: dict[str, QImage] = {}
         self._only = False
         self.note = ReachNote()
         self.target: QComboBox | None = None
@@ -69,7 +70,7 @@ class CoatPanel(QWidget):
 
     @property
     def dots(self) -> dict[str, ExposeDot]:
-        """The dots of fields that shape the program, by path."""
+        """The dots that make fields dials, by path."""
         return self._dots
 
     @property
@@ -100,6 +101,7 @@ class CoatPanel(QWidget):
 
     def show_picture(self, look: str, image: QImage) -> None:
         """Show a new picture of a where-term, by the name of its look."""
+        self._pictures[look] = image
         term = look.removeprefix(f"term:{self._session.coat_id}:")
         if term != look and term in self._heads:
             self._heads[term].show_image(image)
@@ -111,12 +113,11 @@ class CoatPanel(QWidget):
                      "detail": set(specs(Detail))}
         )  # fmt: skip
         sets = tuple((s.id, s.name, tuple(m.role for m in s.maps)) for s in self._session.project.map_sets)
-        dials = tuple(d.path for d in material.dials)
         lowest = material.coats[0].id == coat.id
         return (
             material.id, self._session.finish_id, self._only, material.name, coat.id, coat.name, lowest, surface,
             bool(coat.surface.gradient), terms, coat.seam.kind,
-            coat.rim.on, sets, dials, tuple((k.path, k.shared, k.recipe) for k in material.links),
+            coat.rim.on, sets, tuple((k.path, k.shared, k.recipe) for k in material.links),
             tuple((d.id, d.name) for d in self._session.project.shared),
             tuple((r.id, r.name, r.inputs) for r in self._session.project.recipes), self._session.project.meshes,
         )  # fmt: skip
@@ -225,7 +226,7 @@ class CoatPanel(QWidget):
             self._build_link(material, path, name, part, dot)
             return
         dot.clicked.connect(lambda on: self._session.do("expose" if on else "hide", material=material.id, path=path))
-        self._fields[path] = control
+        self._fields[path], self._dots[path] = control, dot
         self._box.addLayout(row(dot, label(spec.label, tip=spec.hint), 1, _sized(control), gap=6))
 
     def _option_row(self, material: Material, part: Any, path: str, name: str, control: QWidget) -> None:
@@ -419,6 +420,9 @@ class CoatPanel(QWidget):
         head.moved.connect(lambda by: self._move_term(material, coat, term.id, by))
         head.dropped.connect(lambda y: self._drop_term(material, coat, term.id, y))
         self._heads[term.id] = head
+        known = self._pictures.get(f"term:{coat.id}:{term.id}")
+        if known is not None:
+            head.show_image(known)
         self._box.addSpacing(6)
         self._box.addWidget(head)
         invert = QCheckBox("invert")
@@ -500,6 +504,8 @@ class CoatPanel(QWidget):
             f"{coat.id}.seam": coat.seam, f"{coat.id}.rim": coat.rim,
         }  # fmt: skip
         parts |= {f"{coat.id}.where.{t.id}": t for t in coat.where}
+        for path, dot in self._dots.items():  # not built anew: the field beside it may be in the user's hand
+            dot.setChecked(material.dial_at(path) is not None)
         for path, control in self._fields.items():
             owner, _, name = path.rpartition(".")
             control.show_value(getattr(parts[owner], name))

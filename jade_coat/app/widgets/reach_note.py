@@ -40,6 +40,7 @@ class ReachNote(QFrame):
     def show_reach(self, project: Project, found: Reach) -> None:
         """Show how far a change reaches."""
         self._text.setText(f"Reaches {found.sentence}" if found.props else "No prop wears this yet")
+        self._open.setVisible(bool(found.props))
         finishes = {f.id: f.name for f in project.finishes}
         props = {p.id: p.name for p in project.props}
         self._who.setText(

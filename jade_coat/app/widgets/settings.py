@@ -77,6 +77,12 @@ class _DialCurve(SeamCurve):
         self._owner.settled.emit()
 
 
+def _short(key: str, text: str) -> str:
+    """A choice in a narrow drop-down: its words where they fit, else its key."""
+    shown = text if len(text) <= 14 else key
+    return shown[:1].upper() + shown[1:]
+
+
 def _filled(field: Field, inner: QWidget) -> None:
     layout = QVBoxLayout(field)
     layout.setContentsMargins(0, 0, 0, 0)
@@ -92,7 +98,7 @@ def field_for(spec: Spec, value: Setting, map_sets: Sequence[tuple[str, str]] = 
     if spec.kind == "integer":
         return IntegerField(spec, value)
     if spec.kind == "choice":
-        return ChoiceField(spec, value, [(k, text[:1].upper() + text[1:]) for k, text in spec.choices])
+        return ChoiceField(spec, value, [(k, _short(k, text)) for k, text in spec.choices])
     if spec.kind == "map":
         return ChoiceField(spec, value, [("", "None"), *map_sets])
     if spec.kind == "curve":

@@ -15,8 +15,11 @@ from jade_coat.app.session import Session
 from jade_coat.app.widgets.basics import button, label, row
 from jade_coat.files.assets import Assets
 from jade_coat.files.project_folder import BadProject, Opened, open_project
+from jade_coat.maps.color import to_linear, to_srgb
 from jade_coat.maps.images import BadImage, as_float, read_image
 from jade_coat.material.surface import Role
+from jade_coat.program.types import Array
+from jade_coat.stage.looks import as_worn
 from jade_coat.stage.origins import Kind
 from jade_coat.stage.project import Project
 from jade_coat.stage.taking import KIND_LABELS, Place, assets_of, changes, item, needed, take
@@ -40,6 +43,7 @@ class TakeOver(QDialog):
         self.resize(620, 560)
         self.tree = QTreeWidget()
         self.tree.setHeaderHidden(True)
+        self.tree.setSelectionMode(QTreeWidget.SelectionMode.NoSelection)
         self.tree.setIconSize(ICON)
         self.tree.setAccessibleName("What the other project has")
         for kind, title in GROUPS.items():
@@ -115,6 +119,7 @@ class UpdateTaken(QDialog):
         self.resize(640, 520)
         self.tree = QTreeWidget()
         self.tree.setHeaderHidden(True)
+        self.tree.setSelectionMode(QTreeWidget.SelectionMode.NoSelection)
         self.tree.setAccessibleName("What would change")
         self.opened: dict[str, Opened] = {}
         for folder in dict.fromkeys(o.folder for o in session.project.origins):
@@ -146,6 +151,7 @@ class UpdateTaken(QDialog):
             entry.setData(0, Qt.ItemDataRole.UserRole, (folder, *change.place))
             state = Qt.CheckState.Unchecked if change.changed_here else Qt.CheckState.Checked
             entry.setCheckState(0, state)
+            entry.setExpanded(True)
             for line in change.lines[:40]:
                 QTreeWidgetItem(entry, [line])
             if len(change.lines) > 40:
@@ -181,24 +187,34 @@ def bring_files(session: Session, other: Opened, places: list[Place]) -> None:
 
 
 def picture_of(project: Project, assets: Assets, place: Place) -> QImage | None:
-    """A small picture of a thing: the colour of the first maps it needs, or its plain colour."""
-    for at in reversed([p for p in needed(project, place) if p[0] == "map_sets"]):
-        entry = item(project, at).file(Role.BASE_COLOR)
-        small = _small(assets, entry.asset, entry.file) if entry is not None else None
-        if small is not None:
-            return small
-    return None
+    """A small picture of a map set's colour, or of a look's lowest coat with its tint; None for anything else."""
+    kind, wanted = place
+    tint: tuple[float, ...] = (1.0, 1.0, 1.0)
+    if kind in ("finishes", "materials"):
+        surface = as_worn(project, wanted).coats[0].surface
+        tint, kind, wanted = surface.tint, "map_sets", surface.map_set
+        if not wanted:
+            return _image(to_srgb(np.broadcast_to(surface.color, (ICON.height(), ICON.width(), 3)) * tint))
+    if kind != "map_sets":
+        return None
+    entry = item(project, (kind, wanted)).file(Role.BASE_COLOR)
+    small = _small(assets, entry.asset, entry.file) if entry is not None else None
+    return None if small is None else _image(to_srgb(np.clip(to_linear(small) * np.array(tint, np.float32), 0, 1)))
 
 
 @lru_cache(maxsize=128)
-def _small(assets: Assets, asset: str, name: str) -> QImage | None:
+def _small(assets: Assets, asset: str, name: str) -> Array | None:
     try:
-        picture = as_float(read_image(assets.read(asset), name))[..., :3]
+        picture = as_float(read_image(assets.read(asset), name))
     except (OSError, BadImage):
         return None
     side = min(picture.shape[:2])
-    cut = np.ascontiguousarray(picture[: side * ICON.height() // ICON.width(), :side])
+    cut = np.ascontiguousarray(picture[: max(side * ICON.height() // ICON.width(), 1), :side, :3])
     small = cv2.resize(cut, (ICON.width() * 2, ICON.height() * 2), interpolation=cv2.INTER_AREA)
-    pixels = np.ascontiguousarray(np.clip(small * 255 + 0.5, 0, 255).astype(np.uint8))
+    return np.asarray(small.reshape(ICON.height() * 2, ICON.width() * 2, -1))
+
+
+def _image(encoded: Array) -> QImage:
+    pixels = np.broadcast_to(np.clip(encoded * 255 + 0.5, 0, 255), (*encoded.shape[:2], 3)).astype(np.uint8)
     height, width = pixels.shape[:2]
     return QImage(pixels.tobytes(), width, height, width * 3, QImage.Format.Format_RGB888).copy()
