@@ -117,7 +117,7 @@ def remembered(function: Callable[[Any], Answer]) -> Callable[[Any], Answer]:
     return asked
 
 
-_REMEMBERED = 256
+_REMEMBERED = 64
 _SPECS: dict[type[BaseModel], dict[str, Spec]] = {}
 
 

@@ -11,12 +11,17 @@ from jade_coat.stage.project import Project, Prop
 
 def lineage(project: Project, finish_id: str) -> list[Finish]:
     """A finish and its parents, nearest first."""
-    finishes = {f.id: f for f in project.finishes}
+    finishes = _by_id(project)
     found = []
     while finish_id in finishes:
         found.append(finishes[finish_id])
         finish_id = finishes[finish_id].parent
     return found
+
+
+@remembered
+def _by_id(project: Project) -> dict[str, Finish]:
+    return {f.id: f for f in project.finishes}
 
 
 def material_of(project: Project, finish_id: str) -> Material:

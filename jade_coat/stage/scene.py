@@ -12,8 +12,9 @@ from jade_coat.material.surface import Surface
 from jade_coat.mesh.data import MeshData
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import Draw, Scene
-from jade_coat.stage.looks import field_row, worn
+from jade_coat.stage.looks import field_row, material_of, worn
 from jade_coat.stage.project import Project, Prop
+from jade_coat.stage.rows import finish_rows
 
 BARE = Material(
     id="bare",
@@ -31,12 +32,16 @@ class RowTable:
         self._index: dict[tuple[object, ...], int] = {}
         self._rows: list[Array] = []
 
-    def index(self, key: tuple[object, ...], values: Callable[[], dict[str, Number]]) -> int:
-        """The row for a look; `values` is asked for when the key is new."""
+    def index(self, key: tuple[object, ...], row: Callable[[], Array]) -> int:
+        """The number of a look's row; `row` is asked for when the key is new."""
         if key not in self._index:
             self._index[key] = len(self._rows)
-            self._rows.append(self._layout.pack(values()))
+            self._rows.append(row())
         return self._index[key]
+
+    def pack(self, values: dict[str, Number]) -> Array:
+        """A row out of field values."""
+        return self._layout.pack(values)
 
     def array(self) -> Array:
         """All rows so far."""
@@ -71,9 +76,12 @@ def build_scene(project: Project, mesh_data: Callable[[str], MeshData]) -> Scene
 
 def _row(project: Project, prop: Prop, slot: str, finish: str, table: RowTable) -> int:
     if not finish:
-        return table.index((), lambda: field_values(BARE))
+        return table.index((), lambda: table.pack(field_values(BARE)))
     own = prop.values.get(slot, {})
-    return table.index((finish, tuple(sorted(own.items()))), lambda: field_row(project, finish, own))
+    if own:
+        key = (finish, tuple(sorted(own.items())))
+        return table.index(key, lambda: table.pack(field_row(project, finish, own)))
+    return table.index((finish,), lambda: finish_rows(project, material_of(project, finish)).row(finish))
 
 
 def single(mesh: str, data: MeshData, material: Material, values: dict[str, Number]) -> Scene:

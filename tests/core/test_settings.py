@@ -142,9 +142,13 @@ def test_a_field_and_the_height_follow_a_recipe(document: Document, demo: Demo) 
     with pytest.raises(ValueError, match="cannot follow a recipe"):
         document.do("link_field", material="kiln_wall", path="tile.surface.turn", recipe=recipe.id)
     material = document.project.material("kiln_wall")
-    outputs = compile_material(material, PackedLookup(document.project.map_sets, (recipe,)), live_fields(material))
+    outputs = compile_material(
+        material, PackedLookup(document.project.map_sets, document.project.recipes), live_fields(material)
+    )
     plain = compile_material(
-        material.with_(links=()), PackedLookup(document.project.map_sets, (recipe,)), live_fields(material)
+        material.with_(links=()),
+        PackedLookup(document.project.map_sets, document.project.recipes),
+        live_fields(material),
     )
     assert outputs["color:tile"] is not plain["color:tile"]
     assert outputs["height:tile"] is not plain["height:tile"]
