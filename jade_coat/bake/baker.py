@@ -18,7 +18,7 @@ from jade_coat.bake.unwrap import BakeMesh
 from jade_coat.maps.color import to_srgb
 from jade_coat.maps.images import png_bytes, quantized
 from jade_coat.maps.packing import Texture
-from jade_coat.maps.sampling import Fetch, bilinear, read_step, reading
+from jade_coat.maps.sampling import Fetch, bilinear, read_steps, reading
 from jade_coat.material.compile import compile_material, fixed_fields, with_shared
 from jade_coat.material.fields import Number
 from jade_coat.material.material import Material
@@ -134,6 +134,9 @@ def evaluated(
     levels = _levels(outputs, texels, owner, attributes, instance, look.textures)
     read = reading(look.textures, lambda t: levels.get(t.name, 0))
 
+    def pixels(name: str) -> Array:
+        return look.textures[name].wrapped(levels.get(name, 0))
+
     def steps() -> list[Step] | None:
         """The whole way from a block of texels to the maps, on memory of its own; None if NumPy has to be called."""
         if len(texels) < WORTH_A_PLAN:
@@ -141,7 +144,7 @@ def evaluated(
         room = np.empty((table.width, PITCH), np.float32)
         chain = plan(outputs).chain(
             Environment(instance=instance, **read), table.split(room),
-            lambda r, at, out: read_step(look.textures[r.name].wrapped(levels.get(r.name, 0)), at, out),
+            lambda wanted, at: read_steps([(pixels(r.name), out) for r, out in wanted], at),
         )  # fmt: skip
         if chain is None:
             return None

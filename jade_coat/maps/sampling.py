@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from functools import cache
 from typing import TypedDict
 
@@ -34,18 +34,29 @@ def bilinear(wrapped: Array, uv: Array) -> Array:
     at = np.zeros((2, padded), np.float32)
     at[:, :count] = uv
     out = np.empty((4, padded), np.float32)
-    read_step(wrapped, at, out).run(0, count)
+    read_step((wrapped,), at, (out,)).run(0, count)
     return out[:, :count]
 
 
-def read_step(wrapped: Array, at: Array, out: Array) -> Step:
-    """Bilinear reads as a step of a chain: the two rows of `at` are read at, the four rows of `out` written.
+def read_step(wrapped: Sequence[Array], at: Array, out: Sequence[Array]) -> Step:
+    """Bilinear reads of pictures of one size as a step of a chain: at the two rows of `at`, into four rows each.
 
     Rows hold a multiple of four floats, each in one piece.
     """
-    height, width = wrapped.shape[0] - 2, wrapped.shape[1] - 2
-    texels = np.ascontiguousarray(wrapped, np.float32)
-    return Step(_reader(), (address(texels), width, height, *rows(at), *rows(out)), (texels, at, out))
+    height, width = wrapped[0].shape[0] - 2, wrapped[0].shape[1] - 2
+    texels = [np.ascontiguousarray(w, np.float32) for w in wrapped]
+    arguments = [width, height, *rows(at)]
+    for picture, target in zip(texels, out, strict=True):
+        arguments += [address(picture), *rows(target)]
+    return Step(_reader(len(texels)), arguments, (*texels, at, *out))
+
+
+def read_steps(pictures: Sequence[tuple[Array, Array]], at: Array) -> list[Step]:
+    """Reads of several pictures at the same places, each into its own rows: those of one size in one step."""
+    by_size: dict[tuple[int, ...], list[tuple[Array, Array]]] = {}
+    for wrapped, out in pictures:
+        by_size.setdefault(wrapped.shape, []).append((wrapped, out))
+    return [read_step([w for w, _ in group], at, [o for _, o in group]) for group in by_size.values()]
 
 
 def reading(textures: Mapping[str, Texture], level: Callable[[Texture], int] | None = None) -> Reading:
@@ -59,11 +70,11 @@ def reading(textures: Mapping[str, Texture], level: Callable[[Texture], int] | N
 
 
 @cache
-def _reader() -> Compiled:
-    return step_function(_text(), "read")
+def _reader(pictures: int) -> Compiled:
+    return step_function(_text(pictures), "read")
 
 
-def _text() -> str:
+def _text(pictures: int) -> str:
     """Four points a step: their texels are read and mixed as vectors of four channels, then turned over."""
     lines: list[str] = []
     floats, wholes = "<4 x float>", "<4 x i32>"
@@ -94,27 +105,29 @@ def _text() -> str:
         put(f"row{lane}", f"mul i64 %y{lane}, %stride")
         put(f"index{lane}", f"add i64 %row{lane}, %x{lane}")
         put(f"below{lane}", f"add i64 %index{lane}, %stride")
-        for corner, base, step in (("a", "index", 0), ("b", "index", 1), ("c", "below", 0), ("d", "below", 1)):
-            put(f"{corner}p{lane}", f"getelementptr {floats}, ptr %texels, i64 %{base}{lane}")
-            put(f"{corner}q{lane}", f"getelementptr {floats}, ptr %{corner}p{lane}, i64 {step}")
-            put(f"{corner}{lane}", f"load {floats}, ptr %{corner}q{lane}, align 4")
-        for name, first, second, share in (
-            ("top", "a", "b", "xf"),
-            ("end", "c", "d", "xf"),
-            ("all", "top", "end", "yf"),
+    for n in range(pictures):
+        for lane in range(_LANES):
+            for corner, base, step in (("a", "index", 0), ("b", "index", 1), ("c", "below", 0), ("d", "below", 1)):
+                put(f"{corner}p{n}_{lane}", f"getelementptr {floats}, ptr %texels{n}, i64 %{base}{lane}")
+                put(f"{corner}q{n}_{lane}", f"getelementptr {floats}, ptr %{corner}p{n}_{lane}, i64 {step}")
+                put(f"{corner}{n}_{lane}", f"load {floats}, ptr %{corner}q{n}_{lane}, align 4")
+            for name, first, second, share in (
+                ("top", "a", "b", "xf"),
+                ("end", "c", "d", "xf"),
+                ("all", "top", "end", "yf"),
+            ):
+                put(f"{name}d{n}_{lane}", f"fsub {floats} %{second}{n}_{lane}, %{first}{n}_{lane}")
+                put(f"{name}m{n}_{lane}", f"fmul {floats} %{name}d{n}_{lane}, %{share}{lane}")
+                put(f"{name}{n}_{lane}", f"fadd {floats} %{first}{n}_{lane}, %{name}m{n}_{lane}")
+        for pair, (left, right) in enumerate(((0, 1), (2, 3))):
+            for half, picks in (("low", (0, 4, 1, 5)), ("high", (2, 6, 3, 7))):
+                put(f"{half}{n}_{pair}", _shuffle(f"%all{n}_{left}", f"%all{n}_{right}", picks))
+        for channel, (half, picks) in enumerate(
+            (("low", (0, 1, 4, 5)), ("low", (2, 3, 6, 7)), ("high", (0, 1, 4, 5)), ("high", (2, 3, 6, 7)))
         ):
-            put(f"{name}d{lane}", f"fsub {floats} %{second}{lane}, %{first}{lane}")
-            put(f"{name}m{lane}", f"fmul {floats} %{name}d{lane}, %{share}{lane}")
-            put(f"{name}{lane}", f"fadd {floats} %{first}{lane}, %{name}m{lane}")
-    for pair, (left, right) in enumerate(((0, 1), (2, 3))):
-        for half, picks in (("low", (0, 4, 1, 5)), ("high", (2, 6, 3, 7))):
-            put(f"{half}{pair}", _shuffle(f"%all{left}", f"%all{right}", picks))
-    for channel, (half, picks) in enumerate(
-        (("low", (0, 1, 4, 5)), ("low", (2, 3, 6, 7)), ("high", (0, 1, 4, 5)), ("high", (2, 3, 6, 7)))
-    ):
-        put(f"channel{channel}", _shuffle(f"%{half}0", f"%{half}1", picks))
-        put(f"out{channel}", f"getelementptr float, ptr %row{'abcd'[channel]}, i64 %at")
-        lines.append(f"  store {floats} %channel{channel}, ptr %out{channel}, align 4")
+            put(f"channel{n}_{channel}", _shuffle(f"%{half}{n}_0", f"%{half}{n}_1", picks))
+            put(f"out{n}_{channel}", f"getelementptr float, ptr %row{n}{'abcd'[channel]}, i64 %at")
+            lines.append(f"  store {floats} %channel{n}_{channel}, ptr %out{n}_{channel}, align 4")
     body = "\n".join(lines)
     splats = "\n".join(
         f"""  %{size}_w = trunc i64 %{size} to i32
@@ -123,8 +136,9 @@ def _text() -> str:
   %{size}_f = sitofp {wholes} %{size}_v to {floats}"""
         for size in ("width", "height")
     )
-    names = (("texels", "ptr"), ("width", "i64"), ("height", "i64"), ("xs", "ptr"), ("ys", "ptr"),
-             *((f"row{c}", "ptr") for c in "abcd"))  # fmt: skip
+    names = [("width", "i64"), ("height", "i64"), ("xs", "ptr"), ("ys", "ptr")]
+    for n in range(pictures):
+        names += [(f"texels{n}", "ptr"), *((f"row{n}{c}", "ptr") for c in "abcd")]
     arguments = "\n".join(
         f"  %{name}_p = getelementptr i64, ptr %arguments, i64 {i}\n  %{name} = load {kind}, ptr %{name}_p"
         for i, (name, kind) in enumerate(names)

@@ -206,12 +206,15 @@ def step_values(
     if recipe.id in above or len(above) >= MAX_DEPTH:
         raise RecipeFault(recipe.name, "", "it is among its own steps")
     known: dict[str, Value] = {}
+    folded: dict[Value, Value] = {}
     for wanted in recipe.inputs:
         value = (given or {}).get(wanted.name, wanted.value)
         known[wanted.name] = value if isinstance(value, Value) else const(value)
     for step in recipe.steps:
         try:
-            known[step.id] = passes.fold({"v": _value(step, known, book, (*above, recipe.id))})["v"]
+            value = passes.fold({"v": _value(step, known, book, (*above, recipe.id))}, folded)["v"]
+            folded[value] = value
+            known[step.id] = value
         except RecipeFault as fault:
             raise RecipeFault(recipe.name, step.id, f"{fault.recipe}: {fault.reason}") from None
         except (TypeMismatch, AttributeError, ValueError, KeyError) as error:

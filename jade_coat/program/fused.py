@@ -388,8 +388,8 @@ def traceable(node: Value) -> bool:
     return True
 
 
-TextureStep = Callable[[TextureRef, Array, Array], Step]
-"""Makes the step that reads a texture at the two rows of texture coordinates into four rows."""
+TextureSteps = Callable[[Sequence[tuple[TextureRef, Array]], Array], Sequence[Step]]
+"""Makes the steps that read textures, each into four rows of its own, at two rows of texture coordinates."""
 
 
 class Plan:
@@ -440,7 +440,7 @@ class Plan:
                     loop.run(values, count)
         return {name: values[node] for name, node in self.outputs.items()}
 
-    def chain(self, environment: Environment, attributes: Mapping[str, Array], read: TextureStep) -> Chain | None:
+    def chain(self, environment: Environment, attributes: Mapping[str, Array], read: TextureSteps) -> Chain | None:
         """The program as steps that work on blocks of points, fed by `attributes` `(k, PITCH)`; None if it cannot be.
 
         It cannot where an op between the loops is a NumPy call. Slow values are worked out now.
@@ -451,14 +451,17 @@ class Plan:
             for node in self._slow:
                 values[node] = value_of(node, values, environment)
         for loop, calls in self._steps:
+            at_one_place: dict[Value, list[tuple[TextureRef, Array]]] = {}
             for node in calls:
                 if node.op == "attribute":
                     values[node] = attributes[node.static[0]]
                 elif node.op == "texture" and values[node.args[0]].shape[1] == PITCH:
                     values[node] = np.empty((4, PITCH), np.float32)
-                    steps.append(read(node.static, values[node.args[0]], values[node]))
+                    at_one_place.setdefault(node.args[0], []).append((node.static, values[node]))
                 else:
                     return None
+            for place, wanted in at_one_place.items():
+                steps += read(wanted, values[place])
             if loop is not None:
                 written = [np.empty((n.type.size, PITCH), _stored_dtype(n)) for n in loop.written]
                 steps.append(loop.step(values, written))

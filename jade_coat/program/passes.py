@@ -104,10 +104,15 @@ RULES = (
 )
 
 
-def rebuilt(outputs: Mapping[str, Value], change: Callable[[Value], Value]) -> dict[str, Value]:
-    """The same program with every node, arguments first, passed through `change`."""
-    new: dict[Value, Value] = {}
-    for node in walk(list(outputs.values())):
+def rebuilt(
+    outputs: Mapping[str, Value], change: Callable[[Value], Value], done: dict[Value, Value] | None = None
+) -> dict[str, Value]:
+    """The same program with every node, arguments first, passed through `change`.
+
+    `done` holds what was changed before, so that a program that grows is gone through once.
+    """
+    new: dict[Value, Value] = {} if done is None else done
+    for node in walk(list(outputs.values()), new):
         arguments = tuple(new[a] for a in node.args)
         new[node] = change(node if arguments == node.args else make(node.op, arguments, node.static))
     return {name: new[value] for name, value in outputs.items()}
@@ -129,9 +134,9 @@ def simplified(node: Value) -> Value:
     return node
 
 
-def fold(outputs: Mapping[str, Value]) -> dict[str, Value]:
-    """Fold constants and apply the rewrite rules; outputs keep their values exactly."""
-    return rebuilt(outputs, simplified)
+def fold(outputs: Mapping[str, Value], done: dict[Value, Value] | None = None) -> dict[str, Value]:
+    """Fold constants and apply the rewrite rules; outputs keep their values exactly. `done` as for `rebuilt`."""
+    return rebuilt(outputs, simplified, done)
 
 
 def _affine_degree(node: Value, degree: Mapping[Value, int]) -> int:

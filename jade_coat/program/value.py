@@ -5,8 +5,9 @@ from __future__ import annotations
 import math
 import threading
 import weakref
-from collections.abc import Hashable, Iterator, Sequence
+from collections.abc import Container, Hashable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cache
 from typing import Any, Union
 
 import numpy as np
@@ -88,12 +89,18 @@ _interned: weakref.WeakValueDictionary[tuple[Hashable, ...], Value] = weakref.We
 _lock = threading.Lock()
 
 
-def make(op: str, args: Sequence[Value] = (), static: Hashable = None) -> Value:
-    """Return the one node for this op, these arguments and this payload; TypeMismatch if its types do not fit."""
+@cache
+def _ops() -> Mapping[str, Any]:
+    """The ops by name; they are declared in terms of this module, so it learns of them late."""
     from jade_coat.program.ops import OPS
 
+    return OPS
+
+
+def make(op: str, args: Sequence[Value] = (), static: Hashable = None) -> Value:
+    """Return the one node for this op, these arguments and this payload; TypeMismatch if its types do not fit."""
     arguments = tuple(args)
-    kind = OPS[op].result(tuple(a.type for a in arguments), static)
+    kind = _ops()[op].result(tuple(a.type for a in arguments), static)
     key = (op, arguments, static, kind)
     with _lock:
         found = _interned.get(key)
@@ -157,18 +164,22 @@ def swizzle(value: Value, letters: str) -> Value:
     return make("swizzle", (value,), tuple(_LETTERS[c] for c in letters))
 
 
-def walk(roots: Sequence[Value]) -> Iterator[Value]:
-    """Every node the roots reach, each once, arguments before their users."""
+def walk(roots: Sequence[Value], without: Container[Value] = ()) -> Iterator[Value]:
+    """Every node the roots reach, each once, arguments before their users; not beyond the nodes in `without`."""
     seen: set[Value] = set()
-    stack: list[tuple[Value, bool]] = [(r, False) for r in reversed(roots)]
+    stack = [r for r in reversed(roots) if r not in without]
     while stack:
-        node, ready = stack.pop()
-        if ready:
-            yield node
-        elif node not in seen:
+        node = stack[-1]
+        if node in seen:
+            stack.pop()
+            continue
+        first = [a for a in node.args if a not in seen and a not in without]
+        if first:
+            stack += first[::-1]
+        else:
+            stack.pop()
             seen.add(node)
-            stack.append((node, True))
-            stack.extend((a, False) for a in reversed(node.args) if a not in seen)
+            yield node
 
 
 __all__ = [

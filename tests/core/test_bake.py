@@ -118,7 +118,8 @@ def test_baked_texels_are_what_the_program_says_there(demo) -> None:
     from jade_coat.maps.sampling import reading
 
     attributes = {
-        "position": position.astype(np.float32), "uv0": uv.T.astype(np.float32), "color0": paint.T.copy(),
+        "position": position.astype(np.float32),
+        "world_position": (position + np.array(prop.position)[:, None]).astype(np.float32), "uv0": uv.T.astype(np.float32), "color0": paint.T.copy(),
         "uv1": np.stack([s, t]).astype(np.float32),
         "normal": np.stack([-np.sin(angle), 0 * angle, np.cos(angle)]).astype(np.float32),
         "tangent": np.stack([np.cos(angle), 0 * angle, np.sin(angle), 1 + 0 * angle]).astype(np.float32),

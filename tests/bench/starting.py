@@ -1,0 +1,96 @@
+"""How long the application takes to come up."""
+
+from __future__ import annotations
+
+import os
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+from tests.bench.common import entry
+
+START = """
+import os, sys, time
+os.environ["QT_QPA_PLATFORM"] = "offscreen"
+from pathlib import Path
+def main():
+    from PyQt6.QtCore import QTimer
+    from jade_coat.view.client import RenderClient
+    client = RenderClient()
+    from jade_coat.app.main import make_application
+    app = make_application()
+    from jade_coat.app.session import Session
+    from jade_coat.app.window import Window
+    session = Session(client)
+    window = Window(session)
+    window.show()
+    window.view.arrived.connect(lambda: first())
+    seen = []
+    def first():
+        if not seen:
+            seen.append(1)
+            print("picture", time.time(), flush=True)
+        if not session.link.unsent_sets(session.project) and len(seen) == 1:
+            seen.append(2)
+            QTimer.singleShot(0, done)
+    def done():
+        print("textured", time.time(), flush=True)
+        window.close()
+        app.quit()
+    window.open_folder(Path(sys.argv[1]))
+    app.exec()
+if __name__ == "__main__":
+    main()
+"""
+START_FLOOR = """
+import os
+os.environ["QT_QPA_PLATFORM"] = "offscreen"
+from PyQt6.QtWidgets import QApplication, QLabel
+import numpy, scipy.spatial, cv2, pydantic
+from jade_coat.view.context import create_context
+app = QApplication([])
+label = QLabel("x")
+label.show()
+app.processEvents()
+c = create_context()
+f = c.simple_framebuffer((1000, 600))
+f.clear(0.1, 0.2, 0.3)
+f.read()
+"""
+
+
+def bench_start(folder: Path) -> list[dict]:
+    with tempfile.TemporaryDirectory() as home:
+        environment = {**os.environ, "XDG_DATA_HOME": home, "XDG_CONFIG_HOME": home, "XDG_CACHE_HOME": home}
+        script = Path(home) / "start.py"
+        script.write_text(START)
+        firsts, fulls, floors = [], [], []
+        for _ in range(4):
+            start = time.time()
+            out = subprocess.run(
+                [sys.executable, str(script), str(folder)], env=environment, capture_output=True, text=True, check=True
+            )
+            marks = dict(line.split() for line in out.stdout.splitlines() if line.startswith(("picture", "textured")))
+            firsts.append((float(marks["picture"]) - start) * 1000)
+            fulls.append((float(marks["textured"]) - start) * 1000)
+            start = time.time()
+            subprocess.run([sys.executable, "-c", START_FLOOR], env=environment, check=True)
+            floors.append((time.time() - start) * 1000)
+    floor = statistics.median(floors[1:])
+    note = (
+        "floor: a Python that imports Qt, NumPy, SciPy, OpenCV and pydantic, shows a label and clears one OpenGL frame"
+    )
+    return [
+        entry("start to first picture", statistics.median(firsts[1:]), "ms", floor, 2.5, note),
+        entry(
+            "start to textured picture",
+            statistics.median(fulls[1:]),
+            "ms",
+            floor,
+            4.0,
+            f"all maps decoded and packed; {note}",
+        ),
+    ]
