@@ -11,7 +11,7 @@ from jade_coat.files.library import Library
 from jade_coat.maps.images import png_bytes
 from jade_coat.maps.packing import PackedLookup, Texture
 from jade_coat.material.compile import compile_material, folded_fields
-from jade_coat.material.material import Material, field_values, layout, spec_at
+from jade_coat.material.material import Material, dial_spec, field_values, layout, options_of
 from jade_coat.program import passes
 from jade_coat.program.glsl_backend import DialAccess, FetchMode, GlslProgram, emit, output_name, uniform_name
 from jade_coat.stage.project import Project
@@ -102,9 +102,16 @@ def _fragment(glsl: GlslProgram, material: Material) -> str:
 
 def _sheet(material: Material, glsl: GlslProgram, textures: list[Texture]) -> dict[str, Any]:
     values = field_values(material)
-    dials = []
+    dials: list[dict[str, Any]] = []
     for dial in material.dials:
-        spec = spec_at(material, dial.path)
+        spec = dial_spec(material, dial)
+        if spec.shapes_program:  # compiled into the text: another value is another bundle
+            own = next(value for path, _, value in options_of(material) if path == dial.path)
+            dials.append({
+                "name": dial.name, "id": dial.id, "group": dial.group, "type": spec.kind, "compiled_in": own,
+                "choices": [k for k, _ in spec.choices], "hint": dial.hint or spec.hint,
+            })  # fmt: skip
+            continue
         default = values[dial.path]
         dials.append(
             {

@@ -128,7 +128,7 @@ def test_baked_texels_are_what_the_program_says_there(demo) -> None:
     best = np.full(60, 9.0)
     for level in range(4):  # the baker picks one level per texture
         numbers = evaluate(program, Environment(
-            attributes=attributes, instance=instance_values(mesh), **reading(look.textures, lambda _, n=level: n)
+            attributes=attributes, instance=instance_values(mesh, prop.seed), **reading(look.textures, lambda _, n=level: n)
         ))  # fmt: skip
         error = np.abs(numbers["base_color"].T - maps["base_color"][rows, columns]).max(axis=1)
         best = np.minimum(best, error)
@@ -268,15 +268,15 @@ def test_a_mesh_and_maps_never_seen_before_make_a_valid_glb(tmp_path: Path) -> N
 
 
 def test_props_that_look_the_same_share_their_bake(demo) -> None:
-    jar = demo.project.prop("cream_jar")
-    twin = jar.with_(id="twin", name="Twin", position=(5.0, 0.0, 0.0))
-    project = demo.project.with_(props=(jar, twin))
-    turned = twin.with_(id="turned", name="Turned", turn=(0.0, 1.0, 0.0))
-    project = project.with_(props=(*project.props, turned))
-    baked = SceneBaker(project, demo.library, 32, Job()).props(project.props)
-    assert baked[0].materials["Body"] is not baked[2].materials["Body"]  # dust lies where the world's up is
-    assert baked[0].materials["Body"] is baked[1].materials["Body"]
-    assert baked[0].materials["Body"] is not baked[0].materials["Neck"]
+    floor, jar = demo.project.prop("floor"), demo.project.prop("cream_jar")
+    props = [floor, floor.with_(id="twin", position=(5.0, 0.0, 0.0)), floor.with_(id="tilted", turn=(0.3, 0.0, 0.0)),
+             jar, jar.with_(id="other_jar")]  # fmt: skip
+    project = demo.project.with_(props=tuple(props))
+    first, twin, tilted, body, other = SceneBaker(project, demo.library, 32, Job()).props(project.props)
+    assert first.materials["surface"] is twin.materials["surface"]
+    assert first.materials["surface"] is not tilted.materials["surface"]  # dust lies where the world's up is
+    assert body.materials["Body"] is not body.materials["Neck"]
+    assert body.materials["Body"] is not other.materials["Body"]  # some of the jars have another glaze, by luck
 
 
 def test_baking_to_a_folder_writes_named_pngs(demo, tmp_path: Path) -> None:
@@ -308,8 +308,11 @@ def test_the_glsl_bundle_compiles_as_it_stands_and_lists_every_dial(gl, demo, tm
         )
         sheet = json.loads((folder / "parameters.json").read_text())
         assert [d["id"] for d in sheet["dials"]] == [d.id for d in material.dials]
-        used = [d for d in sheet["dials"] if d["uniform"] in program]
-        assert len(used) == len(sheet["dials"])
+        turned = [d for d in sheet["dials"] if "compiled_in" not in d]
+        assert all(d["uniform"] in program for d in turned)
+        shaping = {d["id"]: d["compiled_in"] for d in sheet["dials"] if "compiled_in" in d}
+        assert shaping == ({"tile_maps": "glazed_tile", "moss_seam": material.coat("moss").seam.kind}
+                           if "Kiln" in material.name else {})  # fmt: skip
         for entry in sheet["textures"]:
             assert (folder / entry["file"]).is_file()
             assert entry["uniform"] in program

@@ -31,7 +31,7 @@ def test_info_tells_what_is_there(demo_folder: Path, capsys) -> None:
     assert wall["props"] == 2
     assert found["problems"] == []
     code, out, _ = run("info", demo_folder, capsys=capsys)
-    assert "9 dials" in out
+    assert "12 dials" in out
 
 
 def test_bake_export_and_glsl_write_files(demo_folder: Path, tmp_path: Path, capsys) -> None:

@@ -80,8 +80,8 @@ def test_an_update_is_shown_first_and_keeps_ids_and_own_changes(demo: Demo, tmp_
     here.do("update_taken", other=there.project, folder=FOLDER, places=places)
     assert changes(here.project, there.project, FOLDER) == []
     assert here.project.material("kiln_wall").coat("moss").seam.bias == 0.5
-    assert here.project.recipes[0].steps == there.project.recipe(recipe).steps
-    assert here.project.material("kiln_wall").coat("moss").where[-1].recipe == here.project.recipes[0].id
+    taken = here.project.material("kiln_wall").coat("moss").where[-1].recipe
+    assert here.project.recipe(taken).steps == there.project.recipe(recipe).steps
     assert here.project.finish("mine").values == {"moss_amount": 0.2}
     library = Library(demo.library.assets)
     save_project(here.project, library.assets, tmp_path / "p")

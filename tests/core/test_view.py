@@ -410,7 +410,7 @@ def test_spilled_rows_draw_the_same_picture(renderer, demo, monkeypatch) -> None
     eye = eye_for(demo.project.camera, 320, 200)
     plain = renderer.picture("stage", eye, 320, 200, looks=("base_color",))
     real = programs.emit
-    monkeypatch.setattr(programs, "emit", lambda *a, **k: real(*a, **{**k, "budget": 6}))
+    monkeypatch.setattr(programs, "emit", lambda *a, **k: real(*a, **{**k, "budget": 9}))
     renderer.shop._by_structure.clear()
     renderer.set_scene("stage", build_scene(demo.project, demo.mesh))
     tight = renderer.picture("stage", eye, 320, 200, looks=("base_color",))
