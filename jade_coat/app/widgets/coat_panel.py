@@ -428,7 +428,7 @@ class CoatPanel(QWidget):
         invert = QCheckBox("invert")
         invert.setChecked(term.invert)
         invert.clicked.connect(lambda on: change(invert=on))
-        self._box.addLayout(row(1, invert))
+        self._box.addLayout(row(*([head.how] if head.how is not None else []), 1, invert))
         named = {spec.label: name for name, spec in options(type(term)).items()}
         for words, control in term_choices(term, self._session, change):
             if words in named:

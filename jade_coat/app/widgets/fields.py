@@ -57,6 +57,7 @@ class Field(FocusPainted):
         super().__init__()
         self.spec = spec
         self._value: Any = value
+        self._marked = False
         self.setFixedHeight(24)
         self.setMinimumWidth(92)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -74,6 +75,12 @@ class Field(FocusPainted):
             self._value = value
             self.update()
 
+    def mark(self, on: bool) -> None:
+        """Show by a dot that the value is set here rather than inherited, or not."""
+        if on != self._marked:
+            self._marked = on
+            self.update()
+
     def _put(self, value: Setting) -> None:
         value = self.spec.clamped(value)
         if value != self._value:
@@ -88,6 +95,10 @@ class Field(FocusPainted):
         painter.setPen(QPen(edge, 1))
         painter.setBrush(theme.color("well"))
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
+        if self._marked:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.color("persimmon"))
+            painter.drawEllipse(QPointF(9, self.height() / 2), 3, 3)
         return painter
 
 
@@ -249,7 +260,7 @@ class ColorField(Field):
         painter = self._painter()
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(color_of(self._value))
-        painter.drawRoundedRect(QRectF(self.rect()).adjusted(2, 2, -2, -2), 3, 3)
+        painter.drawRoundedRect(QRectF(self.rect()).adjusted(18 if self._marked else 2, 2, -2, -2), 3, 3)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         self.pick()

@@ -65,6 +65,7 @@ class FinishTable(QDialog):
             self._build()
         for (finish, dial), field in self.fields.items():
             field.show_value(dial_values(self._session.project, finish)[dial])
+            field.mark(dial in self._session.project.finish(finish).values)
 
     def _build(self) -> None:
         clear(self._grid)

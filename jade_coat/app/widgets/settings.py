@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PyQt6.QtGui import QMouseEvent
+from PyQt6.QtGui import QMouseEvent, QPaintEvent
 from PyQt6.QtWidgets import QComboBox, QVBoxLayout, QWidget
 
 from jade_coat.app.widgets.basics import choice
@@ -36,8 +36,19 @@ class ChoiceField(Field):
         self._choices = choices
         self.box: QComboBox = choice(choices, str(value), self._put, spec.hint or spec.label)
         self.box.setAccessibleName(spec.label)
+        self.box.setFixedHeight(24)
         _filled(self, self.box)
         self.setFocusProxy(self.box)
+
+    def mark(self, on: bool) -> None:
+        """Leave room for the dot before the drop-down."""
+        super().mark(on)
+        layout = self.layout()
+        if layout is not None:
+            layout.setContentsMargins(18 if on else 0, 0, 0, 0)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        self._painter()
 
     def show_value(self, value: Setting) -> None:
         """Show a value without telling anyone."""

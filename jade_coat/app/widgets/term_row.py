@@ -49,13 +49,13 @@ class TermHead(DraggedRow):
         self.setCursor(Qt.CursorShape.OpenHandCursor)
         remove = button("×", self.removed.emit, "plain", f"Remove the term {name.lower()}")
         remove.setFixedSize(26, 26)
-        parts: list[QWidget | int] = [1]
+        self.how: QWidget | None = None
+        """How the term joins those above it, to be placed below its name; None for the first one."""
         if combine:
             ways = [(k, k) for k in ("multiply", "add", "max", "min")]
-            how = choice(ways, combine, self.combined.emit, "How it joins the terms above")
-            how.setFixedWidth(84)
-            parts.append(how)
-        self.setLayout(row(*parts, remove, gap=4))
+            self.how = choice(ways, combine, self.combined.emit, "How it joins the terms above")
+            self.how.setFixedWidth(84)
+        self.setLayout(row(1, remove, gap=4))
 
     def show_image(self, image: QImage) -> None:
         """Show a new picture."""

@@ -1,0 +1,160 @@
+"""Draws docs/screenshots anew from the demo: `./run shots [NAME …]`, through the real window, offscreen."""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+os.environ["QT_QPA_PLATFORM"] = "offscreen"
+
+from PyQt6.QtCore import QPoint
+from PyQt6.QtWidgets import QApplication, QScrollArea, QSplitter, QWidget
+
+from jade_coat.app.importing import _chosen_maps
+from jade_coat.app.main import make_application
+from jade_coat.app.session import Session
+from jade_coat.app.shot import wait_until_ready
+from jade_coat.app.widgets.map_review import MapReview
+from jade_coat.app.widgets.texture_size import TextureSize
+from jade_coat.app.widgets.view import Split
+from jade_coat.app.window import Window
+from jade_coat.demo.terrace import build
+from jade_coat.stage.looks import reach_of_map_set
+
+OUT = Path(__file__).parents[1] / "docs" / "screenshots"
+
+
+def build_view(window: Window) -> QWidget:
+    return window
+
+
+def section(window: Window) -> QWidget:
+    """The strip drawn large, over plaster, tile and moss."""
+    window.session.choose_coat("lime")
+    for splitter in window.findChildren(QSplitter):
+        sizes = splitter.sizes()
+        if len(sizes) == 3 and splitter.height() > 500 and sizes[2] < 300 and splitter.orientation().name == "Vertical":
+            splitter.setSizes([sizes[0] - 110, sizes[1], sizes[2] + 110])
+    QApplication.processEvents()
+    line, view = window.bench.section, window.view
+    line.draw_next()
+    drag(view, QPoint(round(view.width() * 0.22), round(view.height() * 0.42)),
+         QPoint(round(view.width() * 0.6), round(view.height() * 0.62)))  # fmt: skip
+    return window
+
+
+def near_far(window: Window) -> QWidget:
+    """A repeat found from afar, and broken at the other side of the split."""
+    session = window.session
+    session.choose_prop("floor", "surface")
+    for path in ("clay.surface.tile_size", "clay.surface.tile_break"):
+        session.do("expose", material="terrace_floor", path=path)
+    dials = {d.path: d.id for d in session.project.material("terrace_floor").dials}
+    session.do("set_dial", finish="trodden_clay", dial=dials["clay.surface.tile_size"], value=0.45)
+    session.do("set_field", material="terrace_floor", path="moss.amount", value=0.0)
+    session.do("set_field", material="terrace_floor", path="lichen.amount", value=0.0)
+    session.do("add_finish", parent="trodden_clay", name="Broken by hexagons")
+    broken = session.project.finishes[-1].id
+    session.do("set_dial", finish=broken, dial=dials["clay.surface.tile_break"], value="hex")
+    window.view.set_camera(session.project.camera.with_(target=(0.0, 0.0, -0.2), pitch=0.62, distance=5.6))
+    window.view.show_split(Split(finish=broken, name="Broken by hexagons"))
+    return window
+
+
+def compare(window: Window) -> QWidget:
+    window.view.show_split(Split(finish="plain_wall", name="Plain mix wall"))
+    return window
+
+
+def dials(window: Window) -> QWidget:
+    """A child finish of the third level: what it changes, and whom a change reaches."""
+    session = window.session
+    session.do("put_finish", prop="kiln_wall_prop", slot="surface", finish="flaking_wall")
+    session.choose_finish("flaking_wall")
+    window.bench.coat_panel.note._open.click()
+    QApplication.processEvents()
+    scroll = window.bench.dials.findChild(QScrollArea)
+    assert scroll is not None
+    bar = scroll.verticalScrollBar()
+    assert bar is not None
+    bar.setValue(bar.maximum())
+    return window
+
+
+def finishes(window: Window) -> QWidget:
+    table = window.compare_finishes()
+    table.resize(1180, 560)
+    return table
+
+
+def steps(window: Window) -> QWidget:
+    sheet = window.show_recipes()
+    sheet.chosen = "dust_on_top"
+    sheet.refresh()
+    return sheet
+
+
+def maps(window: Window) -> QWidget:
+    window.session.choose_coat("tile")
+    chosen = _chosen_maps(window)
+    assert chosen is not None
+    review = MapReview(window, chosen, [], window.session.library.assets)
+    review.show_reach(window.session.project, reach_of_map_set(window.session.project, chosen.id), "Kiln wall")
+    review.show()
+    return review
+
+
+def texture_size(window: Window) -> QWidget:
+    window.session.choose_coat("tile")
+    chosen = _chosen_maps(window)
+    assert chosen is not None
+    asked = TextureSize(window, window.session, window.view, chosen)
+    asked.show()
+    asked.choose(256)
+    return asked
+
+
+def brush(window: Window) -> QWidget:
+    window.show_workspace("Brush")
+    return window
+
+
+SHOTS: dict[str, Callable[[Window], QWidget]] = {
+    "build": build_view, "section": section, "near-far": near_far, "compare": compare, "dials": dials,
+    "finishes": finishes, "steps": steps, "maps": maps, "texture-size": texture_size, "brush": brush,
+}  # fmt: skip
+
+
+def drag(widget: QWidget, start: QPoint, end: QPoint) -> None:
+    from tests.app.conftest import Hand
+
+    Hand.drag(None, widget, start, end)  # type: ignore[arg-type]
+
+
+def main(wanted: list[str]) -> None:
+    app = make_application()
+    with tempfile.TemporaryDirectory(prefix="jade-coat-shots-") as place:
+        folder = Path(place) / "terrace"
+        build(folder)
+        for name in wanted or SHOTS:
+            window = Window(Session())
+            window.resize(1280, 800)
+            window.show()
+            window.open_folder(folder)
+            wait_until_ready(app, window, 120)
+            shown = SHOTS[name](window)
+            time.sleep(0.4)
+            wait_until_ready(app, window, 120)
+            shown.grab().save(str(OUT / f"{name}.png"), "PNG")
+            print(name)
+            window.session.document.mark_saved()
+            shown.close()
+            window.close()
+
+
+if __name__ == "__main__":
+    main(sys.argv[1:])
