@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from jade_coat.maps.packing import PackedLookup
@@ -143,3 +145,25 @@ def test_edits_of_recipes_lose_nothing_and_make_no_circle() -> None:
 def test_step_values_give_every_row_its_own_value() -> None:
     values = step_values(LIBRARY[0], book())
     assert list(values) == [s.id for s in LIBRARY[0].steps]
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.lists(st.tuples(st.integers(0, 3), st.lists(st.integers(0, 3), max_size=2)), max_size=12))
+def test_no_sequence_of_edits_makes_a_recipe_one_of_its_own_steps(edits) -> None:
+    plain = Step(id="one", kind="add", args=("1", "1"))
+    document = Document(Project(recipes=tuple(Recipe(id=f"r{i}", name=f"R{i}", steps=(plain,)) for i in range(4))))
+    for at, calls in edits:
+        steps = [Step(id=f"call{n}", kind="recipe", pick=f"r{other}") for n, other in enumerate(calls)]
+        before = document.project
+        try:
+            document.do("set_recipe", recipe=f"r{at}", steps=(plain, *steps))
+        except ValueError as error:
+            assert "its own steps" in str(error)
+            assert document.project is before
+    uses = {r.id: r.uses for r in document.project.recipes}
+
+    def depth(recipe: str, above: tuple[str, ...] = ()) -> int:
+        assert recipe not in above
+        return 1 + max((depth(r, (*above, recipe)) for r in uses[recipe]), default=0)
+
+    assert max(depth(r) for r in uses) <= 4
