@@ -45,6 +45,16 @@ class RayTarget:
             self._index.run(placed, (directions / np.maximum(length, 1e-30)).astype(np.float32)), np.int64
         )
 
+    def blocked(self, origins: Array, directions: Array, reach: float) -> Array:
+        """Whether rays `(n, 3)` in the mesh's own space meet it within `reach` metres, `(n,)`."""
+        owner = self._first(origins, directions)
+        a, b, c = (self._corners[np.maximum(owner, 0), i] for i in range(3))
+        normal = np.cross(b - a, c - a)
+        length = np.maximum(np.linalg.norm(directions, axis=1), 1e-30)
+        along = (normal * directions).sum(axis=1) / length
+        distance = (normal * (a - origins)).sum(axis=1) / np.where(np.abs(along) < 1e-30, 1.0, along)
+        return (owner >= 0) & (distance <= reach)
+
     def hit(self, origin: Array, direction: Array) -> Hit | None:
         """The nearest hit in the mesh's own space, front or back, or None."""
         triangle = int(self._first(origin[None], direction[None])[0])

@@ -28,6 +28,7 @@ from jade_coat.material.material import (
 from jade_coat.material.recipes import Recipe
 from jade_coat.material.surface import PLACING, Surface
 from jade_coat.material.where import TERM_KINDS
+from jade_coat.mesh.filling import PaintRule
 from jade_coat.mesh.painting import Paint
 from jade_coat.stage.looks import material_of
 from jade_coat.stage.origins import Kind
@@ -601,6 +602,22 @@ def set_prop_dial(project: Project, prop: str, slot: str, dial: str, value: Numb
 def paint_prop(project: Project, prop: str, paint: Paint | None) -> Project:
     """Paint."""
     return _swap(project, "props", project.prop(prop).with_(paint=paint))
+
+
+@edit
+def keep_rule(project: Project, prop: str, rule: PaintRule) -> Project:
+    """Keep a rule that a prop's paint was filled by."""
+    old = project.prop(prop)
+    return _swap(project, "props", old.with_(rules=(*old.rules, rule)))
+
+
+@edit
+def drop_rule(project: Project, prop: str, index: int) -> Project:
+    """Forget a rule that a prop's paint was filled by; the paint stays."""
+    old = project.prop(prop)
+    if not 0 <= index < len(old.rules):
+        raise KeyError(f"{old.name} has no rule {index + 1}")
+    return _swap(project, "props", old.with_(rules=(*old.rules[:index], *old.rules[index + 1 :])))
 
 
 def new_coat(name: str, map_set: MapSet | None = None) -> Coat:

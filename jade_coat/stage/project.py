@@ -12,6 +12,7 @@ from jade_coat.maps.mapset import MapSet
 from jade_coat.material.fields import Frozen, Number
 from jade_coat.material.material import Finish, Material, by_id
 from jade_coat.material.recipes import Recipe
+from jade_coat.mesh.filling import PaintRule
 from jade_coat.mesh.painting import Paint
 from jade_coat.program.types import Array
 from jade_coat.stage.origins import Origin
@@ -62,6 +63,8 @@ class Prop(Frozen):
     finishes: dict[str, str] = Field(default_factory=dict)
     values: dict[str, dict[str, Number]] = Field(default_factory=dict)
     paint: PaintField = None
+    rules: tuple[PaintRule, ...] = ()
+    """Rules that its paint was filled by, to run again."""
 
     @property
     def seed(self) -> float:

@@ -8,8 +8,9 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from jade_coat.app.brush_state import BrushState
 from jade_coat.app.session import Session
-from jade_coat.app.widgets.basics import button, choice, clear, label, row
+from jade_coat.app.widgets.basics import Fold, button, choice, clear, label, row, scrolled
 from jade_coat.app.widgets.fields import NumberField
+from jade_coat.app.widgets.fill_panel import FillPanel
 from jade_coat.material.fields import Spec
 from jade_coat.material.where import PaintTerm
 
@@ -24,7 +25,11 @@ class BrushPanel(QWidget):
     def __init__(self, session: Session, brush: BrushState) -> None:
         super().__init__()
         self._session, self._brush = session, brush
-        box = QVBoxLayout(self)
+        inner = QWidget()
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.addWidget(scrolled(inner))
+        box = QVBoxLayout(inner)
         box.setContentsMargins(12, 10, 10, 12)
         box.setSpacing(6)
         box.addWidget(label("BRUSH", "head"))
@@ -50,6 +55,10 @@ class BrushPanel(QWidget):
         box.addSpacing(8)
         self._hint = label("", "quiet", wrap=True)
         box.addWidget(self._hint)
+        fold = Fold("Fill by rule", "", True)
+        self.fill = FillPanel(session, brush)
+        fold.box.addWidget(self.fill)
+        box.addWidget(fold)
         box.addStretch(1)
         brush.changed.connect(self._show)
         session.changed.connect(self._rebuild)

@@ -13,6 +13,7 @@ from jade_coat.app.widgets.brush_panel import BrushPanel
 from jade_coat.app.widgets.coat_panel import CoatPanel
 from jade_coat.app.widgets.coat_stack import CoatStack
 from jade_coat.app.widgets.dial_sheet import DialSheet
+from jade_coat.app.widgets.fill_panel import FillHandles
 from jade_coat.app.widgets.finish_rail import FinishRail
 from jade_coat.app.widgets.light_dome import LightDome
 from jade_coat.app.widgets.look_strip import LookStrip
@@ -42,6 +43,7 @@ class Bench(QWidget):
         self.stack = CoatStack(session, self.swatches, self.section)
         self.coat_panel = CoatPanel(session)
         self.brush_panel = BrushPanel(session, self.brush)
+        self.view.overlays.append(FillHandles(self.view, self.brush_panel.fill))
         self.dials = DialSheet(session)
         self.rail = FinishRail(session, self.swatches)
         self.view.prop_clicked.connect(session.choose_prop)
