@@ -123,9 +123,30 @@ def brush(window: Window) -> QWidget:
     return window
 
 
+def fill(window: Window) -> QWidget:
+    """A gradient from the top down, shown before it is applied, with its points in the view."""
+    window.show_workspace("Brush")
+    panel = window.bench.brush_panel.fill
+    fold = panel.parentWidget()
+    while fold is not None and not hasattr(fold, "_head"):
+        fold = fold.parentWidget()
+    assert fold is not None
+    fold._head.clicked.emit()
+    panel._choose("gradient")
+    panel.set(points=((0.0, 2.0, 0.42), (0.0, 0.3, 0.42)))
+    panel.start()
+    scroll = window.bench.brush_panel.findChild(QScrollArea)
+    assert scroll is not None
+    QApplication.processEvents()
+    bar = scroll.verticalScrollBar()
+    assert bar is not None
+    bar.setValue(bar.maximum())
+    return window
+
+
 SHOTS: dict[str, Callable[[Window], QWidget]] = {
     "build": build_view, "section": section, "near-far": near_far, "compare": compare, "dials": dials,
-    "finishes": finishes, "steps": steps, "maps": maps, "texture-size": texture_size, "brush": brush,
+    "finishes": finishes, "steps": steps, "maps": maps, "texture-size": texture_size, "brush": brush, "fill": fill,
 }  # fmt: skip
 
 
