@@ -12,7 +12,7 @@ from pydantic import Field, model_validator
 from jade_coat.material.fields import Frozen, Number, Setting, Spec, Vec2, field, options, remembered, specs
 from jade_coat.material.seam import Rim, Seam
 from jade_coat.material.surface import MapLookup, Surface
-from jade_coat.material.where import AnyTerm, CavityTerm, MapTerm, RecipeTerm, SharedTerm
+from jade_coat.material.where import AnyTerm, CavityTerm, MapTerm, PaintTerm, RecipeTerm, SharedTerm
 from jade_coat.program.layout import DialLayout, layout_of
 
 
@@ -136,6 +136,23 @@ class Material(Frozen):
             recipes += [lookup.recipe(r) for r in found.uses]
         return any(isinstance(t, CavityTerm) for t in terms)
 
+    def paint_uses(self, lookup: MapLookup) -> dict[str, tuple[str, ...]]:
+        """What each painted channel does here, in words, by its letter: read from where-terms, recipes and links."""
+        found: dict[str, dict[str, None]] = {}
+        for coat in self.coats[1:]:
+            for term in coat.where:
+                if isinstance(term, PaintTerm):
+                    found.setdefault(term.channel, {})[f"{coat.name} shows"] = None
+                elif isinstance(term, RecipeTerm) and term.recipe:
+                    for channel, recipe in _painted_in(term.recipe, lookup):
+                        found.setdefault(channel, {})[f"{coat.name} shows, by {recipe}"] = None
+        for link in self.links:
+            coat_id = link.path.split(".")[0]
+            for channel, recipe in _painted_in(link.recipe, lookup) if link.recipe else ():
+                words = f"{spec_at(self, link.path).label.lower()} of {self.coat(coat_id).name}, by {recipe}"
+                found.setdefault(channel, {})[words] = None
+        return {channel: tuple(uses) for channel, uses in found.items()}
+
     @property
     def map_sets(self) -> frozenset[str]:
         """The ids of every map set that a coat or a where-term reads."""
@@ -154,6 +171,16 @@ class Finish(Frozen):
     name: str
     parent: str
     values: dict[str, Setting] = Field(default_factory=dict)
+
+
+def _painted_in(recipe: str, lookup: MapLookup, above: tuple[str, ...] = ()) -> list[tuple[str, str]]:
+    """The painted channels that a recipe reads, or one among its steps, each with the name of the recipe."""
+    found = lookup.recipe(recipe)
+    if found is None or recipe in above:
+        return []
+    own = [(s.pick or "R", found.name) for s in found.steps if s.kind == "paint"]
+    inner = [c for used in sorted(found.uses) for c, _ in _painted_in(used, lookup, (*above, recipe))]
+    return own + [(channel, found.name) for channel in inner]
 
 
 def by_id(items: tuple[Any, ...], wanted: str, what: str) -> Any:

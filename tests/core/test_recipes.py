@@ -10,7 +10,7 @@ from pydantic import ValidationError
 
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.material.compile import compile_material, fixed_fields, live_fields
-from jade_coat.material.material import Coat, Material, field_values
+from jade_coat.material.material import Coat, Link, Material, field_values
 from jade_coat.material.recipes import (
     LIBRARY,
     STEP_KINDS,
@@ -21,7 +21,7 @@ from jade_coat.material.recipes import (
     recipe_value,
     step_values,
 )
-from jade_coat.material.where import RecipeTerm
+from jade_coat.material.where import PaintTerm, RecipeTerm
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.stage.document import Document
 from jade_coat.stage.project import Project
@@ -167,3 +167,19 @@ def test_no_sequence_of_edits_makes_a_recipe_one_of_its_own_steps(edits) -> None
         return 1 + max((depth(r, (*above, recipe)) for r in uses[recipe]), default=0)
 
     assert max(depth(r) for r in uses) <= 4
+
+
+def test_what_a_painted_channel_does_is_read_off_the_material() -> None:
+    patches = next(r for r in LIBRARY if r.id == "painted_patches")
+    outer = Recipe(id="outer", name="Outer", steps=(Step(id="x", kind="recipe", pick=patches.id),))
+    material = Material(
+        id="m", name="M",
+        coats=(
+            Coat(id="a", name="Clay"),
+            Coat(id="b", name="Moss", where=(PaintTerm(id="p", channel="G"), RecipeTerm(id="r", recipe="outer"))),
+        ),
+        links=(Link(path="a.surface.tint", recipe=patches.id, low=(1.0, 1.0, 1.0), high=(0.5, 0.5, 0.5)),),
+    )  # fmt: skip
+    assert material.paint_uses(book(patches, outer)) == {
+        "G": ("Moss shows",), "R": ("Moss shows, by Outer", "tint of Clay, by Painted patches"),
+    }  # fmt: skip

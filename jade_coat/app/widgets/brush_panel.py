@@ -12,7 +12,6 @@ from jade_coat.app.widgets.basics import Fold, button, choice, clear, label, row
 from jade_coat.app.widgets.fields import NumberField
 from jade_coat.app.widgets.fill_panel import FillPanel
 from jade_coat.material.fields import Spec
-from jade_coat.material.where import PaintTerm
 
 SIZE = Spec("Size", unit="m", low=0.001, high=50.0, soft=(0.01, 2.0), logarithmic=True, hint="Radius of the brush")
 STRENGTH = Spec("Strength", hint="How far one dab goes")
@@ -83,14 +82,9 @@ class BrushPanel(QWidget):
         self._show()
 
     def _meanings(self) -> dict[str, tuple[str, ...]]:
-        """What each channel does in the chosen prop's material: the coats whose where reads it."""
+        """What each channel does in the chosen prop's material."""
         material = self._session.material
-        found: dict[str, tuple[str, ...]] = {}
-        for coat in material.coats[1:] if material else ():
-            for term in coat.where:
-                if isinstance(term, PaintTerm):
-                    found[term.channel] = (*found.get(term.channel, ()), coat.name)
-        return found
+        return material.paint_uses(self._session.link.lookup) if material else {}
 
     def _show(self) -> None:
         brush = self._brush.brush
