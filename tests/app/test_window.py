@@ -346,7 +346,7 @@ def test_own_mesh_and_maps_become_a_material_and_all_is_there_after_saving(open_
 def test_the_finder_runs_commands_and_finds_finishes(hand: Hand) -> None:
     hand.key(hand.window, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)
     finder = hand.window._finder
-    QTest.keyClicks(finder.line, "cobalt fin")
+    QTest.keyClicks(finder.line, "cobalt jar")
     assert finder.list.count() == 1
     hand.key(finder.line, Qt.Key.Key_Return)
     assert hand.session.finish_id == "cobalt_jar"

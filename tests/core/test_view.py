@@ -217,21 +217,12 @@ def test_looks_drawn_together_are_those_drawn_alone(renderer, demo) -> None:
     """Programs with other outputs spill other values to the row table; neither may read the other's."""
     renderer.set_scene("stage", build_scene(demo.project, demo.mesh))
     renderer.set_shared({"own_damp": 0.3, "own_season": 0.6})
-    eye = eye_for(demo.project.camera, 200, 120)
-    looks = (
-        "coverage",
-        "where:moss",
-        "where:lime",
-        "term:lime:map",
-        "term:moss:noise",
-        "height:lime",
-        "paint:G",
-        "height",
-    )
-    together = renderer.picture("stage", eye, 200, 120, looks=looks, stream="together")
+    eye = eye_for(demo.project.camera, 120, 72)
+    looks = ("coverage", "where:moss", "term:lime:map", "term:moss:noise", "height:lime", "paint:G")
+    together = renderer.picture("stage", eye, 120, 72, looks=looks, stream="together")
     for i, look in enumerate(looks):
-        alone = renderer.picture("stage", eye, 200, 120, looks=(look,), stream=f"alone {i}")
-        assert np.abs(alone.astype(int) - together[:, i * 200 : (i + 1) * 200]).max() <= 1, look
+        alone = renderer.picture("stage", eye, 120, 72, looks=(look,), stream=f"alone {i}")
+        assert np.abs(alone.astype(int) - together[:, i * 120 : (i + 1) * 120]).max() <= 1, look
         assert len(np.unique(alone[..., 0])) > 4, look
     renderer.set_shared({})
 
