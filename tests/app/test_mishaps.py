@@ -26,6 +26,7 @@ def kept_client() -> None:
     return
 
 
+@pytest.mark.alone
 def test_the_event_loop_keeps_turning_through_a_compile_and_a_bake(hand: Hand, tmp_path: Path) -> None:
     """At least 80 % of an idle run's ticks while a coat is added (a new program) and while a GLB is baked.
 
