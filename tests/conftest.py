@@ -29,6 +29,8 @@ def pytest_unconfigure(config: pytest.Config) -> None:
 
 @pytest.fixture(scope="session")
 def demo_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    if "JADE_COAT_DEMO" in os.environ:  # made by the run that started this one
+        return Path(os.environ["JADE_COAT_DEMO"])
     folder = tmp_path_factory.mktemp("demo") / "terrace"
     build(folder, side=256, grain=2.0)
     return folder

@@ -409,7 +409,7 @@ def test_both_themes_draw(hand: Hand) -> None:
 
 
 @pytest.mark.skipif("JADE_COAT_XVFB" in os.environ, reason="this is that run")
-def test_a_stroke_works_on_a_real_screen_too() -> None:
+def test_a_stroke_works_on_a_real_screen_too(demo_folder: Path) -> None:
     """The same stroke under Xvfb, with Qt's xcb plug-in."""
     import shutil
 
@@ -419,8 +419,9 @@ def test_a_stroke_works_on_a_real_screen_too() -> None:
              f"{__file__}::test_a_stroke_paints_moss_where_it_passes_and_undo_takes_it_back_whole"]  # fmt: skip
     environment = {k: v for k, v in os.environ.items() if k != "QT_QPA_PLATFORM"}
     result = subprocess.run(
-        words, env={**environment, "JADE_COAT_XVFB": "1", "QT_QPA_PLATFORM": "xcb"}, capture_output=True, text=True,
-        check=False, timeout=240, cwd=Path(__file__).parents[2],
+        words, capture_output=True, text=True, check=False,
+        env={**environment, "JADE_COAT_XVFB": "1", "QT_QPA_PLATFORM": "xcb", "JADE_COAT_DEMO": str(demo_folder)},
+        timeout=240, cwd=Path(__file__).parents[2],
     )  # fmt: skip
     assert result.returncode == 0, result.stdout[-3000:] + result.stderr[-2000:]
     assert "1 passed" in result.stdout
