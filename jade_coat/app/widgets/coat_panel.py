@@ -191,7 +191,7 @@ class CoatPanel(QWidget):
 
     def _set_parts(self, material: Material, prefix: str, part: Any, changes: dict[str, Any]) -> bool:
         """Put changes into the one finish that changes go to, if they can be dials; whether that was done."""
-        known = options(type(part))
+        known = {**options(type(part)), **specs(type(part))}
         if not self._only or self._finish() is None or not set(changes) & set(known):
             return False
         for name in set(changes) & set(known):
