@@ -8,8 +8,10 @@ import numpy as np
 
 from jade_coat.bake.steps import interpolation_step, padded
 from jade_coat.mesh.data import FULL, MeshData
+from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.program.machine import Step
 from jade_coat.program.types import Array
+from jade_coat.stage.project import Prop
 
 
 class AttributeTable:
@@ -56,7 +58,7 @@ class AttributeTable:
 def vertex_attributes(mesh: MeshData, matrix: Array, colors: Array | None, wanted: frozenset[str]) -> dict[str, Array]:
     """The attributes of a mesh's vertices `(n, k)` by the names programs use.
 
-    `colors` `(n, 4) uint16` stands in for the first colour set.
+    `colors` `(n, 4 a set) uint16` stand in for as many of the first colour sets.
     """
     turn = matrix[:3, :3].astype(np.float32)
     turn = turn / np.cbrt(np.abs(np.linalg.det(turn)))
@@ -80,11 +82,34 @@ def vertex_attributes(mesh: MeshData, matrix: Array, colors: Array | None, wante
             found[name] = mesh.uv(int(name[2:]))
         elif name.startswith("color"):
             index = int(name[5:])
-            values = colors if colors is not None and index == 0 else _color_set(mesh, index)
+            own = colors is not None and 4 * index < colors.shape[1]
+            values = colors[:, 4 * index : 4 * index + 4] if own and colors is not None else _color_set(mesh, index)
             found[name] = values.astype(np.float32) / np.float32(FULL)
         else:
             raise KeyError(f"meshes have no attribute {name!r}")
     return found
+
+
+def own_colors(prop: Prop) -> Array | None:
+    """A prop's own paint on its vertices, `(n, 4 a set) uint16`."""
+    return prop.paint.whole() if isinstance(prop.paint, Paint) else None
+
+
+def map_reads(prop: Prop, wanted: frozenset[str]) -> frozenset[str]:
+    """The attributes needed for `painted`, beside the wanted ones."""
+    found = prop.paint_map
+    there = isinstance(found, PaintMap) and f"color{found.color_set}" in wanted
+    return wanted | {f"uv{found.uv_set}"} if there else wanted
+
+
+def painted(prop: Prop, attributes: dict[str, Array]) -> dict[str, Array]:
+    """Attributes `(k, n)` at points, with what a prop's painted map holds there in place of its colour set."""
+    found = prop.paint_map
+    name = f"color{found.color_set}" if isinstance(found, PaintMap) else ""
+    if name not in attributes:
+        return attributes
+    there = found.sampled(attributes[f"uv{found.uv_set}"].T).T
+    return {**attributes, name: there.astype(np.float32)}
 
 
 def _color_set(mesh: MeshData, index: int) -> Array:

@@ -22,8 +22,10 @@ from jade_coat.maps.sampling import Fetch, bilinear, read_steps, reading
 from jade_coat.material.compile import compile_material, fixed_fields, with_shared
 from jade_coat.material.fields import Number
 from jade_coat.material.material import Material
+from jade_coat.material.paint_source import painted_by_map
 from jade_coat.material.surface import MapLookup
 from jade_coat.mesh.data import MeshData, Slot
+from jade_coat.mesh.painting import PaintMap
 from jade_coat.program import TextureRef, Value, combine, lib, passes
 from jade_coat.program.fused import plan
 from jade_coat.program.machine import PITCH, Step, run_chain
@@ -73,11 +75,15 @@ class Look:
     lookup: MapLookup
     textures: Mapping[str, Texture]
     seed: float = 0.0
+    paint_map: PaintMap | None = None
+    """Paint on a map, which stands in for the paint on the vertices."""
     shared: Mapping[str, float] = field(default_factory=dict)
 
     def program(self) -> dict[str, Value]:
         """The folded program with all fields constant, seen from straight ahead."""
         outputs = compile_material(self.material, self.lookup, fixed_fields(self.values))
+        if self.paint_map is not None:
+            outputs = painted_by_map(outputs, self.paint_map.source)
         return seen_from_ahead(with_shared({name: outputs[name] for name in OUTPUTS}, self.shared))
 
 

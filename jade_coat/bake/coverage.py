@@ -4,13 +4,19 @@ from __future__ import annotations
 
 import numpy as np
 
-from jade_coat.bake.attributes import AttributeTable, instance_values, vertex_attributes
+from jade_coat.bake.attributes import (
+    AttributeTable,
+    instance_values,
+    map_reads,
+    own_colors,
+    painted,
+    vertex_attributes,
+)
 from jade_coat.bake.baker import seen_from_ahead
 from jade_coat.files.library import Library
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.maps.sampling import reading
 from jade_coat.material.compile import compile_material, fixed_fields, with_shared
-from jade_coat.mesh.painting import Paint
 from jade_coat.program import passes
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.stage.looks import field_row, worn
@@ -39,15 +45,15 @@ def coverage_shares(project: Project, library: Library, prop: Prop, slot: str) -
     corners = mesh.positions[triangles]
     area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
     weights = np.full((len(triangles), 2), 1 / 3, np.float32)
-    colors = prop.paint.whole() if isinstance(prop.paint, Paint) else None
-    table = AttributeTable(vertex_attributes(mesh, prop.matrix(), colors, passes.reads(outputs, "attribute")))
+    wanted = map_reads(prop, passes.reads(outputs, "attribute"))
+    table = AttributeTable(vertex_attributes(mesh, prop.matrix(), own_colors(prop), wanted))
     textures = {
         t.name: t
         for s in project.map_sets if s.id in material.map_sets
         for t in library.textures(s)
     }  # fmt: skip
     environment = Environment(
-        attributes=table.at(triangles, np.arange(len(triangles)), weights),
+        attributes=painted(prop, table.at(triangles, np.arange(len(triangles)), weights)),
         instance=instance_values(mesh, prop.seed),
         **reading(textures, lambda _: LEVEL),
     )

@@ -6,6 +6,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+import numpy as np
+
+from jade_coat.bake.attributes import own_colors
 from jade_coat.bake.baker import BakedMaps, Look, bake_slot, seen_from_ahead
 from jade_coat.bake.job import Job
 from jade_coat.bake.unwrap import BakeMesh, bake_mesh
@@ -16,8 +19,9 @@ from jade_coat.maps.packing import PackedLookup, Texture
 from jade_coat.material.compile import compile_material, fixed_fields, with_shared
 from jade_coat.material.fields import Number
 from jade_coat.material.material import Material, field_values
+from jade_coat.material.paint_source import OWN_MAP
 from jade_coat.mesh.data import MeshData
-from jade_coat.mesh.painting import Paint
+from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.program import passes
 from jade_coat.stage.looks import field_row, material_of, worn
 from jade_coat.stage.project import Project, Prop
@@ -67,15 +71,19 @@ class SceneBaker:
         return data, self._meshes[prop.mesh]
 
     def _painted(self, prop: Prop) -> MeshData:
-        """The mesh that is written: with the prop's own paint in place of the mesh's first colour set."""
+        """The mesh that is written: with the prop's own paint in place of the mesh's colour sets that it covers."""
         _, baked = self._mesh(prop)
         if not isinstance(prop.paint, Paint):
             return baked.mesh
-        return baked.mesh.with_(colors=(prop.paint.whole()[baked.source], *baked.mesh.colors[1:]))
+        own = prop.paint.whole()[baked.source]
+        sets = tuple(np.ascontiguousarray(own[:, i : i + 4]) for i in range(0, own.shape[1], 4))
+        return baked.mesh.with_(colors=(*sets, *baked.mesh.colors[len(sets) :]))
 
     def _task(self, prop: Prop, slot: str, finish: str | None = None) -> _Task:
         look = self._look(prop, slot, finish or prop.finishes.get(slot, ""))
         paint = prop.paint.key if isinstance(prop.paint, Paint) else ""
+        if look.paint_map is not None:
+            paint = f"{paint} {look.paint_map.paint.key} {look.paint_map.source}"
         key: tuple[object, ...] = (prop.mesh, slot, paint, look.material.id, tuple(sorted(look.values.items())))
         program = with_shared(compile_material(look.material, self._lookup, fixed_fields(look.values)), look.shared)
         wheres = seen_from_ahead({n: v for n, v in program.items() if n not in ("normal", "coverage")})
@@ -97,7 +105,10 @@ class SceneBaker:
         for map_set in self._project.map_sets:
             if map_set.id in material.map_sets:
                 textures |= {t.name: t for t in self._library.textures(map_set)}
-        return Look(material, values, self._lookup, textures, prop.seed, shared_values(self._project.shared))
+        found = prop.paint_map if isinstance(prop.paint_map, PaintMap) else None
+        if found is not None:
+            textures[OWN_MAP.name] = Texture(OWN_MAP.name, False, (found.picture(),))
+        return Look(material, values, self._lookup, textures, prop.seed, found, shared_values(self._project.shared))
 
     def _baked(self, task: _Task) -> BakedMaps:
         if task.key not in self._done:
@@ -105,7 +116,7 @@ class SceneBaker:
             slot = next((s for s in baked.mesh.slots if s.name == task.slot), None)
             if slot is None:
                 raise KeyError(f"{task.prop.name} has no slot {task.slot!r}")
-            colors = task.prop.paint.whole() if isinstance(task.prop.paint, Paint) else None
+            colors = own_colors(task.prop)
             self._done[task.key] = bake_slot(
                 data, baked, slot, task.look, task.prop.matrix(), colors, self._side, self._job
             )

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from jade_coat.bake.attributes import AttributeTable, instance_values, vertex_attributes
+from jade_coat.bake.attributes import AttributeTable, instance_values, map_reads, painted, vertex_attributes
 from jade_coat.bake.baker import fitting_levels, seen_from_ahead
 from jade_coat.files.library import Library
 from jade_coat.maps.packing import PackedLookup
@@ -148,6 +148,7 @@ def _along(
     if paint_at is not None:
         colors = paint_at(used)
     elif isinstance(prop.paint, Paint):
-        colors = prop.paint.whole()[used]
-    values = vertex_attributes(mesh.part(used, triangles), prop.matrix(), colors, wanted | {"position"})
-    return AttributeTable(values).at(triangles, np.arange(len(triangles)), line.weights)
+        colors = prop.paint.at(used)
+    wanted = map_reads(prop, wanted | {"position"})
+    values = vertex_attributes(mesh.part(used, triangles), prop.matrix(), colors, wanted)
+    return painted(prop, AttributeTable(values).at(triangles, np.arange(len(triangles)), line.weights))

@@ -15,8 +15,9 @@ from pydantic import ValidationError
 
 from jade_coat.files.assets import Assets, MissingAsset
 from jade_coat.files.atomic import write_atomic
-from jade_coat.mesh.painting import Paint
-from jade_coat.stage.project import SCHEMA_VERSION, Project
+from jade_coat.maps.images import png_bytes, read_image
+from jade_coat.mesh.painting import MAP_SIDES, Paint, PaintMap
+from jade_coat.stage.project import SCHEMA_VERSION, Project, StoredMap
 
 FILE = "project.json"
 
@@ -54,6 +55,11 @@ def save_project(project: Project, assets: Assets, folder: Path) -> None:
             path = folder / "paint" / f"{prop.paint.key}.npy"
             if not path.is_file():
                 write_atomic(path, _paint_bytes(prop.paint))
+        if isinstance(prop.paint_map, PaintMap):
+            kept.add(f"{prop.paint_map.paint.key}.png")
+            path = folder / "paint" / f"{prop.paint_map.paint.key}.png"
+            if not path.is_file():
+                write_atomic(path, png_bytes(prop.paint_map.picture()))
     text = json.dumps(project.model_dump(mode="json"), indent=1, ensure_ascii=False)
     write_atomic(folder / FILE, text.encode() + b"\n")
     _sweep(folder / "paint", kept)
@@ -69,7 +75,7 @@ def _sweep(folder: Path, kept: set[str]) -> None:
     """Remove paint that no prop refers to any more; only files with names that this module gives."""
     if folder.is_dir():
         for path in folder.iterdir():
-            if re.fullmatch(r"[0-9a-f]{24}\.npy", path.name) and path.name not in kept:
+            if re.fullmatch(r"[0-9a-f]{24}\.(npy|png)", path.name) and path.name not in kept:
                 path.unlink(missing_ok=True)
 
 
@@ -136,6 +142,12 @@ def _with_paint(project: Project, folder: Path, problems: list[str]) -> Project:
             except (OSError, ValueError, MissingAsset) as error:
                 problems.append(f"The paint of {prop.name} is lost: {error}. It shows the mesh's own colours.")
                 prop = prop.with_(paint=None)
+        if isinstance(prop.paint_map, StoredMap):
+            try:
+                prop = prop.with_(paint_map=_read_map(folder, prop.paint_map))
+            except (OSError, ValueError, MissingAsset) as error:
+                problems.append(f"The painted map of {prop.name} is lost: {error}. It shows the paint on its vertices.")
+                prop = prop.with_(paint_map=None)
         props.append(prop)
     painted: Project = project.with_(props=tuple(props))
     return painted
@@ -145,9 +157,17 @@ def _read_paint(folder: Path, key: str) -> Paint:
     if not re.fullmatch(r"[0-9a-f]{24}", key):
         raise ValueError(f"{key!r} is no name of a paint file")
     values = np.load(folder / "paint" / f"{key}.npy", allow_pickle=False)
-    if values.ndim != 2 or values.shape[1] != 4 or values.dtype != np.uint16:
+    if values.ndim != 2 or values.shape[1] not in (4, 8, 12, 16) or values.dtype != np.uint16 or not len(values):
         raise ValueError(f"paint/{key}.npy holds {values.dtype} {values.shape}, expected (n, 4) uint16")
     return Paint.of(values)
+
+
+def _read_map(folder: Path, stored: StoredMap) -> PaintMap:
+    name = f"paint/{stored.file}.png"
+    picture = read_image((folder / name).read_bytes(), name)
+    if picture.shape[2] != 4 or picture.shape[0] not in MAP_SIDES or picture.shape[0] != picture.shape[1]:
+        raise ValueError(f"{name} is {picture.shape}, expected a square of four channels, 16 to 8192 texels a side")
+    return PaintMap.of_picture(picture, stored.uv_set, stored.color_set, stored.repeats)
 
 
 def data_folder() -> Path:

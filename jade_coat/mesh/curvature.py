@@ -14,8 +14,8 @@ def mean_curvature(mesh: MeshData) -> Array:
     The cotangent formula over a third of the triangles around a vertex (after Meyer, Desbrun, Schröder & Barr,
     Discrete Differential-Geometry Operators, 2003). Vertices at one place count as one; borders give 0.
     """
-    _, first, place = np.unique(mesh.positions, axis=0, return_index=True, return_inverse=True)
-    place = place.reshape(-1)
+    place = mesh.places
+    _, first = np.unique(place, return_index=True)
     points = mesh.positions[first].astype(np.float64)
     triangles = place[mesh.triangles.astype(np.int64)]
     count = len(points)

@@ -13,6 +13,8 @@ from jade_coat.program.types import Array
 
 MAX_UV_SETS = 8
 MAX_COLOR_SETS = 4
+ROUNDING = 5e-7
+"""How far apart two places may be and still be one, as a share of the mesh's size."""
 FULL = 65535
 """The value of a painted channel that counts as 1."""
 
@@ -89,6 +91,38 @@ class MeshData:
         return self.uvs[index] if index < len(self.uvs) else np.zeros((self.vertex_count, 2), np.float32)
 
     @cached_property
+    def places(self) -> Array:
+        """A number for each vertex `(n,) int64` that is the same where positions are the same.
+
+        Along open edges positions may differ by rounding: there the two sides of a seam are often worked out apart.
+        """
+        return _closed(self.positions, self.triangles, distinct_rows(self.positions))
+
+    @cached_property
+    def pieces(self) -> Array:
+        """The number of the connected piece each vertex belongs to, `(n,)`; vertices at one place are one."""
+        from scipy.sparse import coo_matrix
+        from scipy.sparse.csgraph import connected_components
+
+        t = self.places[self.triangles.astype(np.int64)]
+        a, b = np.concatenate([t[:, 0], t[:, 1]]), np.concatenate([t[:, 1], t[:, 2]])
+        count = int(self.places.max(initial=0)) + 1
+        _, piece = connected_components(coo_matrix((np.ones(len(a), bool), (a, b)), (count, count)), directed=False)
+        return np.asarray(piece[self.places])
+
+    @cached_property
+    def edge_length(self) -> Array:
+        """The mean length of the edges at each vertex, `(n,) float32` in metres."""
+        total, count = np.zeros(self.vertex_count), np.zeros(self.vertex_count)
+        for i in range(3):
+            a, b = self.triangles[:, i].astype(np.int64), self.triangles[:, (i + 1) % 3].astype(np.int64)
+            length = np.linalg.norm(self.positions[a] - self.positions[b], axis=1)
+            for end in (a, b):
+                total += np.bincount(end, length, self.vertex_count)
+                count += np.bincount(end, minlength=self.vertex_count)
+        return (total / np.maximum(count, 1)).astype(np.float32)
+
+    @cached_property
     def curvature(self) -> Array:
         """Signed mean curvature at each vertex, `(n, 1) float32` in 1/metre."""
         from jade_coat.mesh.curvature import mean_curvature
@@ -121,12 +155,44 @@ def _weighted_median(values: Array, weights: Array) -> float:
     return float(values[order][np.searchsorted(total, total[-1] / 2)])
 
 
+def _closed(positions: Array, triangles: Array, place: Array) -> Array:
+    """Places with those on open edges that are apart by no more than rounding made one."""
+    t = place[triangles.astype(np.int64)]
+    ends = np.sort(np.stack([t, np.roll(t, -1, axis=1)], axis=2).reshape(-1, 2), axis=1)
+    _, first, uses = np.unique(
+        ends[:, 0] * (int(place.max(initial=0)) + 1) + ends[:, 1], return_index=True, return_counts=True
+    )
+    open_places = np.unique(ends[first[uses == 1]])
+    if not len(open_places):
+        return place
+    from scipy.sparse import coo_matrix
+    from scipy.sparse.csgraph import connected_components
+    from scipy.spatial import cKDTree
+
+    _, vertex = np.unique(place, return_index=True)
+    reach = ROUNDING * float(np.ptp(positions, axis=0).max())
+    pairs = cKDTree(positions[vertex[open_places]]).query_pairs(reach, output_type="ndarray")
+    if not len(pairs):
+        return place
+    a, b = open_places[pairs].T
+    _, joined = connected_components(coo_matrix((np.ones(len(a), bool), (a, b)), (len(vertex), len(vertex))))
+    return np.asarray(joined[place], np.int64)
+
+
+def distinct_rows(rows: Array) -> Array:
+    """Number rows `(n, k)` so that equal ones share a number, `(n,) int64` from 0 on."""
+    key = np.zeros(len(rows), np.int64)
+    for axis in rows.T:  # the rank along each axis, then the rank of all so far: exact, and faster than whole rows
+        values, rank = np.unique(axis, return_inverse=True)
+        _, key = np.unique(key * len(values) + rank, return_inverse=True)
+    return key
+
+
 def smooth_normals(positions: Array, triangles: Array) -> Array:
     """Area-weighted vertex normals `(n, 3)`; vertices at one place share theirs."""
     corners = positions[triangles].astype(np.float64)
     face = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    _, place = np.unique(positions, axis=0, return_inverse=True)
-    place = place.reshape(-1)
+    place = distinct_rows(positions)
     total = np.zeros((place.max() + 1, 3))
     for c in range(3):
         np.add.at(total, place[triangles[:, c]], face)

@@ -1,46 +1,61 @@
-"""Fills vertex paint by rule: a share from 0 to 1 at each vertex leads from value A to value B."""
+"""Fills paint by rule: a share from 0 to 1 at each vertex or texel leads from value A to value B."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
 from typing import Any, Literal
 
 import numpy as np
 from pydantic import Field, model_validator
 
-from jade_coat.material.fields import Frozen, Vec3
-from jade_coat.mesh.data import FULL, MeshData
-from jade_coat.mesh.painting import Paint
-from jade_coat.program.ops.noise import Fbm, fbm
+from jade_coat.material.fields import Frozen, Vec2, Vec3
+from jade_coat.material.where import MapReading
+from jade_coat.mesh.data import MAX_COLOR_SETS, MeshData
+from jade_coat.mesh.grounds import GROUNDS, Around, between
+from jade_coat.mesh.painting import TILE, Paint, PaintMap
+from jade_coat.mesh.places import Places, map_places, vertex_places
+from jade_coat.mesh.surface_index import surface_index
+from jade_coat.program.ops.curves import Curve
 from jade_coat.program.types import Array
 
-Ground = Literal["even", "gradient", "angle", "cavity", "occlusion", "height", "distance", "noise", "part", "channel"]
-Ease = Literal["linear", "smooth", "step"]
+Ground = Literal[
+    "even", "gradient", "angle", "cavity", "occlusion", "height", "distance", "mesh", "noise", "part", "map", "channel",
+    "levels", "blur", "clamp",
+]  # fmt: skip
+Ease = Literal["linear", "smooth", "step", "curve"]
 Mix = Literal["replace", "multiply", "add", "max", "min"]
 GROUND_LABELS: dict[Ground, str] = {
     "even": "Everywhere", "gradient": "Gradient", "angle": "Facing", "cavity": "Edges", "occlusion": "Shelter",
-    "height": "World height", "distance": "Distance", "noise": "Noise", "part": "By piece", "channel": "Channel",
+    "height": "World height", "distance": "Distance", "mesh": "Near a prop", "noise": "Noise", "part": "By piece",
+    "map": "A map", "channel": "Channel", "levels": "Levels", "blur": "Blur", "clamp": "Clamp",
 }  # fmt: skip
 GROUND_HINTS: dict[Ground, str] = {
-    "even": "B on every vertex",
+    "even": "B everywhere",
     "gradient": "from A at the first point to B at the second, along the line between them",
     "angle": "A where the surface faces the direction, B where it leans away by the second angle or more",
     "cavity": "B on edges, or in hollows when turned over",
     "occlusion": "B where little of the sky is seen, by rays",
     "height": "from A at one height above the world's ground to B at another",
     "distance": "from A near a point to B far from it",
+    "mesh": "from A at another prop's surface to B away from it",
     "noise": "soft patches",
     "part": "another value for each connected piece, by chance",
+    "map": "what a map set or a mask holds, laid by a UV set",
     "channel": "what another channel holds",
+    "levels": "its own values, stretched from one range to A and B",
+    "blur": "its own values, softened over a width in metres",
+    "clamp": "its own values, kept between A and B",
 }
-RAYS = 64
+OWN = ("levels", "blur", "clamp")
+"""Grounds that rework what each channel holds."""
 
 
 class PaintRule(Frozen):
     """What is filled, with what, and how it joins what is there.
 
     Lengths in metres, angles in radians. `points` are in the object's space or the world's; `range` are the two metres,
-    angles or noise values at which A and B are reached.
+    angles or values at which A and B are reached. Channels count on from one colour set to the next.
     """
 
     ground: Ground = "gradient"
@@ -51,178 +66,248 @@ class PaintRule(Frozen):
     strength: float = Field(1.0, ge=0, le=1)
     slot: str = ""
     """Only this slot; empty for the whole mesh."""
+    piece: Vec3 | None = None
+    """Only the connected piece that is nearest to this point of the object."""
+    chosen: int | None = Field(None, ge=0, lt=4 * MAX_COLOR_SETS)
+    """Only as far as this channel is painted: a selection made with the brush."""
     space: Literal["object", "world"] = "object"
     points: tuple[Vec3, Vec3] = ((0.0, 0.0, 0.0), (0.0, 1.0, 0.0))
     direction: Vec3 = (0.0, 1.0, 0.0)
     range: tuple[float, float] = (0.0, 1.0)
     size: float = Field(0.3, gt=0, le=1000)
-    """Metres across a patch of noise; the bend in metres that counts as full for edges; the reach of shelter."""
+    """Metres: across a patch of noise, the bend that counts as full for edges, the reach of shelter, a tile of a map,
+    the width of a blur."""
     seed: int = Field(0, ge=0, le=9999)
-    source: int = Field(0, ge=0, le=3)
+    source: int = Field(0, ge=0, lt=4 * MAX_COLOR_SETS)
+    other: str = ""
+    """The prop that distance is measured from."""
+    map_set: str = ""
+    read: MapReading = "mask"
+    uv_set: int = Field(0, ge=0, le=7)
+    tiled: bool = False
+    """A map is tiled by metres rather than laid once over the UV square."""
     ease: Ease = "linear"
+    curve: tuple[Vec2, ...] = ((0.0, 0.0), (0.35, 0.1), (0.65, 0.9), (1.0, 1.0))
     invert: bool = False
 
     @model_validator(mode="after")
     def _sound(self) -> PaintRule:
-        if not self.channels or any(c not in range(4) for c in self.channels):
-            raise ValueError(f"a rule fills channels 0 to 3, got {self.channels}")
+        if not self.channels or any(c not in range(4 * MAX_COLOR_SETS) for c in self.channels):
+            raise ValueError(f"a rule fills channels 0 to {4 * MAX_COLOR_SETS - 1}, got {self.channels}")
         if not np.linalg.norm(self.direction) > 0:
             raise ValueError("a rule's direction has a length")
         return self
 
 
-def shares(rule: PaintRule, mesh: MeshData, matrix: Array, paint: Array) -> Array:
-    """How far from A to B each vertex is, `(n,) float32`, 0 to 1. `matrix` places the prop; `paint` `(n, 4) uint16`."""
-    raw = _GROUNDS[rule.ground](rule, mesh, np.asarray(matrix, np.float64), paint)
-    t = np.clip(np.asarray(raw, np.float32), 0, 1)
+def shares(
+    rule: PaintRule, places: Places, matrix: Array, source: Array | None = None, around: Around | None = None
+) -> Array:
+    """How far from A to B each place is, `(n,)` or `(1,)`, 0 to 1.
+
+    `matrix` places the prop; `source` `(n,)`, 0 to 1, is what the channel that a rule reads holds there.
+    """
+    if rule.ground == "channel":
+        return _eased(rule, source if source is not None else np.zeros(1, np.float32))
+    raw = GROUNDS[rule.ground](rule, places, np.asarray(matrix, np.float64), around or Around())
+    return _eased(rule, np.asarray(raw, np.float32))
+
+
+def _eased(rule: PaintRule, raw: Array) -> Array:
+    t = np.clip(raw, np.float32(0), np.float32(1))
     if rule.ease == "smooth":
         t = t * t * (3 - 2 * t)
     elif rule.ease == "step":
         t = (t >= 0.5).astype(np.float32)
+    elif rule.ease == "curve":
+        xs, ys = zip(*rule.curve, strict=True)
+        t = np.clip(Curve(xs, ys).along(t), 0, 1).astype(np.float32)
     return 1 - t if rule.invert else t
 
 
-def filled(rule: PaintRule, mesh: MeshData, matrix: Array, paint: Paint) -> Paint:
-    """Paint after a rule; tiles it does not change stay the same objects. Raises KeyError for an unknown slot."""
-    before = paint.whole()
-    where = _vertices_of(mesh, rule.slot)
-    t = shares(rule, mesh, matrix, before)[where]
-    target = rule.a + (rule.b - rule.a) * t
-    after = before.copy()
-    for channel in rule.channels:
-        old = before[where, channel].astype(np.float32) / FULL
-        new = _MIXES[rule.mix](old, target)
-        kept = old + (np.clip(new, 0, 1) - old) * np.float32(rule.strength)
-        after[where, channel] = np.round(kept * FULL).astype(np.uint16)
-    return _shared_tiles(paint, Paint.of(after))
+def filled(rule: PaintRule, mesh: MeshData, matrix: Array, paint: Paint, around: Around | None = None) -> Paint:
+    """Paint on vertices after a rule; tiles it does not change stay the same objects.
+
+    Channels that the paint does not have are left out. Raises KeyError for an unknown slot, prop or map set.
+    """
+    return _filled(rule, mesh, matrix, paint, vertex_places(mesh), around)
 
 
-def filled_by(rules: tuple[PaintRule, ...], mesh: MeshData, matrix: Array, paint: Paint) -> Paint:
+def map_filled(
+    rule: PaintRule, mesh: MeshData, matrix: Array, paint_map: PaintMap, around: Around | None = None
+) -> PaintMap:
+    """A painted map after a rule, its gutters too. Raises as `filled` does."""
+    paint = _filled(rule, mesh, matrix, paint_map.paint, map_places(mesh, paint_map), around)
+    return paint_map if paint is paint_map.paint else paint_map.with_paint(paint)
+
+
+def filled_by(
+    rules: tuple[PaintRule, ...], mesh: MeshData, matrix: Array, paint: Paint, around: Around | None = None
+) -> Paint:
     """Paint after several rules in turn."""
     for rule in rules:
-        paint = filled(rule, mesh, matrix, paint)
+        paint = filled(rule, mesh, matrix, paint, around)
     return paint
 
 
-def _shared_tiles(before: Paint, after: Paint) -> Paint:
-    tiles = (a if np.array_equal(a, b) else b for a, b in zip(before.tiles, after.tiles, strict=True))
-    return Paint(tuple(tiles))
+def _filled(
+    rule: PaintRule, mesh: MeshData, matrix: Array, paint: Paint, parts: Iterator[Places], around: Around | None
+) -> Paint:
+    work = _Fill(rule, mesh, matrix, paint, around or Around())
+    if not work.channels or rule.strength <= 0:
+        return paint
+    if rule.ground == "blur":
+        parts = iter(work.soften(list(parts)))
+    for places in parts:
+        if work.around.cancelled():
+            return paint
+        work.fill(places)
+    return work.paint()
 
 
-def _vertices_of(mesh: MeshData, slot: str) -> Array:
-    if not slot:
-        return np.arange(mesh.vertex_count)
-    found = next((s for s in mesh.slots if s.name == slot), None)
-    if found is None:
-        raise KeyError(f"the mesh has no slot {slot!r}")
-    return np.unique(mesh.triangles[found.start : found.start + found.count])
+class _Fill:
+    """One fill under way: the tiles it has copied, and what it may change."""
+
+    def __init__(self, rule: PaintRule, mesh: MeshData, matrix: Array, paint: Paint, around: Around) -> None:
+        self.rule, self.mesh, self.around = rule, mesh, around
+        self._matrix, self._before = matrix, paint
+        self.channels = [c for c in rule.channels if c < paint.channels]
+        self._allowed = _allowed(rule, mesh)
+        self._made: dict[int, Array] = {}
+        self._soft: dict[int, Array] = {}
+
+    def paint(self) -> Paint:
+        """The paint so far; it shares the tiles that are as they were."""
+        before = self._before.tiles
+        return self._before.replaced({i: t for i, t in self._made.items() if not np.array_equal(t, before[i])})
+
+    def soften(self, parts: list[Places]) -> list[Places]:
+        """Work out the softened values of all places beforehand; they are found again by place."""
+        from jade_coat.mesh.kernels import soften
+
+        cell, (low, _) = self.rule.size / 2, self.mesh.bounds
+        values = [np.stack([self._now(p, c) for c in self.channels], axis=1).astype(np.float64) for p in parts]
+        room = 1 << 14
+        while True:
+            keys, sums, used = np.full(room, -1, np.int64), np.zeros((room, len(self.channels) + 1)), 0
+            for p, v in zip(parts, values, strict=True):
+                if used >= 0:
+                    used = soften(p.positions, p.normals, v, cell, low - cell, keys, sums, used, False)
+            if used >= 0:
+                break
+            room *= 4
+        for part, v in zip(parts, values, strict=True):
+            soften(part.positions, part.normals, v, cell, low - cell, keys, sums, 0, True)
+            self._soft[id(part)] = v.astype(np.float32)
+        return parts
+
+    def _now(self, places: Places, channel: int) -> Array:
+        """What a channel holds at some places before the fill, 0 to 1."""
+        tiles = self._before.tiles
+        held = np.empty(_length(places.entries), np.float32)
+        for tile, run, rows in _tiles(places.entries):
+            held[run] = tiles[tile][rows, channel]
+        held *= np.float32(1 / self._before.full)
+        return held
+
+    def fill(self, places: Places) -> None:
+        """Fill some places."""
+        rule = self.rule
+        strength: Any = np.float32(rule.strength)
+        if self._allowed is not None:
+            strength = strength * self._allowed.at(places)
+        if rule.chosen is not None:
+            strength = strength * (self._now(places, rule.chosen) if rule.chosen < self._before.channels else 0)
+        target: Any = None
+        if rule.ground not in OWN:
+            source = self._now(places, rule.source) if self._reads_channel() else np.zeros(1, np.float32)
+            t = shares(rule, places, self._matrix, source, self.around)
+            target = np.float32(rule.a) + np.float32(rule.b - rule.a) * t
+        whole_strength = rule.strength >= 1 and not np.ndim(strength)
+        for k, channel in enumerate(self.channels):
+            plain = whole_strength and rule.mix == "replace" and target is not None
+            old = np.zeros(1, np.float32) if plain else self._now(places, channel)
+            new = target if target is not None else self._reworked(places, old, k)
+            if rule.mix != "replace":
+                new = np.clip(_MIXES[rule.mix](old, new), 0, 1)
+            if not whole_strength:
+                new = old + (new - old) * strength
+            self._put(places, channel, new)
+
+    def _reads_channel(self) -> bool:
+        return self.rule.ground == "channel" and self.rule.source < self._before.channels
+
+    def _put(self, places: Places, channel: int, new: Array) -> None:
+        whole = (new * np.float32(self._before.full) + np.float32(0.5)).astype(self._before.tiles[0].dtype)
+        whole = np.broadcast_to(whole, _length(places.entries))
+        for tile, run, rows in _tiles(places.entries):
+            if tile not in self._made:
+                self._made[tile] = self._before.tiles[tile].copy()
+            self._made[tile][rows, channel] = whole[run]
+
+    def _reworked(self, places: Places, old: Array, k: int) -> Array:
+        """What a channel becomes of its own values."""
+        rule = self.rule
+        if rule.ground == "clamp":
+            low, high = sorted((rule.a, rule.b))
+            return np.clip(old, np.float32(low), np.float32(high))
+        if rule.ground == "levels":
+            t = _eased(rule, between(old, *rule.range))
+            return np.asarray(np.float32(rule.a) + np.float32(rule.b - rule.a) * t)
+        return np.clip(self._soft[id(places)][:, k], 0, 1)
 
 
-def _between(value: Array, low: float, high: float) -> Array:
-    """0 at `low`, 1 at `high`; a jump where they are one."""
-    if low == high:
-        return (value >= high).astype(np.float32)
-    return (value - low) / (high - low)
+def _length(entries: Array | slice) -> int:
+    return entries.stop - entries.start if isinstance(entries, slice) else len(entries)
 
 
-def _positions(rule: PaintRule, mesh: MeshData, matrix: Array) -> Array:
-    p = mesh.positions.astype(np.float64)
-    return p @ matrix[:3, :3].T + matrix[:3, 3] if rule.space == "world" else p
+def _tiles(entries: Array | slice) -> Iterator[tuple[int, Any, Any]]:
+    """(tile, which of the entries, rows in it) for entries, a run of them or a list."""
+    if isinstance(entries, slice):
+        for start in range(entries.start, entries.stop, TILE):
+            stop = min(start + TILE, entries.stop)
+            yield start // TILE, slice(start - entries.start, stop - entries.start), slice(0, stop - start)
+        return
+    tiles = entries // TILE
+    order = np.argsort(tiles, kind="stable")
+    edges = np.flatnonzero(np.diff(tiles[order])) + 1
+    for run in np.split(order, edges):
+        if len(run):
+            yield int(tiles[run[0]]), run, entries[run] % TILE
 
 
-def _normals(rule: PaintRule, mesh: MeshData, matrix: Array) -> Array:
-    if rule.space == "object":
-        return mesh.normals.astype(np.float64)
-    turned = mesh.normals.astype(np.float64) @ np.linalg.inv(matrix[:3, :3])
-    return np.asarray(turned / np.maximum(np.linalg.norm(turned, axis=1, keepdims=True), 1e-20))
+@dataclass(frozen=True)
+class _Allowed:
+    """1 on the triangles `(m,)`, and so on the vertices `(n,)`, that may be filled, 0 elsewhere."""
+
+    triangles: Array
+    vertices: Array
+
+    def at(self, places: Places) -> Array:
+        """Whether some places may be filled, `(k,) float32`."""
+        return np.asarray(self.vertices[places.entries] if places.triangle is None else self.triangles[places.triangle])
 
 
-def _gradient(rule: PaintRule, mesh: MeshData, matrix: Array, paint: Array) -> Array:
-    start, end = (np.array(p) for p in rule.points)
-    way = end - start
-    length2 = float(way @ way)
-    along = (_positions(rule, mesh, matrix) - start) @ way
-    return _between(along / length2 if length2 > 0 else along * 0 + 1, 0.0, 1.0)
+def _allowed(rule: PaintRule, mesh: MeshData) -> _Allowed | None:
+    """What a rule may fill; None for everything."""
+    allowed = np.ones(len(mesh.triangles), bool)
+    if rule.slot:
+        found = next((s for s in mesh.slots if s.name == rule.slot), None)
+        if found is None:
+            raise KeyError(f"the mesh has no slot {rule.slot!r}")
+        allowed[:] = False
+        allowed[found.start : found.start + found.count] = True
+    if rule.piece is not None:
+        near = surface_index(mesh).nearest(np.array([rule.piece])).triangle[0]
+        piece = mesh.pieces[mesh.triangles[:, 0]]
+        allowed &= piece == piece[near]
+    if allowed.all():
+        return None
+    vertices = np.zeros(mesh.vertex_count, np.float32)
+    vertices[mesh.triangles[allowed]] = 1
+    return _Allowed(allowed.astype(np.float32), vertices)
 
 
-def _angle(rule: PaintRule, mesh: MeshData, matrix: Array, paint: Array) -> Array:
-    toward = np.array(rule.direction) / np.linalg.norm(rule.direction)
-    return _between(np.arccos(np.clip(_normals(rule, mesh, matrix) @ toward, -1, 1)), *rule.range)
-
-
-def _distance(rule: PaintRule, mesh: MeshData, matrix: Array, paint: Array) -> Array:
-    away = np.linalg.norm(_positions(rule, mesh, matrix) - np.array(rule.points[0]), axis=1)
-    return _between(away, *rule.range)
-
-
-def _height(rule: PaintRule, mesh: MeshData, matrix: Array, paint: Array) -> Array:
-    return _between((mesh.positions @ matrix[:3, :3].T + matrix[:3, 3])[:, 1], *rule.range)
-
-
-def _noise(rule: PaintRule, mesh: MeshData, matrix: Array, paint: Array) -> Array:
-    places = (_positions(rule, mesh, matrix) / rule.size).T.astype(np.float32)
-    with np.errstate(over="ignore"):  # the hash counts round
-        return _between(fbm(Fbm(4, rule.seed), places)[0] * 0.5 + 0.5, *rule.range)
-
-
-def _part(rule: PaintRule, mesh: MeshData, matrix: Array, paint: Array) -> Array:
-    pieces = connected(mesh)
-    return np.random.default_rng(rule.seed).random(int(pieces.max(initial=0)) + 1)[pieces]
-
-
-def _occlusion(rule: PaintRule, mesh: MeshData, matrix: Array, paint: Array) -> Array:
-    return 1 - openness(mesh, rule.size, RAYS)
-
-
-_GROUNDS: dict[str, Callable[[PaintRule, MeshData, Array, Array], Any]] = {
-    "even": lambda rule, mesh, matrix, paint: np.ones(mesh.vertex_count),
-    "gradient": _gradient, "angle": _angle, "distance": _distance, "height": _height, "noise": _noise, "part": _part,
-    "cavity": lambda rule, mesh, matrix, paint: mesh.curvature[:, 0] * rule.size,
-    "occlusion": _occlusion,
-    "channel": lambda rule, mesh, matrix, paint: paint[:, rule.source] / np.float32(FULL),
-}  # fmt: skip
 _MIXES: dict[str, Callable[[Array, Array], Array]] = {
     "replace": lambda old, new: new, "multiply": lambda old, new: old * new, "add": lambda old, new: old + new,
     "max": np.maximum, "min": np.minimum,
 }  # fmt: skip
-
-
-def connected(mesh: MeshData) -> Array:
-    """The number of the connected piece each vertex belongs to, `(n,)`; vertices at one place are one."""
-    from scipy.sparse import coo_matrix
-    from scipy.sparse.csgraph import connected_components
-
-    _, place = np.unique(mesh.positions, axis=0, return_inverse=True)
-    place = place.reshape(-1)
-    t = place[mesh.triangles.astype(np.int64)]
-    a, b = np.concatenate([t[:, 0], t[:, 1]]), np.concatenate([t[:, 1], t[:, 2]])
-    count = int(place.max(initial=0)) + 1
-    _, piece = connected_components(coo_matrix((np.ones(len(a), bool), (a, b)), (count, count)), directed=False)
-    return np.asarray(piece[place])
-
-
-def openness(mesh: MeshData, reach: float, rays: int = RAYS) -> Array:
-    """The cosine-weighted share of the half space above each vertex in which the mesh itself is not met, `(n,)`.
-
-    Rays end after `reach` metres. They are spread by the golden angle over equal shares of the weight (Malley's
-    method), the same for every vertex, so the error falls about as 1 / rays.
-    """
-    from jade_coat.mesh.picking import target
-
-    index = target(mesh)
-    radius = np.sqrt((np.arange(rays) + 0.5) / rays)
-    angle = np.arange(rays) * np.pi * (3 - np.sqrt(5))
-    local = np.stack([radius * np.cos(angle), radius * np.sin(angle), np.sqrt(1 - radius**2)], axis=1)
-    n = mesh.normals.astype(np.float64)
-    helper = np.where(np.abs(n[:, :1]) > 0.9, [[0.0, 1.0, 0.0]], [[1.0, 0.0, 0.0]])
-    t = np.cross(helper, n)
-    t /= np.maximum(np.linalg.norm(t, axis=1, keepdims=True), 1e-20)
-    b = np.cross(n, t)
-    low, high = mesh.bounds
-    lift = max(float(np.linalg.norm(high - low)) * 1e-4, 1e-9)
-    origins = mesh.positions.astype(np.float64) + n * lift
-    free = np.zeros(len(n))
-    for x, y, z in local:
-        directions = t * x + b * y + n * z
-        free += ~index.blocked(origins, directions, reach)
-    return free / rays

@@ -1,33 +1,37 @@
-"""Paint: four channels a vertex in immutable tiles, and the strokes that change them."""
+"""Paint: channels of numbers in immutable tiles, on a mesh's vertices or on a map."""
 
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
-from functools import cached_property, lru_cache
-from typing import Any, Literal
+from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 
-from jade_coat.mesh.data import FULL, MeshData
+from jade_coat.material.paint_source import MapSource
+from jade_coat.mesh.data import MAX_COLOR_SETS, MeshData
 from jade_coat.program.types import Array
 
 TILE = 4096
-"""Vertices in a tile."""
-Falloff = Literal["smooth", "linear", "sharp", "flat"]
+"""Entries in a tile: vertices, or texels of a square of a map."""
+MAP_SIDES = (16, 32, 64, 128, 256, 512, 1024, 2048, 4096, 8192)
+TILE_SIDE = 64
+"""Texels along a map's tile, or the map's own side where that is smaller."""
 
 
 @dataclass(frozen=True, eq=False)
 class Paint:
-    """Vertex paint `(n, 4) uint16` as read-only tiles; an edit shares every tile it does not touch."""
+    """Values `(n, channels) uint16` or `uint8` as read-only tiles; an edit shares every tile it does not touch.
+
+    On vertices there are four channels for each colour set that the paint covers, the first set first.
+    """
 
     tiles: tuple[Array, ...]
 
     @staticmethod
     def of(values: Array) -> Paint:
-        """Paint with these values `(n, 4)`."""
-        values = np.ascontiguousarray(values, np.uint16)
+        """Paint with these values `(n, channels)`; whatever is not `uint8` becomes `uint16`."""
+        values = np.ascontiguousarray(values, np.uint8 if values.dtype == np.uint8 else np.uint16)
         tiles = tuple(values[i : i + TILE].copy() for i in range(0, len(values), TILE))
         for tile in tiles:
             tile.flags.writeable = False
@@ -35,18 +39,54 @@ class Paint:
 
     @property
     def count(self) -> int:
-        """How many vertices are covered."""
+        """How many vertices or texels are covered."""
         return sum(len(t) for t in self.tiles)
 
+    @property
+    def channels(self) -> int:
+        """How many channels there are."""
+        return int(self.tiles[0].shape[1])
+
+    @property
+    def full(self) -> int:
+        """The value that counts as 1."""
+        return int(np.iinfo(self.tiles[0].dtype).max)
+
+    @property
+    def nbytes(self) -> int:
+        """What it takes on the graphics card; tiles that are shared here are not shared there."""
+        return sum(t.nbytes for t in self.tiles)
+
     def whole(self) -> Array:
-        """All values `(n, 4) uint16`."""
+        """All values `(n, channels)`."""
         return np.concatenate(self.tiles)
+
+    def color_set(self, index: int) -> Array | None:
+        """The four channels of a colour set, `(n, 4)`; None when the paint does not cover it."""
+        return self.whole()[:, 4 * index : 4 * index + 4] if 4 * index < self.channels else None
+
+    def at(self, entries: Array) -> Array:
+        """The values `(k, channels)` of some vertices or texels."""
+        entries = np.asarray(entries, np.int64)
+        found = np.empty((len(entries), self.channels), self.tiles[0].dtype)
+        owner = entries // TILE
+        for tile in np.unique(owner):
+            here = owner == tile
+            found[here] = self.tiles[tile][entries[here] - tile * TILE]
+        return found
 
     def replaced(self, tiles: dict[int, Array]) -> Paint:
         """Paint with some tiles exchanged."""
         for tile in tiles.values():
             tile.flags.writeable = False
         return Paint(tuple(tiles.get(i, t) for i, t in enumerate(self.tiles)))
+
+    def sharing(self, before: Paint) -> Paint:
+        """The same paint, with the tiles of `before` wherever they hold the same."""
+        if len(before.tiles) != len(self.tiles):
+            return self
+        pairs = zip(before.tiles, self.tiles, strict=True)
+        return Paint(tuple(a if a.dtype == b.dtype and np.array_equal(a, b) else b for a, b in pairs))
 
     def changed_tiles(self, other: Paint) -> list[int]:
         """The indices of tiles that are not the same object in both."""
@@ -57,9 +97,12 @@ class Paint:
     @cached_property
     def key(self) -> str:
         """A content hash."""
-        digest = hashlib.sha256()
+        known: dict[int, bytes] = {}  # an untouched map is one tile many times over
+        digest = hashlib.sha256(f"{self.tiles[0].dtype} {self.channels}".encode())
         for tile in self.tiles:
-            digest.update(tile.tobytes())
+            if id(tile) not in known:
+                known[id(tile)] = hashlib.sha256(tile.tobytes()).digest()
+            digest.update(known[id(tile)])
         return digest.hexdigest()[:24]
 
     def __eq__(self, other: object) -> bool:
@@ -67,123 +110,127 @@ class Paint:
             return True
         same_shape = isinstance(other, Paint) and len(other.tiles) == len(self.tiles)
         return same_shape and all(
-            a is b or np.array_equal(a, b)
+            a is b or (a.dtype == b.dtype and np.array_equal(a, b))
             for a, b in zip(self.tiles, other.tiles, strict=True)  # type: ignore[attr-defined]
         )
 
     __hash__ = object.__hash__
 
 
+def mesh_paint(mesh: MeshData, paint: Paint | None, sets: int = 1) -> Paint:
+    """A prop's paint (its own, or the mesh's) over at least the first `sets` colour sets; sets nobody has are 0."""
+    have = paint.channels // 4 if paint is not None else 0
+    if paint is not None and have >= sets:
+        return paint
+    if not 0 < sets <= MAX_COLOR_SETS:
+        raise ValueError(f"a mesh has at most {MAX_COLOR_SETS} colour sets")
+    own = [paint.whole()] if paint is not None else []
+    empty = np.zeros((mesh.vertex_count, 4), np.uint16)
+    more = [mesh.colors[i] if i < len(mesh.colors) else empty for i in range(have, sets)]
+    return Paint.of(np.concatenate([*own, *more], axis=1))
+
+
 @dataclass(frozen=True)
-class Brush:
-    """How a dab falls: radius in metres, strength 0–1, falloff, channels (0–3), and the value painted toward."""
+class PaintMap:
+    """Paint on a square map instead of on vertices: it stands in for a colour set wherever materials read that.
 
-    radius: float = 0.15
-    strength: float = 0.6
-    falloff: Falloff = "smooth"
-    channels: tuple[int, ...] = (0,)
-    toward: float = 1.0
+    `paint` holds the texels in tiles of `TILE_SIDE` squared, row by row of tiles; `uv_set` says how the map lies. One
+    that does not repeat ends at the edges of the square.
+    """
 
+    side: int
+    uv_set: int
+    paint: Paint
+    color_set: int = 0
+    repeats: bool = False
 
-def falloff(kind: Falloff, distance: Array) -> Array:
-    """The weight of a dab at distances in radii: 1 in the middle, 0 at and beyond 1."""
-    d = np.clip(distance, 0, 1)
-    if kind == "linear":
-        return 1 - d
-    if kind == "sharp":
-        return (1 - d) ** 3
-    if kind == "flat":
-        return (d < 1).astype(d.dtype)
-    return (1 - d * d) ** 2
+    def __post_init__(self) -> None:
+        if self.side not in MAP_SIDES or self.paint.count != self.side**2 or self.paint.channels != 4:
+            raise ValueError(f"a paint map has a side of {MAP_SIDES[0]} to {MAP_SIDES[-1]}, a power of two")
 
+    @staticmethod
+    def even(side: int, bits: int, uv_set: int, color_set: int = 0, repeats: bool = False) -> PaintMap:
+        """A map with no paint; it takes the room of one tile until it is painted."""
+        kind = {8: np.uint8, 16: np.uint16}[bits]
+        edge = min(side, TILE_SIDE)
+        tile = np.zeros((edge * edge, 4), kind)
+        tile.flags.writeable = False
+        return PaintMap(side, uv_set, Paint((tile,) * (side // edge) ** 2), color_set, repeats)
 
-@lru_cache(maxsize=16)
-def vertex_index(mesh: MeshData) -> Any:
-    """A spatial index (`scipy.spatial.cKDTree`) over the mesh's vertices, kept for the most recent meshes."""
-    from scipy.spatial import cKDTree  # slow to import; the first picture need not wait for it
+    @staticmethod
+    def of_picture(picture: Array, uv_set: int, color_set: int = 0, repeats: bool = False) -> PaintMap:
+        """A map from a picture `(side, side, 4) uint8` or `uint16`, top row first."""
+        side, edge = len(picture), min(len(picture), TILE_SIDE)
+        n = side // edge
+        tiles = picture.reshape(n, edge, n, edge, 4).transpose(0, 2, 1, 3, 4).reshape(n * n, edge * edge, 4)
+        made = [np.ascontiguousarray(t) for t in tiles]
+        for tile in made:
+            tile.flags.writeable = False
+        return PaintMap(side, uv_set, Paint(tuple(made)), color_set, repeats)
 
-    return cKDTree(mesh.positions)
+    @property
+    def bits(self) -> int:
+        """Bits in a channel, 8 or 16."""
+        return self.paint.tiles[0].dtype.itemsize * 8
 
+    @property
+    def source(self) -> MapSource:
+        """How materials read it."""
+        return MapSource(self.uv_set, self.color_set, 0 if self.repeats else self.side)
 
-class Stroke:
-    """One stroke on one mesh: dabs change private copies of the tiles they touch; `paint()` gives the result."""
+    @property
+    def tile_side(self) -> int:
+        """Texels along a tile."""
+        return min(self.side, TILE_SIDE)
 
-    def __init__(self, mesh: MeshData, paint: Paint, scale: float = 1.0) -> None:
-        """`scale` is the prop's size: a brush of r metres reaches r / scale in the mesh's space."""
-        if paint.count != mesh.vertex_count:
-            raise ValueError(f"the paint covers {paint.count} vertices, the mesh has {mesh.vertex_count}")
-        self._mesh, self._before, self._scale = mesh, paint, scale
-        self._index = vertex_index(mesh)
-        self._work: dict[int, Array] = {}
-        self._last: Array | None = None
+    def with_paint(self, paint: Paint) -> PaintMap:
+        """The same map with other paint."""
+        return replace(self, paint=paint)
 
-    def dab(self, point: Array, normal: Array, brush: Brush) -> Array:
-        """Paint around a point (in the mesh's space) on vertices that face the way `normal` does.
+    def picture(self) -> Array:
+        """The whole map `(side, side, 4)`, top row first."""
+        edge, n = self.tile_side, self.side // self.tile_side
+        tiles = np.stack(self.paint.tiles).reshape(n, n, edge, edge, 4)
+        return np.ascontiguousarray(tiles.transpose(0, 2, 1, 3, 4).reshape(self.side, self.side, 4))
 
-        Returns the indices of the touched vertices, sorted.
-        """
-        radius = brush.radius / self._scale
-        near = np.asarray(self._index.query_ball_point(point, radius, return_sorted=True), np.int64)
-        near = near[self._mesh.normals[near] @ np.asarray(normal, np.float32) > 0]
-        if not len(near) or brush.strength <= 0:
-            return near[:0]
-        distance = np.linalg.norm(self._mesh.positions[near] - point, axis=1) / radius
-        weight = falloff(brush.falloff, distance) * brush.strength
-        for tile, first, last in _runs(near):
-            rows = near[first:last] - tile * TILE
-            values = self._tile(tile)
-            for channel in brush.channels:
-                old = values[rows, channel].astype(np.float32)
-                new = old + (brush.toward * FULL - old) * weight[first:last]
-                # Rounding away from the old value, so that a gentle stroke still arrives.
-                rounded = np.where(brush.toward * FULL >= old, np.ceil(new), np.floor(new))
-                values[rows, channel] = np.clip(rounded, 0, FULL).astype(np.uint16)
-        return near
+    def corner(self, tile: int) -> tuple[int, int]:
+        """The column and row of a tile's first texel."""
+        n = self.side // self.tile_side
+        return (tile % n) * self.tile_side, (tile // n) * self.tile_side
 
-    def move(self, point: Array, normal: Array, brush: Brush, spacing: float = 0.25) -> Array:
-        """Dab along the way from the last point, every `spacing` radii; returns the touched vertices."""
-        point = np.asarray(point, float)
-        if self._last is None:
-            self._last = point
-            return self.dab(point, normal, brush)
-        step = spacing * brush.radius / self._scale
-        way = point - self._last
-        count = int(np.linalg.norm(way) / step)
-        touched = []
-        for i in range(1, count + 1):
-            touched.append(self.dab(self._last + way * (i * step / np.linalg.norm(way)), normal, brush))
-        if count:
-            self._last = self._last + way * (count * step / np.linalg.norm(way))
-        return np.unique(np.concatenate(touched)) if touched else np.zeros(0, np.int64)
+    def entries(self, column: Array, row: Array) -> Array:
+        """The entry in the paint of each texel; the map repeats."""
+        edge, n = self.tile_side, self.side // self.tile_side
+        x, y = np.asarray(column) % self.side, np.asarray(row) % self.side
+        return np.asarray(((y // edge) * n + x // edge) * edge * edge + (y % edge) * edge + x % edge)
 
-    def values(self, vertices: Array) -> Array:
-        """The present values `(k, 4) uint16` of some vertices (sorted indices)."""
-        parts = [self._now(tile)[vertices[a:b] - tile * TILE] for tile, a, b in _runs(vertices)]
-        return np.concatenate(parts) if parts else np.zeros((0, 4), np.uint16)
-
-    def paint(self) -> Paint:
-        """The paint after the stroke; it shares the tiles no dab reached."""
-        return self._before.replaced({i: t.copy() for i, t in self._work.items()})
-
-    def _tile(self, index: int) -> Array:
-        if index not in self._work:
-            self._work[index] = self._before.tiles[index].copy()
-        return self._work[index]
-
-    def _now(self, index: int) -> Array:
-        return self._work.get(index, self._before.tiles[index])
+    def sampled(self, uv: Array) -> Array:
+        """The filtered values at UVs `(n, 2)`, from 0 to 1, `(n, 4) float64`: bilinear, as the view reads them."""
+        at = np.asarray(uv, np.float64) * self.side - 0.5
+        if not self.repeats:
+            at = np.clip(at, 0, self.side - 1)
+        low = np.floor(at).astype(np.int64)
+        fx, fy = (at - low).T[..., None]
+        x, y = low.T
+        edge2 = self.tile_side**2
+        corners = []
+        for dy in (0, 1):
+            for dx in (0, 1):
+                entry = self.entries(x + dx, y + dy)
+                # a tile of a small map is shorter than TILE, and then the only one
+                corners.append(self.paint.at(entry if edge2 == TILE else entry % edge2).astype(np.float64))
+        top = corners[0] + (corners[1] - corners[0]) * fx
+        bottom = corners[2] + (corners[3] - corners[2]) * fx
+        return np.asarray((top + (bottom - top) * fy) / self.paint.full)
 
 
-def _runs(vertices: Array) -> Iterable[tuple[int, int, int]]:
-    """(tile, first, last) over sorted vertex indices: which run of them lies in which tile."""
-    tiles = vertices // TILE
-    edges = np.flatnonzero(np.diff(tiles)) + 1
-    for a, b in zip([0, *edges], [*edges, len(vertices)], strict=True):
-        if b > a:
-            yield int(tiles[a]), int(a), int(b)
+def lies_in_square(mesh: MeshData, uv_set: int) -> bool:
+    """Whether a UV set stays within 0–1, so that a map laid by it need not repeat."""
+    uv = mesh.uv(uv_set)
+    return bool(uv.min() > -1e-4 and uv.max() < 1 + 1e-4)
 
 
-def spread(vertices: Sequence[int] | Array, gap: int = 256) -> list[tuple[int, int]]:
+def spread(vertices: Array, gap: int = 256) -> list[tuple[int, int]]:
     """Cover sorted indices with few (start, stop) ranges, joining those less than `gap` apart: for uploads."""
     v = np.asarray(vertices)
     if not len(v):

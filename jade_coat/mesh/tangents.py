@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from jade_coat.mesh.data import MeshData
+from jade_coat.mesh.data import MeshData, distinct_rows
 from jade_coat.program.types import Array
 
 
@@ -32,8 +32,7 @@ def split_tangents(mesh: MeshData, uv_set: int = 0) -> tuple[MeshData, Array]:
     alike = np.concatenate(
         [mesh.positions[source], mesh.normals[source], mesh.uv(uv_set)[source], side[:, None]], axis=1
     ).astype(np.float32)
-    _, group = np.unique(alike + np.float32(0), axis=0, return_inverse=True)
-    group = group.reshape(-1)
+    group = distinct_rows(alike)
     total = np.zeros((group.max() + 1, 3))
     np.add.at(total, group[new_index], weighted)
     tangent = _perpendicular(total[group], normals[source])

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from jade_coat.material.paint_source import MapSource
 from jade_coat.program.types import Array
 
 
@@ -11,9 +12,9 @@ from jade_coat.program.types import Array
 class Draw:
     """One instanced draw: a run of a mesh's triangles, one material, and an entry per instance.
 
-    `paint` names the prop whose own colour stream is used, or is empty for the mesh's; `matrices` `(n, 4, 4)`;
+    `paint` names the prop whose own paint is used, or is empty for the mesh's; `matrices` `(n, 4, 4)`;
     `rows` `(n,)` index the material's table; `props` `(n,)` index the project's props; `seeds` `(n,) float32` are their
-    random numbers.
+    random numbers. `on_map` says how materials read a painted map, where the own paint is on one.
     """
 
     mesh: str
@@ -25,6 +26,7 @@ class Draw:
     rows: Array
     props: Array
     seeds: Array
+    on_map: MapSource | None = None
 
 
 @dataclass(frozen=True)

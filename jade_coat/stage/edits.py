@@ -29,7 +29,7 @@ from jade_coat.material.recipes import Recipe
 from jade_coat.material.surface import PLACING, Surface
 from jade_coat.material.where import TERM_KINDS
 from jade_coat.mesh.filling import PaintRule
-from jade_coat.mesh.painting import Paint
+from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.stage.looks import material_of
 from jade_coat.stage.origins import Kind
 from jade_coat.stage.project import MeshAsset, Project, Prop
@@ -602,6 +602,12 @@ def set_prop_dial(project: Project, prop: str, slot: str, dial: str, value: Numb
 def paint_prop(project: Project, prop: str, paint: Paint | None) -> Project:
     """Paint."""
     return _swap(project, "props", project.prop(prop).with_(paint=paint))
+
+
+@edit
+def paint_map(project: Project, prop: str, paint_map: PaintMap | None) -> Project:
+    """Paint on a map."""
+    return _swap(project, "props", project.prop(prop).with_(paint_map=paint_map))
 
 
 @edit

@@ -13,7 +13,7 @@ from jade_coat.material.fields import Frozen, Number
 from jade_coat.material.material import Finish, Material, by_id
 from jade_coat.material.recipes import Recipe
 from jade_coat.mesh.filling import PaintRule
-from jade_coat.mesh.painting import Paint
+from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.program.types import Array
 from jade_coat.stage.origins import Origin
 from jade_coat.stage.shared_dials import SharedDial
@@ -33,6 +33,32 @@ PaintField = Annotated[
     BeforeValidator(_paint),
     PlainSerializer(lambda p: p.key if isinstance(p, Paint) else p, return_type=str | None),
 ]
+
+
+class StoredMap(Frozen):
+    """A paint map as project.json names it: its file under paint/, and how it lies on the mesh."""
+
+    file: str = Field(pattern="^[0-9a-f]{24}$")
+    uv_set: int = Field(0, ge=0, le=7)
+    color_set: int = Field(0, ge=0, le=3)
+    repeats: bool = False
+
+
+def _paint_map(value: Any) -> Any:
+    if value is None or isinstance(value, (PaintMap, StoredMap)):
+        return value
+    return StoredMap.model_validate(value)
+
+
+def _stored(value: Any) -> Any:
+    if isinstance(value, PaintMap):
+        value = StoredMap(file=value.paint.key, uv_set=value.uv_set, color_set=value.color_set, repeats=value.repeats)
+    return value.model_dump() if isinstance(value, StoredMap) else None
+
+
+PaintMapField = Annotated[
+    Any, BeforeValidator(_paint_map), PlainSerializer(_stored, return_type=dict[str, Any] | None),
+]  # fmt: skip
 
 
 class MeshAsset(Frozen):
@@ -63,6 +89,9 @@ class Prop(Frozen):
     finishes: dict[str, str] = Field(default_factory=dict)
     values: dict[str, dict[str, Number]] = Field(default_factory=dict)
     paint: PaintField = None
+    """Its own paint on the mesh's vertices; without any it shows the mesh's."""
+    paint_map: PaintMapField = None
+    """Its own paint on a map, which stands in for the paint on the vertices."""
     rules: tuple[PaintRule, ...] = ()
     """Rules that its paint was filled by, to run again."""
 

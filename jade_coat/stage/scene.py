@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Any
 
 import numpy as np
 
 from jade_coat.material.fields import Number
 from jade_coat.material.material import Coat, Material, field_values, layout
+from jade_coat.material.paint_source import MapSource
 from jade_coat.material.surface import Surface
 from jade_coat.mesh.data import MeshData
+from jade_coat.mesh.painting import PaintMap
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import Draw, Scene
 from jade_coat.stage.looks import field_row, material_of, worn
@@ -52,7 +55,7 @@ def build_scene(project: Project, mesh_data: Callable[[str], MeshData]) -> Scene
     """The scene of a project; `mesh_data` resolves mesh asset ids."""
     materials: dict[str, Material] = {}
     tables: dict[str, RowTable] = {}
-    groups: dict[tuple[str, str, int, int, str], list[tuple[Array, int, int]]] = {}
+    groups: dict[tuple[Any, ...], list[tuple[Array, int, int]]] = {}
     for number, prop in enumerate(project.props):
         mesh, matrix = mesh_data(prop.mesh), prop.matrix()
         for slot in mesh.slots:
@@ -61,17 +64,28 @@ def build_scene(project: Project, mesh_data: Callable[[str], MeshData]) -> Scene
             materials[material.id] = material
             table = tables.setdefault(material.id, RowTable(material))
             row = _row(project, prop, slot.name, finish, table)
-            key = (prop.mesh, prop.id if prop.paint is not None else "", slot.start, slot.count, material.id)
+            key = (prop.mesh, own_paint(prop), slot.start, slot.count, material.id, on_map(prop))
             groups.setdefault(key, []).append((matrix, row, number))
-    draws = tuple(
-        Draw(
-            *key, np.stack([m for m, _, _ in members]).astype(np.float32),
-            np.array([r for _, r, _ in members], np.int32), np.array([p for _, _, p in members], np.int32),
-            np.array([project.props[p].seed for _, _, p in members], np.float32),
-        )
-        for key, members in groups.items()
-    )  # fmt: skip
-    return Scene(draws, {name: table.array() for name, table in tables.items()})
+    draws = []
+    for (mesh_id, paint, start, count, material_id, source), members in groups.items():
+        draws.append(
+            Draw(
+                mesh_id, paint, start, count, material_id, np.stack([m for m, _, _ in members]).astype(np.float32),
+                np.array([r for _, r, _ in members], np.int32), np.array([p for _, _, p in members], np.int32),
+                np.array([project.props[p].seed for _, _, p in members], np.float32), source,
+            )
+        )  # fmt: skip
+    return Scene(tuple(draws), {name: table.array() for name, table in tables.items()})
+
+
+def own_paint(prop: Prop) -> str:
+    """The name a prop's own paint is drawn under; empty while it shows the mesh's."""
+    return prop.id if prop.paint is not None or prop.paint_map is not None else ""
+
+
+def on_map(prop: Prop) -> MapSource | None:
+    """How materials read a prop's painted map, if it has one."""
+    return prop.paint_map.source if isinstance(prop.paint_map, PaintMap) else None
 
 
 def _row(project: Project, prop: Prop, slot: str, finish: str, table: RowTable) -> int:

@@ -6,7 +6,7 @@ import multiprocessing
 import queue
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from multiprocessing.connection import Connection, wait
 from typing import TYPE_CHECKING, Any
@@ -15,6 +15,7 @@ import numpy as np
 
 from jade_coat.material.material import Material
 from jade_coat.material.surface import MapLookup
+from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import Scene
 from jade_coat.view import messages as m
@@ -26,6 +27,11 @@ if TYPE_CHECKING:  # what it is given, which the process can start without
     from jade_coat.maps.packing import Texture
     from jade_coat.mesh.data import MeshData
 
+MEASURED: dict[str, Callable[[MeshData], Array]] = {
+    "curvature": lambda mesh: mesh.curvature,
+    "edge": lambda mesh: mesh.edge_length,
+}
+"""Vertex streams that are worked out only where something asks for them."""
 MAX_DEATHS = 5
 """How often the process may die within a minute before the client gives up."""
 
@@ -71,6 +77,7 @@ class RenderClient:
         self._meshes: dict[str, MeshData] = {}
         self._textures: dict[str, Texture] = {}
         self._paint: dict[str, Array] = {}
+        self._maps: dict[str, tuple[PaintMap, list[Array]]] = {}
         self._materials: dict[str, tuple[Material, MapLookup]] = {}
         self._scenes: dict[str, Scene] = {}
         self._streams: dict[str, _Stream] = {}
@@ -78,7 +85,7 @@ class RenderClient:
         self._deaths: list[float] = []
         self._sun: tuple[tuple[float, float, float], float, str | Environment] | None = None
         self._shared_values: dict[str, float] = {}
-        self._bent: set[str] = set()
+        self._measured: dict[str, frozenset[str]] = {}
         self._process: Any = None
         self._start()
 
@@ -175,6 +182,8 @@ class RenderClient:
             self._send_texture(texture)
         for prop, values in self._paint.items():
             self._send_paint(prop, values)
+        for prop, (last, tiles) in self._maps.items():
+            self._send_map(prop, last.with_paint(Paint(tuple(tiles))))
         for material, lookup in self._materials.values():
             self._send(m.SetMaterial(material, lookup))
         for name, scene in self._scenes.items():
@@ -208,11 +217,15 @@ class RenderClient:
 
     # What it knows
 
-    def put_mesh(self, key: str, mesh: MeshData, bent: bool = False) -> None:
-        """Send a mesh unless it is there already; `bent` with its curvature, which takes a while to measure."""
-        if self._meshes.get(key) is not mesh or (bent and key not in self._bent):
-            self._meshes[key] = mesh
-            (self._bent.add if bent else self._bent.discard)(key)
+    def put_mesh(self, key: str, mesh: MeshData, measured: Iterable[str] = ()) -> None:
+        """Send a mesh unless it is there already; `measured` names streams of `MEASURED` that are wanted too.
+
+        They take a while to work out, and stay with the mesh once they were wanted.
+        """
+        same = self._meshes.get(key) is mesh
+        wanted = frozenset(measured) | (self._measured.get(key, frozenset()) if same else frozenset())
+        if not same or wanted != self._measured.get(key):
+            self._meshes[key], self._measured[key] = mesh, wanted
             self._send_mesh(key, mesh)
 
     def put_texture(self, texture: Texture) -> None:
@@ -231,6 +244,37 @@ class RenderClient:
         if prop in self._paint:
             self._paint[prop][start : start + len(values)] = values
             self._send(m.PatchPaint(prop, start, values))
+
+    def put_map(self, prop: str, paint_map: PaintMap) -> None:
+        """Bring a prop's painted map up to date: all of it where it is new, else the tiles that differ."""
+        known = self._maps.get(prop)
+        if known is None or (known[0].side, known[0].bits) != (paint_map.side, paint_map.bits):
+            self._maps[prop] = (paint_map, list(paint_map.paint.tiles))
+            self._send_map(prop, paint_map)
+            return
+        tiles = known[1]
+        self._maps[prop] = (paint_map, tiles)
+        for i, tile in enumerate(paint_map.paint.tiles):
+            if tiles[i] is not tile:
+                if not np.array_equal(tiles[i], tile):
+                    self._send_tile(prop, paint_map, i, tile)
+                tiles[i] = tile
+
+    def patch_map(self, prop: str, tile: int, values: Array) -> None:
+        """Send one tile of a prop's painted map."""
+        if prop in self._maps:
+            paint_map, tiles = self._maps[prop]
+            tiles[tile] = values.copy()
+            self._send_tile(prop, paint_map, tile, tiles[tile])
+
+    def _send_tile(self, prop: str, paint_map: PaintMap, tile: int, values: Array) -> None:
+        column, row = paint_map.corner(tile)
+        edge = paint_map.tile_side
+        self._send(m.PatchMap(prop, column, row, values.reshape(edge, edge, 4)))
+
+    def _send_map(self, prop: str, paint_map: PaintMap) -> None:
+        block = self._shared({"values": paint_map.picture()})
+        self._send(m.PutMap(prop, block.handles["values"]))
 
     def paint_of(self, prop: str) -> Array | None:
         """The paint the process was last given for a prop."""
@@ -273,8 +317,7 @@ class RenderClient:
 
     def _send_mesh(self, key: str, mesh: MeshData) -> None:
         streams = {"position": mesh.positions, "normal": mesh.normals, "tangent": mesh.tangents}
-        if key in self._bent:
-            streams["curvature"] = mesh.curvature
+        streams |= {name: MEASURED[name](mesh) for name in sorted(self._measured.get(key, ()))}
         streams |= {f"uv{i}": uv for i, uv in enumerate(mesh.uvs)}
         streams |= {f"color{i}": c for i, c in enumerate(mesh.colors)}
         block = self._shared({**streams, "triangles": mesh.triangles})

@@ -27,6 +27,14 @@ class GpuMesh:
     bounds: Array
 
 
+@dataclass(frozen=True)
+class OwnPaint:
+    """A prop's own vertex paint: the colour sets of each vertex side by side."""
+
+    buffer: Any
+    sets: int
+
+
 @dataclass
 class GpuScene:
     """A scene's draws with what they need on the GPU."""
@@ -51,11 +59,21 @@ class Buffers:
     summing: Any
     picture: Any
     output: Any
+    over: Any
     samples: int = 0
 
     def release(self) -> None:
         """Free everything."""
-        for thing in (self.gbuffer, self.summing, self.output, *self.attachments, self.depth, self.total, self.picture):
+        for thing in (
+            self.gbuffer,
+            self.summing,
+            self.output,
+            self.over,
+            *self.attachments,
+            self.depth,
+            self.total,
+            self.picture,
+        ):
             thing.release()
 
 
@@ -72,6 +90,7 @@ def new_buffers(context: Any, width: int, height: int) -> Buffers:
     return Buffers(
         size, attachments, depth, context.framebuffer(attachments, depth),
         total, context.framebuffer([total]), picture, context.framebuffer([picture]),
+        context.framebuffer([picture], depth),
     )  # fmt: skip
 
 

@@ -13,7 +13,7 @@ from jade_coat.material.fields import Number
 from jade_coat.material.material import Material
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import FULL, BadMesh, MeshData, Slot
-from jade_coat.mesh.painting import TILE, Paint
+from jade_coat.mesh.painting import TILE, Paint, PaintMap
 from jade_coat.stage.draws import Draw, Scene
 from jade_coat.stage.looks import worn_materials
 from jade_coat.stage.project import Project
@@ -107,7 +107,7 @@ class StageLink:
         self._client.set_material(BARE, self._lookup)
         for material in worn_materials(project):
             self._client.set_material(material, self._lookup)
-        bent = any(m.reads_bend(self._lookup) for m in project.materials)
+        bent = _bend(any(m.reads_bend(self._lookup) for m in project.materials))
         for asset in project.meshes:
             self._client.put_mesh(asset.id, self.mesh_data(asset.id), bent)
         self.light(project)
@@ -119,11 +119,13 @@ class StageLink:
     def _sync_paint(self, before: Project | None, project: Project) -> None:
         old = {p.id: p.paint for p in before.props} if before else {}
         for prop in project.props:
+            if isinstance(prop.paint_map, PaintMap):
+                self._client.put_map(prop.id, prop.paint_map)
             paint, last = prop.paint, old.get(prop.id)
             if not isinstance(paint, Paint) or paint is last:
                 continue
             known = self._client.paint_of(prop.id)
-            if not isinstance(last, Paint) or known is None or len(known) != paint.count:
+            if not isinstance(last, Paint) or known is None or known.shape != (paint.count, paint.channels):
                 self._client.put_paint(prop.id, paint.whole())
                 continue
             for tile in paint.changed_tiles(last):
@@ -146,18 +148,26 @@ class StageLink:
         apart = {m.id: f"{scene}/{m.id}" for m in project.materials}
         materials = tuple(m.with_(id=apart[m.id]) for m in project.materials)
         finishes = tuple(f.with_(parent=apart.get(f.parent, f.parent)) for f in project.finishes)
-        own = {p.id: p.paint for p in before.props} if before else {}
+        own = {p.id: (p.paint, p.paint_map) for p in before.props} if before else {}
         props = []
         for prop in project.props:
             moved = prop.with_(finishes={s: apart.get(f, f) for s, f in prop.finishes.items()})
-            if isinstance(prop.paint, Paint) and prop.paint is not own.get(prop.id):
+            paint, paint_map = own.get(prop.id, (None, None))
+            if prop.paint is not paint or prop.paint_map is not paint_map:
                 moved = moved.with_(id=f"{scene}/{prop.id}")
-                self._client.put_paint(moved.id, prop.paint.whole())
+                if isinstance(prop.paint, Paint):
+                    self._client.put_paint(moved.id, prop.paint.whole())
+                if isinstance(prop.paint_map, PaintMap):
+                    self._client.put_map(moved.id, prop.paint_map)
             props.append(moved)
         other = project.with_(materials=materials, finishes=finishes, props=tuple(props))
         for material in worn_materials(other):
             self._client.set_material(material, PackedLookup(project.map_sets, project.recipes))
         self._client.set_scene(scene, build_scene(other, self.mesh_data))
+
+    def measure_edges(self, mesh_id: str) -> None:
+        """Send how long a mesh's edges are, for marks; for a large mesh call it once that is worked out."""
+        self._client.put_mesh(mesh_id, self.mesh_data(mesh_id), ("edge",))
 
     def preview_mesh(self, shape: str) -> MeshData:
         """The mesh of a preview shape."""
@@ -168,15 +178,19 @@ class StageLink:
     def show_preview(self, shape: str, material: Material, values: dict[str, Number]) -> None:
         """Put a look on a preview shape, in the scene `PREVIEW`."""
         mesh = self.preview_mesh(shape)
-        self._client.put_mesh(f"preview {shape}", mesh, material.reads_bend(self._lookup))
+        self._client.put_mesh(f"preview {shape}", mesh, _bend(material.reads_bend(self._lookup)))
         self._client.set_material(material, self._lookup)
         self._client.set_scene(PREVIEW, single(f"preview {shape}", mesh, material, values))
 
     def show_look(self, scene: str, material: Material, values: dict[str, Number]) -> None:
         """Put a look on the swatch form, as a scene of its own."""
-        self._client.put_mesh(SWATCH_MESH, self._swatch, material.reads_bend(self._lookup))
+        self._client.put_mesh(SWATCH_MESH, self._swatch, _bend(material.reads_bend(self._lookup)))
         self._client.set_material(material, self._lookup)
         self._client.set_scene(scene, single(SWATCH_MESH, self._swatch, material, values))
+
+
+def _bend(wanted: bool) -> tuple[str, ...]:
+    return ("curvature",) if wanted else ()
 
 
 def painted(mesh: MeshData) -> MeshData:
@@ -195,5 +209,6 @@ def _same_draws(a: Scene, b: Scene) -> bool:
 
 
 def _same_draw(a: Draw, b: Draw) -> bool:
-    same = (a.mesh, a.paint, a.start, a.count, a.material) == (b.mesh, b.paint, b.start, b.count, b.material)
+    names = ("mesh", "paint", "start", "count", "material", "on_map")
+    same = all(getattr(a, n) == getattr(b, n) for n in names)
     return same and all(np.array_equal(getattr(a, n), getattr(b, n)) for n in ("matrices", "rows", "props", "seeds"))

@@ -33,7 +33,7 @@ class PutTexture:
 
 @dataclass(frozen=True)
 class PutPaint:
-    """Vertex paint of a prop: `(n, 4) uint16`, replacing what it had."""
+    """Vertex paint of a prop: `(n, 4 a colour set) uint16`, replacing what it had."""
 
     prop: str
     values: Handle
@@ -45,6 +45,24 @@ class PatchPaint:
 
     prop: str
     start: int
+    values: Array
+
+
+@dataclass(frozen=True)
+class PutMap:
+    """A prop's painted map: `(side, side, 4) uint8` or `uint16`, top row first, replacing what it had."""
+
+    prop: str
+    values: Handle
+
+
+@dataclass(frozen=True)
+class PatchMap:
+    """New texels `(h, w, 4)` of a prop's painted map from a column and a row on."""
+
+    prop: str
+    column: int
+    row: int
     values: Array
 
 
@@ -104,6 +122,20 @@ class Eye:
 
 
 @dataclass(frozen=True)
+class Marks:
+    """What is drawn over a picture: a mesh's edges and vertices, and how finely it can be painted.
+
+    `matrix` `(4, 4)` places the mesh. `radius` is the brush's in the mesh's own metres; 0 leaves the colours away.
+    """
+
+    mesh: str
+    matrix: Array
+    edges: bool = False
+    vertices: bool = False
+    radius: float = 0.0
+
+
+@dataclass(frozen=True)
 class FrameRequest:
     """Ask for a picture. The newest request of a stream wins; a lower priority number goes first.
 
@@ -122,6 +154,7 @@ class FrameRequest:
     sample: int = 0
     priority: int = 0
     backdrop: bool = True
+    marks: Marks | None = None
 
 
 @dataclass(frozen=True)

@@ -67,6 +67,11 @@ class RenderProcess:
             self._taken(message.values.block)
         elif isinstance(message, m.PatchPaint):
             renderer.patch_paint(message.prop, message.start, message.values)
+        elif isinstance(message, m.PutMap):
+            renderer.put_map(message.prop, array(message.values))
+            self._taken(message.values.block)
+        elif isinstance(message, m.PatchMap):
+            renderer.patch_map(message.prop, message.column, message.row, message.values)
         elif isinstance(message, m.SetMaterial):
             renderer.set_material(message.material, message.lookup)
         elif isinstance(message, m.SetScene):
@@ -88,7 +93,7 @@ class RenderProcess:
         start = time.perf_counter()
         picture = self.renderer.picture(
             request.scene, request.eye, request.width, request.height, request.looks, request.sample,
-            request.stream, request.backdrop,
+            request.stream, request.backdrop, request.marks,
         )  # fmt: skip
         target = self._blocks.array(request.target)
         target[...] = picture

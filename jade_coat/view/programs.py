@@ -10,8 +10,10 @@ import moderngl
 
 from jade_coat.material.compile import compile_material, live_fields, structure
 from jade_coat.material.material import Material, layout
+from jade_coat.material.paint_source import MapSource, painted_by_map
 from jade_coat.material.surface import MapLookup
-from jade_coat.program import Value
+from jade_coat.mesh.data import MAX_COLOR_SETS
+from jade_coat.program import VEC4, Value, lib
 from jade_coat.program.glsl_backend import FetchMode, GlslProgram, emit, output_name
 from jade_coat.view.context import HEADER, numbered, shader
 
@@ -54,7 +56,6 @@ class Targets:
 
     expressions: tuple[str, ...]
     outputs: tuple[str, ...]
-    paint_set: int = -1
 
 
 @dataclass
@@ -75,42 +76,50 @@ class ProgramShop:
         self._by_text: dict[object, Any] = {}
         self.compiles = 0
 
-    def outputs(self, material: Material, lookup: MapLookup) -> dict[str, Value]:
-        """The material's folded program, built once per structure."""
-        key = (structure(material), getattr(lookup, "key", None))
+    def outputs(self, material: Material, lookup: MapLookup, on_map: MapSource | None = None) -> dict[str, Value]:
+        """The material's folded program, built once per structure; with the painted channels as `channel:N`.
+
+        `on_map` names a map that is read instead of the vertices' paint.
+        """
+        key = (structure(material), getattr(lookup, "key", None), on_map)
         if key not in self._values:
             if len(self._values) > 64:
                 self._values.clear()
-            self._values[key] = compile_material(material, lookup, live_fields(material))
+            made = {**compile_material(material, lookup, live_fields(material)), **_painted_channels()}
+            self._values[key] = painted_by_map(made, on_map) if on_map is not None else made
         return self._values[key]
 
-    def view(self, material: Material, lookup: MapLookup) -> Compiled:
+    def view(self, material: Material, lookup: MapLookup, on_map: MapSource | None = None) -> Compiled:
         """The program for the lit view."""
-        return self._get(material, lookup, Targets(VIEW_OUTPUTS, _needed(VIEW_OUTPUTS)), FetchMode.HARDWARE)
+        return self._get(material, lookup, Targets(VIEW_OUTPUTS, _needed(VIEW_OUTPUTS)), FetchMode.HARDWARE, on_map)
 
-    def sheet(self, material: Material, lookup: MapLookup, probes: tuple[str, ...]) -> Compiled:
+    def sheet(
+        self, material: Material, lookup: MapLookup, probes: tuple[str, ...], on_map: MapSource | None = None
+    ) -> Compiled:
         """The program that also gives paint, coverage, and up to four outputs of one float by name."""
-        outputs = self.outputs(material, lookup)
+        outputs = self.outputs(material, lookup, on_map)
         values = [output_name(p) if p in outputs else "0.0" for p in probes]
         values += ["0.0"] * (MAX_PROBES - len(values))
-        expressions = (*VIEW_OUTPUTS, "pixel_color0", f"vec4({', '.join(values)})", "vec4(out_coverage, 1.0)")
-        names = (*_needed(VIEW_OUTPUTS), "coverage", *(p for p in probes if p in outputs))
-        return self._get(material, lookup, Targets(expressions, names, 0), FetchMode.HARDWARE)
+        expressions = (*VIEW_OUTPUTS, "out_paint", f"vec4({', '.join(values)})", "vec4(out_coverage, 1.0)")
+        names = (*_needed(VIEW_OUTPUTS), "paint", "coverage", *(p for p in probes if p in outputs))
+        return self._get(material, lookup, Targets(expressions, names), FetchMode.HARDWARE, on_map)
 
     def measured(self, material: Material, lookup: MapLookup, targets: Targets, fetch: FetchMode) -> Compiled:
         """A program with targets of the caller's choice, for parity tests and benchmarks."""
         return self._get(material, lookup, targets, fetch)
 
-    def _get(self, material: Material, lookup: MapLookup, targets: Targets, fetch: FetchMode) -> Compiled:
-        key = (structure(material), getattr(lookup, "key", None), targets, fetch)
+    def _get(
+        self, material: Material, lookup: MapLookup, targets: Targets, fetch: FetchMode, on_map: MapSource | None = None
+    ) -> Compiled:
+        key = (structure(material), getattr(lookup, "key", None), targets, fetch, on_map)
         if key not in self._by_structure:
-            outputs = self.outputs(material, lookup)
+            outputs = self.outputs(material, lookup, on_map)
             glsl = emit({name: outputs[name] for name in targets.outputs}, layout(material), fetch)
             self._by_structure[key] = Compiled(glsl, self._build(glsl, targets))
         return self._by_structure[key]
 
     def _build(self, glsl: GlslProgram, targets: Targets) -> Any:
-        vertex, fragment = vertex_source(glsl, targets), fragment_source(glsl, targets)
+        vertex, fragment = vertex_source(glsl), fragment_source(glsl, targets)
         if (vertex, fragment) not in self._by_text:
             self._by_text[vertex, fragment] = self._compile(vertex, fragment)
         return self._by_text[vertex, fragment]
@@ -123,28 +132,27 @@ class ProgramShop:
             raise ProgramFault(f"{error}\n{numbered(fragment)}") from None
 
 
+def _painted_channels() -> dict[str, Value]:
+    sets = [lib.attribute(f"color{i}", VEC4) for i in range(MAX_COLOR_SETS)]
+    found = {f"channel:{4 * i + k}": getattr(s, letter) for i, s in enumerate(sets) for k, letter in enumerate("xyzw")}
+    return {"paint": sets[0], **found}
+
+
 def _needed(expressions: tuple[str, ...]) -> tuple[str, ...]:
     names = ("base_color", "normal", "roughness", "metallic", "occlusion", "height", "emissive")
     return tuple(n for n in names if any(output_name(n) in e for e in expressions))
 
 
-def vertex_source(glsl: GlslProgram, targets: Targets) -> str:
+def vertex_source(glsl: GlslProgram) -> str:
     """The whole vertex shader around an emitted program."""
     streams = [a for a in glsl.attributes if a in ATTRIBUTES]
-    wanted = f"color{targets.paint_set}"
-    if targets.paint_set >= 0 and wanted not in streams:
-        streams.append(wanted)
     declared = [f"in {ATTRIBUTES[a].kind} in_{a};" for a in streams]
     declared += [f"uniform vec2 instance_{name};" for name in glsl.instance if name != "seed"]
     if "seed" in glsl.instance:
         declared.append("in float in_seed;")
-    if targets.paint_set >= 0:
-        declared.append("out vec4 pixel_color0;")
     body = [ATTRIBUTES[a].value for a in streams]
     if "seed" in glsl.instance:
         body.append("float instance_seed = in_seed;")
-    if targets.paint_set >= 0:
-        body.append(f"pixel_color0 = attribute_{wanted};")
     return "\n".join(
         [HEADER, glsl.uniforms, glsl.helpers, *declared, glsl.vertex_interface, shader("material.vert"), *body,
          glsl.vertex_body, "}"]
@@ -155,8 +163,6 @@ def fragment_source(glsl: GlslProgram, targets: Targets) -> str:
     """The whole fragment shader around an emitted program."""
     outs = [f"layout(location = {i}) out vec4 target{i};" for i in range(len(targets.expressions))]
     interface = ["flat in ivec2 pixel_row_at;", "uniform sampler2D row_table;"]
-    if targets.paint_set >= 0:
-        interface.append("in vec4 pixel_color0;")
     writes = [f"target{i} = {e};" for i, e in enumerate(targets.expressions)]
     return "\n".join(
         [HEADER, glsl.uniforms, *interface, glsl.pixel_interface, *outs, glsl.helpers,

@@ -10,23 +10,27 @@ import numpy as np
 
 from jade_coat.maps.packing import Texture
 from jade_coat.material.material import Material
+from jade_coat.material.paint_source import OWN_MAP
 from jade_coat.material.surface import MapLookup
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import Draw, Scene
 from jade_coat.view.camera import jittered, look_at, orthographic
 from jade_coat.view.context import HEADER, shader
 from jade_coat.view.environment import DARK, LEVELS, MAP_SIDE, Environment, split_sum_table, synthesised
-from jade_coat.view.gpu import ROWS_A_COLUMN, Buffers, GpuMesh, GpuScene, new_buffers, row_table, write_row
-from jade_coat.view.messages import Eye
+from jade_coat.view.gpu import ROWS_A_COLUMN, Buffers, GpuMesh, GpuScene, OwnPaint, new_buffers, row_table, write_row
+from jade_coat.view.marks import MarkPainter
+from jade_coat.view.messages import Eye, Marks
 from jade_coat.view.programs import ATTRIBUTES, MAX_PROBES, Compiled, ProgramFault, ProgramShop
 
 SHADOW_SIDE = 2048
+SRGB8_ALPHA8, RGBA16, RGBA8 = 0x8C43, 0x805B, 0x8058
 SUN_COLOR = np.array([1.0, 0.93, 0.82])
 FORMATS_OF_FRAME = {"position": "3f4", "normal": "3f4", "tangent": "4f4"}
 LOOKS = ("lit", "base_color", "roughness", "metallic", "normal", "height", "occlusion", "coverage")
 """Looks that need no name behind them."""
-PROBES = ("where", "term", "step", "height", "coverage")
-"""Looks that are outputs of a material: `where:COAT`, `term:COAT:TERM`, `step:COAT:TERM:STEP`, `height:COAT`, …"""
+PROBES = ("where", "term", "step", "height", "coverage", "channel")
+"""Looks that are outputs of a material: `where:COAT`, `term:COAT:TERM`, `step:COAT:TERM:STEP`, `height:COAT`, …, and
+`channel:N` for a painted channel, four to a colour set."""
 
 
 DEFAULT_LIGHT = ((0.48, 0.62, 0.62), 2.6)
@@ -45,7 +49,8 @@ class Renderer:
         self._means: dict[str, tuple[float, ...]] = {}
         self._eye: Array = np.zeros(3)
         self._shared: dict[str, float] = {}
-        self._paint: dict[str, Any] = {}
+        self._paint: dict[str, OwnPaint] = {}
+        self._maps: dict[str, Any] = {}
         self._materials: dict[str, tuple[Material, MapLookup]] = {}
         self._scenes: dict[str, GpuScene] = {}
         self._vaos: dict[tuple[Any, ...], Any] = {}
@@ -61,6 +66,7 @@ class Renderer:
         self._fault = context.program(
             vertex_shader=HEADER + shader("fault.vert"), fragment_shader=HEADER + shader("fault.frag")
         )
+        self._marks = MarkPainter(context)
         self._compose_vao = context.vertex_array(self._compose, [])
         self._average_vao = context.vertex_array(self._average, [])
         self._split_sum = context.texture((32, 32), 2, split_sum_table().tobytes(), dtype="f4")
@@ -76,6 +82,7 @@ class Renderer:
         position = streams["position"]
         bounds = np.stack([position.min(axis=0), position.max(axis=0)])
         self._forget_arrays(key)
+        self._marks.forget(key)
         self._meshes[key] = GpuMesh(
             buffers, self.context.buffer(np.ascontiguousarray(triangles, np.uint32).tobytes()), tuple(metres), bounds
         )
@@ -84,7 +91,7 @@ class Renderer:
         """Take a texture with all its levels; colour is decoded from sRGB by the hardware."""
         height, width = levels[0].shape[:2]
         wide = levels[0].dtype == np.uint16
-        kind = 0x8C43 if is_color else (0x805B if wide else 0x8058)  # SRGB8_ALPHA8, RGBA16, RGBA8
+        kind = SRGB8_ALPHA8 if is_color else RGBA16 if wide else RGBA8
         texture = self.context.texture(
             (width, height), 4, levels[0].tobytes(), dtype="nu2" if wide else "f1", internal_format=kind
         )
@@ -100,20 +107,38 @@ class Renderer:
             old.release()
 
     def put_paint(self, prop: str, values: Array) -> None:
-        """Take a prop's own paint, `(n, 4) uint16`."""
-        data = np.ascontiguousarray(values, np.uint16).tobytes()
+        """Take a prop's own paint, `(n, 4 a colour set) uint16`."""
+        data, sets = np.ascontiguousarray(values, np.uint16).tobytes(), values.shape[1] // 4
         old = self._paint.get(prop)
-        if old is not None and old.size == len(data):
-            old.write(data)
+        if old is not None and old.buffer.size == len(data) and old.sets == sets:
+            old.buffer.write(data)
             return
-        self._paint[prop] = self.context.buffer(data, dynamic=True)
+        self._paint[prop] = OwnPaint(self.context.buffer(data, dynamic=True), sets)
         for key in [k for k in self._vaos if prop in k]:
             self._vaos.pop(key).release()
 
     def patch_paint(self, prop: str, start: int, values: Array) -> None:
         """Replace a run of a prop's paint; nothing happens for a prop without any."""
         if prop in self._paint:
-            self._paint[prop].write(np.ascontiguousarray(values, np.uint16).tobytes(), offset=start * 8)
+            own = self._paint[prop]
+            own.buffer.write(np.ascontiguousarray(values, np.uint16).tobytes(), offset=start * 8 * own.sets)
+
+    def put_map(self, prop: str, values: Array) -> None:
+        """Take a prop's painted map, `(side, side, 4) uint8` or `uint16`."""
+        wide = values.dtype == np.uint16
+        old = self._maps.get(prop)
+        self._maps[prop] = self.context.texture(
+            values.shape[1::-1], 4, np.ascontiguousarray(values).tobytes(), dtype="nu2" if wide else "f1",
+            internal_format=RGBA16 if wide else RGBA8,
+        )  # fmt: skip
+        if old is not None:
+            old.release()
+
+    def patch_map(self, prop: str, column: int, row: int, values: Array) -> None:
+        """Replace texels `(h, w, 4)` of a prop's painted map; nothing happens for a prop without any."""
+        if prop in self._maps:
+            height, width = values.shape[:2]
+            self._maps[prop].write(np.ascontiguousarray(values).tobytes(), viewport=(column, row, width, height))
 
     def set_material(self, material: Material, lookup: MapLookup) -> None:
         """Take a material; it is compiled when first drawn."""
@@ -215,6 +240,7 @@ class Renderer:
         sample: int = 0,
         stream: str = "main",
         backdrop: bool = True,
+        marks: Marks | None = None,
     ) -> Array:
         """Draw a scene: `(height, width × looks, 4) uint8`, top row first; samples after 0 refine the last picture."""
         buffers = self._sized(stream, width, height)
@@ -232,7 +258,10 @@ class Renderer:
             self._fill(found, buffers, projection @ eye.view, detailed, probes, eye.position)
             for look in batch:
                 self._compose_look(found, buffers, projection @ eye.view, eye, look, probes, backdrop)
-                pictures.append(self._refined(buffers, sample, single=len(looks) == 1))
+                self._refine(buffers, sample, single=len(looks) == 1)
+                if marks is not None:
+                    self._marks.draw(marks, self._meshes.get(marks.mesh), buffers, eye.projection @ eye.view)
+                pictures.append(self._read(buffers))
         return np.concatenate(pictures, axis=1) if len(pictures) > 1 else pictures[0]
 
     def _sized(self, stream: str, width: int, height: int) -> Buffers:
@@ -276,14 +305,15 @@ class Renderer:
         mesh = self._meshes.get(draw.mesh)
         if mesh is None or not draw.count or not len(draw.rows):
             return
-        compiled = self._compiled(draw.material, detailed, probes)
+        compiled = self._compiled(draw, detailed, probes)
         if compiled is None:
             self._run(self._fault, mesh, draw, found.instances[index], view_projection)
             return
         self._bind(compiled, found, draw, mesh)
         self._run(compiled.program, mesh, draw, found.instances[index], view_projection)
 
-    def _compiled(self, name: str, detailed: bool, probes: tuple[str, ...]) -> Compiled | None:
+    def _compiled(self, draw: Draw, detailed: bool, probes: tuple[str, ...]) -> Compiled | None:
+        name, source = draw.material, draw.on_map
         if name in self.faults:
             return None
         if name not in self._materials:
@@ -291,7 +321,9 @@ class Renderer:
             return None
         material, lookup = self._materials[name]
         try:
-            return self.shop.sheet(material, lookup, probes) if detailed else self.shop.view(material, lookup)
+            if detailed:
+                return self.shop.sheet(material, lookup, probes, source)
+            return self.shop.view(material, lookup, source)
         except (ProgramFault, TypeError, ValueError, KeyError) as error:
             self.faults[name] = str(error)
             return None
@@ -302,7 +334,8 @@ class Renderer:
         _set(program, "row_table", 0)
         _set(program, "row_shape", (glsl.layout.texels, ROWS_A_COLUMN))
         for i, reference in enumerate(glsl.textures):
-            self._textures.get(reference.name, self._grey).use(i + 1)
+            own = self._maps.get(draw.paint) if reference == OWN_MAP else None
+            (own or self._textures.get(reference.name, self._grey)).use(i + 1)
             _set(program, f"map{i}", i + 1)
             _set(program, f"mean{i}", self._means.get(reference.name, (0.2, 0.2, 0.2, 1.0)))
         _set(program, "shared_camera_position", tuple(self._eye))
@@ -338,9 +371,9 @@ class Renderer:
             content.append((instances, form, *named))
             for name, buffer in mesh.streams.items():
                 if f"in_{name}" in program:
-                    own = name == "color0" and draw.paint in self._paint
                     form = FORMATS_OF_FRAME.get(name) or ATTRIBUTES[name].format
-                    content.append((self._paint[draw.paint] if own else buffer, form, f"in_{name}"))
+                    content.append((buffer, form, f"in_{name}"))
+            content = self._with_own_paint(program, content, draw.paint)
             self._vaos[key] = self.context.vertex_array(program, content, mesh.indices, skip_errors=True)
         return self._vaos[key]
 
@@ -378,6 +411,19 @@ class Renderer:
                 self._run(self._depth, mesh, draw, instances, found.to_shadow)
         target.release()
 
+    def _with_own_paint(self, program: Any, content: list[tuple[Any, ...]], prop: str) -> list[tuple[Any, ...]]:
+        """Vertex streams with a prop's own paint in place of the mesh's colour sets that it covers."""
+        own = self._paint.get(prop)
+        if own is None:
+            return content
+        covered = [f"in_color{i}" for i in range(own.sets)]
+        streams = [c for c in content if c[2] not in covered]
+        for i, name in enumerate(covered):
+            if name in program:
+                gaps = [f"{n}x1" if n else "" for n in (8 * i, 8 * (own.sets - 1 - i))]
+                streams.append((own.buffer, f"{gaps[0]} 4u2 {gaps[1]}".strip(), name))
+        return streams
+
     def _scene_bounds(self, scene: Scene) -> tuple[Array, Array]:
         corners = [np.zeros((1, 3))]
         for draw in scene.draws:
@@ -414,12 +460,12 @@ class Renderer:
         assert found.to_shadow is not None
         self._compose["to_shadow"].write(found.to_shadow.T.astype("f4").tobytes())
 
-    def _refined(self, buffers: Buffers, sample: int, single: bool) -> Array:
+    def _refine(self, buffers: Buffers, sample: int, single: bool) -> None:
         if not single:
             self.context.enable_only(moderngl.NOTHING)
             buffers.output.use()
             self._compose_vao.render(vertices=3)
-            return self._read(buffers)
+            return
         buffers.summing.use()
         if sample == 0:
             self.context.enable_only(moderngl.NOTHING)
@@ -435,7 +481,6 @@ class Renderer:
         _set(self._average, "total", 0)
         _set(self._average, "samples", float(buffers.samples))
         self._average_vao.render(vertices=3)
-        return self._read(buffers)
 
     def _read(self, buffers: Buffers) -> Array:
         width, height = buffers.size

@@ -81,7 +81,7 @@ def test_x_and_ctrl_erase_and_the_channel_is_the_one_chosen(hand: Hand) -> None:
     paint_a_stroke(hand)
     after = wall_paint(hand)
     assert (after[:, 1] == before[:, 1]).all()
-    assert after[:, 2].max() == FULL
+    assert after[:, 2].max() > 0.99 * FULL
     assert "not read by" in hand.window.bench.brush_panel._hint.text()
 
 

@@ -21,7 +21,9 @@ from jade_coat.maps.packing import PackedLookup
 from jade_coat.material.material import Coat, Finish, Material
 from jade_coat.material.surface import Role, Surface
 from jade_coat.material.where import NoiseTerm, PaintTerm, SlopeTerm
-from jade_coat.mesh.painting import Brush, Stroke
+from jade_coat.mesh.brush import Brush
+from jade_coat.mesh.canvas import VertexCanvas
+from jade_coat.mesh.stroke import Stroke
 from jade_coat.stage.project import MeshAsset, Project, Prop
 from jade_coat.stage.scene import build_scene
 from jade_coat.view.camera import ray
@@ -106,7 +108,7 @@ def bench_section(renderer, demo: Demo) -> list[dict]:
     eye = eye_for(project.camera, WIDTH, HEIGHT)
     directions = np.stack([ray(eye, x, 0.58)[1] for x in np.linspace(0.2, 0.6, 400)])
     line = trace(mesh, prop.matrix(), "surface", eye.position, directions)
-    stroke, step = Stroke(mesh, prop.paint), [0]
+    stroke, step = Stroke(VertexCanvas(mesh, prop.paint)), [0]
     assert line is not None
 
     def section() -> None:

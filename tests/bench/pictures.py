@@ -7,7 +7,10 @@ import numpy as np
 from jade_coat.material.material import Coat, Material, field_values, layout
 from jade_coat.material.surface import NoMaps, Surface
 from jade_coat.mesh import shapes
-from jade_coat.mesh.painting import Brush, Stroke, spread
+from jade_coat.mesh.brush import Brush
+from jade_coat.mesh.canvas import VertexCanvas
+from jade_coat.mesh.painting import TILE
+from jade_coat.mesh.stroke import Stroke
 from jade_coat.stage.draws import Draw, Scene
 from jade_coat.view.camera import eye_of
 from jade_coat.view.client import RenderClient
@@ -101,15 +104,15 @@ def bench_edits(demo: Demo) -> list[dict]:
         redraw()
 
     wall = demo.project.prop("kiln_wall_prop")
-    stroke = Stroke(demo.mesh(wall.mesh), wall.paint)
     mesh = demo.mesh(wall.mesh)
+    stroke = Stroke(VertexCanvas(mesh, wall.paint))
 
     def dab() -> None:
         step[0] += 1
         centre = mesh.positions[(step[0] * 7919) % mesh.vertex_count].astype(float)
-        touched = stroke.dab(centre, np.array([0.0, 0.0, 1.0]), Brush(0.15, 0.5, channels=(1,)))
-        for start, stop in spread(touched):
-            client.patch_paint(wall.id, start, stroke.values(np.arange(start, stop)))
+        stroke.dab(centre, np.array([0.0, 0.0, 1.0]), Brush(0.15, 0.5, channels=(1,)))
+        for tile, values in stroke.fresh().items():
+            client.patch_paint(wall.id, tile * TILE, values.copy())
         redraw()
 
     redraw()
@@ -120,5 +123,5 @@ def bench_edits(demo: Demo) -> list[dict]:
     note = f"{WIDTH // 2}x{HEIGHT // 2}, the size while something moves; floor: the same picture again"
     return [
         entry("dial change to picture", dial_ms, "ms", floor, 1.15, f"{note}; programs compiled meanwhile: {moved}"),
-        entry("brush dab to picture", dab_ms, "ms", floor, 1.15, f"{note}; only touched vertices upload"),
+        entry("brush dab to picture", dab_ms, "ms", floor, 1.15, f"{note}; only touched tiles upload"),
     ]

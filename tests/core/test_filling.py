@@ -10,11 +10,19 @@ from pydantic import ValidationError
 
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import FULL, MeshData, Slot
-from jade_coat.mesh.filling import GROUND_LABELS, PaintRule, connected, filled, filled_by, openness, shares
+from jade_coat.mesh.filling import GROUND_LABELS, OWN, PaintRule, filled, filled_by
+from jade_coat.mesh.filling import shares as shares_at
+from jade_coat.mesh.grounds import Around, openness
 from jade_coat.mesh.painting import Paint
+from jade_coat.mesh.places import Places
 from jade_coat.stage.project import turn_matrix
 
 ONE = np.eye(4)
+
+
+def shares(rule: PaintRule, mesh: MeshData, matrix: np.ndarray) -> np.ndarray:
+    found = shares_at(rule, Places(mesh, slice(0, mesh.vertex_count)), matrix)
+    return np.broadcast_to(found, mesh.vertex_count)
 
 
 def bare(mesh: MeshData) -> Paint:
@@ -59,8 +67,8 @@ def test_local_and_world_gradients_differ_by_the_props_turn_alone(x, y, z) -> No
     matrix[:3, :3] = turn_matrix(x, y, z)
     rule = PaintRule(points=((0.0, -0.5, 0.0), (0.0, 0.5, 0.0)), space="world")
     np.testing.assert_allclose(
-        shares(rule, mesh, matrix, bare(mesh).whole()),
-        shares(rule.with_(space="object"), moved(mesh, matrix), ONE, bare(mesh).whole()), atol=2e-6,
+        shares(rule, mesh, matrix),
+        shares(rule.with_(space="object"), moved(mesh, matrix), ONE), atol=2e-6,
     )  # fmt: skip
 
 
@@ -68,13 +76,13 @@ def test_an_angle_gradient_leaves_all_that_faces_sideways_or_down_the_second_val
     """From 0° to 90° about "up" (common practice, no source); on a ball the angle is known in closed form."""
     mesh = shapes.ball(0.5, 64)
     rule = PaintRule(ground="angle", range=(0.0, np.pi / 2))
-    got = shares(rule, mesh, ONE, bare(mesh).whole())
+    got = shares(rule, mesh, ONE)
     expected = np.clip(np.arccos(np.clip(mesh.normals[:, 1], -1, 1)) / (np.pi / 2), 0, 1)
     np.testing.assert_allclose(got, expected, atol=2e-6)
     assert got[mesh.normals[:, 1] <= 1e-7].min() > 1 - 1e-6
     assert got[mesh.normals[:, 1] > 0.99999].max() < 0.01
     box = shapes.box(1.0, 1.0, 1.0)
-    faces = shares(rule, box, ONE, bare(box).whole())
+    faces = shares(rule, box, ONE)
     assert set(faces.tolist()) == {0.0, 1.0}
     assert ((faces == 0) == (box.normals[:, 1] > 0.5)).all()
 
@@ -91,15 +99,17 @@ def test_shelter_in_a_corner_and_on_a_lone_ball() -> None:
     upright[:3, :3] = turn_matrix(np.pi / 2, 0.0, 0.0)
     upright[:3, 3] = (0.0, 0.5, -0.5)
     both = joined(floor, moved(wall, upright))
-    got = openness(both, 1000.0, 256)
+    got = openness(both.positions, both.normals, both, 1000.0, 256)
     inner = np.abs(both.positions[:, 0]) < 1.0
     on_floor = inner & (np.arange(both.vertex_count) < floor.vertex_count) & (both.positions[:, 2] > -0.45)
     x = both.positions[on_floor, 2] + 0.5
     expected = (1 + np.cos(np.arctan2(1.0, x))) / 2
     np.testing.assert_allclose(got[on_floor], expected, atol=0.04)  # 256 rays
     ball = shapes.ball(0.5, 48)
-    assert openness(ball, 1000.0, 64).min() > 0.999
-    assert openness(both, 0.05, 64)[on_floor & (both.positions[:, 2] > -0.2)].min() == 1.0  # nothing within reach
+    assert openness(ball.positions, ball.normals, ball, 1000.0, 64).min() > 0.999
+    assert (
+        openness(both.positions, both.normals, both, 0.05, 64)[on_floor & (both.positions[:, 2] > -0.2)].min() == 1.0
+    )  # nothing within reach
 
 
 def test_pieces_get_a_value_each() -> None:
@@ -107,9 +117,9 @@ def test_pieces_get_a_value_each() -> None:
     apart = np.eye(4)
     apart[0, 3] = 2.0
     mesh = joined(ball, moved(ball, apart), shapes.box(0.2, 0.2, 0.2))
-    pieces = connected(mesh)
+    pieces = mesh.pieces
     assert len(np.unique(pieces)) == 3
-    got = shares(PaintRule(ground="part", seed=3), mesh, ONE, bare(mesh).whole())
+    got = shares(PaintRule(ground="part", seed=3), mesh, ONE)
     assert len(np.unique(got)) == 3
     assert all(np.ptp(got[pieces == p]) == 0 for p in range(3))
 
@@ -124,12 +134,16 @@ def test_fills_stay_inside_and_strength_0_changes_nothing(ground, mix, a, b, str
     rule = PaintRule(
         ground=ground, mix=mix, a=a, b=b, strength=strength, invert=invert, channels=(1, 2), range=(0.0, 1.0)
     )
-    t = shares(rule, mesh, ONE, paint.whole())
-    assert t.min() >= 0
-    assert t.max() <= 1
-    after = filled(rule, mesh, ONE, paint).whole()
+    other = shapes.ball(0.3, 8)
+    around = Around({"other": (other, ONE)}, lambda map_set, read, uv: uv.sum(axis=1))
+    rule = rule.with_(other="other", map_set="some")
+    if ground not in (*OWN, "channel"):
+        t = shares_at(rule, Places(mesh, slice(0, mesh.vertex_count)), ONE, around=around)
+        assert t.min() >= 0
+        assert t.max() <= 1
+    after = filled(rule, mesh, ONE, paint, around).whole()
     assert (after[:, [0, 3]] == paint.whole()[:, [0, 3]]).all()  # other channels stay
-    assert filled(rule.with_(strength=0.0), mesh, ONE, paint) == paint
+    assert filled(rule.with_(strength=0.0), mesh, ONE, paint, around) == paint
     if mix == "max":
         assert (after[:, 1:3] >= paint.whole()[:, 1:3]).all()
 
@@ -145,8 +159,8 @@ def test_a_slot_alone_is_filled_and_untouched_tiles_are_shared() -> None:
     assert filled(PaintRule(ground="even", slot=slot.name), mesh, ONE, after).changed_tiles(after) == []
     with pytest.raises(KeyError, match="no slot 'Lid'"):
         filled(PaintRule(slot="Lid"), mesh, ONE, paint)
-    with pytest.raises(ValidationError, match="channels 0 to 3"):
-        PaintRule(channels=(4,))
+    with pytest.raises(ValidationError, match="channels 0 to 15"):
+        PaintRule(channels=(16,))
 
 
 def test_rules_run_in_turn() -> None:

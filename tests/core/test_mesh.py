@@ -18,7 +18,7 @@ from jade_coat.files.gltf_writer import mesh_glb
 from jade_coat.files.mesh_files import read_mesh
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import FULL, BadMesh, MeshData, Slot, build_mesh
-from jade_coat.mesh.painting import TILE, Brush, Paint, Stroke, falloff, spread
+from jade_coat.mesh.painting import spread
 from jade_coat.mesh.picking import hit_in_world
 from tests.support import NODE, node_script
 
@@ -116,100 +116,6 @@ def test_picking_finds_the_analytic_point_and_normal() -> None:
         np.testing.assert_allclose(hit.point, point, atol=1e-3)
         assert hit.normal @ ((point - centre) / radius) > 0.999
     assert hit_in_world(mesh, matrix, np.array([9.0, 9, 9]), np.array([0, 1.0, 0])) is None
-
-
-# Paint
-
-
-def stroke_on(mesh: MeshData, paint: Paint | None = None) -> Stroke:
-    return Stroke(mesh, paint or Paint.of(mesh.colors[0]))
-
-
-def test_a_dab_paints_its_channel_within_its_radius_and_nothing_else() -> None:
-    mesh = shapes.plane(4.0, 4.0, 0.05)
-    stroke = stroke_on(mesh)
-    centre, up = np.array([0.3, 0.0, -0.2]), np.array([0.0, 1.0, 0.0])
-    touched = stroke.dab(centre, up, Brush(radius=0.5, strength=1.0, channels=(1,)))
-    after = stroke.paint().whole()
-    distance = np.linalg.norm(mesh.positions - centre, axis=1)
-    assert (after[distance > 0.5] == 0).all()
-    assert (after[:, [0, 2, 3]] == 0).all()
-    expected = falloff("smooth", distance / 0.5) * FULL
-    np.testing.assert_allclose(after[:, 1], expected, atol=1)
-    assert set(touched) == set(np.flatnonzero(distance <= 0.5))
-    assert np.array_equal(stroke.values(touched), after[touched])
-
-
-def test_paint_does_not_reach_the_back_of_a_thin_wall() -> None:
-    front = shapes.plane(1.0, 1.0, 0.1)
-    back = build_mesh(front.positions - [0, 0.01, 0], front.triangles[:, ::-1], normals=-front.normals, uvs=front.uvs)
-    mesh = shapes.joined(((front, "Front"), (back, "Back")))
-    stroke = stroke_on(mesh)
-    stroke.dab(np.zeros(3), np.array([0, 1.0, 0]), Brush(radius=0.4, strength=1.0))
-    after = stroke.paint().whole()[:, 0]
-    assert after[: front.vertex_count].max() == FULL
-    assert after[front.vertex_count :].max() == 0
-
-
-def test_erasing_takes_paint_back_to_zero_and_gentle_dabs_arrive() -> None:
-    mesh = shapes.plane(1.0, 1.0, 0.1)
-    stroke = stroke_on(mesh, Paint.of(np.full((mesh.vertex_count, 4), 9, np.uint16)))
-    up = np.array([0, 1.0, 0])
-    for _ in range(12):
-        stroke.dab(np.zeros(3), up, Brush(radius=3.0, strength=0.05, falloff="flat", toward=0.0))
-    assert stroke.paint().whole()[:, 0].max() == 0
-    for _ in range(400):
-        stroke.dab(np.zeros(3), up, Brush(radius=3.0, strength=0.05, falloff="flat"))
-    assert stroke.paint().whole()[:, 0].min() == FULL
-
-
-def test_only_touched_tiles_are_new() -> None:
-    mesh = shapes.plane(10.0, 10.0, 0.1)
-    before = Paint.of(mesh.colors[0])
-    assert len(before.tiles) == -(-mesh.vertex_count // TILE) > 2
-    stroke = stroke_on(mesh, before)
-    stroke.dab(mesh.positions[0].astype(float), np.array([0, 1.0, 0]), Brush(radius=0.3))
-    after = stroke.paint()
-    assert after.changed_tiles(before) == [0]
-    assert after.tiles[1] is before.tiles[1]
-    assert before.whole().max() == 0
-    assert after != before
-    assert before == Paint.of(mesh.colors[0])
-
-
-@settings(max_examples=25, deadline=None)
-@given(st.floats(0.05, 2.0), st.floats(0, 1), st.sampled_from(["smooth", "linear", "sharp", "flat"]), st.integers(0, 3))
-def test_paint_stays_in_range_and_strength_0_changes_nothing(radius, strength, kind, channel) -> None:
-    mesh = SHAPES["plane"]
-    start = Paint.of(np.random.default_rng(1).integers(0, FULL + 1, (mesh.vertex_count, 4), dtype=np.uint16))
-    stroke = stroke_on(mesh, start)
-    brush = Brush(radius, strength, kind, (channel,), toward=1.0)
-    stroke.dab(np.zeros(3), np.array([0, 1.0, 0]), brush)
-    after = stroke.paint().whole()
-    others = [c for c in range(4) if c != channel]
-    assert np.array_equal(after[:, others], start.whole()[:, others])
-    assert (after[:, channel] >= start.whole()[:, channel]).all()
-    if strength == 0:
-        assert np.array_equal(after, start.whole())
-
-
-def test_a_fast_stroke_leaves_no_gaps_and_disjoint_dabs_commute() -> None:
-    mesh = shapes.plane(4.0, 1.0, 0.05)
-    up, brush = np.array([0, 1.0, 0]), Brush(radius=0.2, strength=1.0, falloff="flat")
-    stroke = stroke_on(mesh)
-    stroke.move(np.array([-1.5, 0, 0]), up, brush)
-    stroke.move(np.array([1.5, 0, 0]), up, brush)
-    along = np.abs(mesh.positions[:, 2]) < 0.05
-    covered = along & (np.abs(mesh.positions[:, 0]) < 1.4)
-    assert stroke.paint().whole()[covered, 0].min() == FULL
-    places = [np.array([-1.0, 0, 0]), np.array([1.0, 0, 0])]
-    results = []
-    for order in (places, places[::-1]):
-        s = stroke_on(mesh)
-        for p in order:
-            s.dab(p, up, Brush(radius=0.3, strength=0.4))
-        results.append(s.paint())
-    assert results[0] == results[1]
 
 
 def test_uploads_cover_all_touched_vertices_in_few_ranges() -> None:

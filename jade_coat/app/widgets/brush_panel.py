@@ -32,8 +32,8 @@ class BrushPanel(QWidget):
         box.setContentsMargins(12, 10, 10, 12)
         box.setSpacing(6)
         box.addWidget(label("BRUSH", "head"))
-        self.paint = button("Paint", lambda: brush.set(toward=1.0), "tool", "Paint toward 1 (X swaps)")
-        self.erase = button("Erase", lambda: brush.set(toward=0.0), "tool", "Paint toward 0 (X swaps)")
+        self.paint = button("Paint", lambda: brush.set(second=False), "tool", "Paint toward 1 (X swaps)")
+        self.erase = button("Erase", lambda: brush.set(second=True), "tool", "Paint toward 0 (X swaps)")
         for tool in (self.paint, self.erase):
             tool.setCheckable(True)
         box.addLayout(row(self.paint, self.erase, 1))

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QPointF, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPen
+from PyQt6.QtGui import QPainter, QPen, QSinglePointEvent
 from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
 from jade_coat.app import theme
@@ -326,7 +326,7 @@ class FillHandles(Overlay):
             painter.setBrush(theme.color("persimmon" if i else "chrome"))
             painter.drawEllipse(place, 6, 6)
 
-    def press(self, at: QPointF, event: QMouseEvent) -> bool:
+    def press(self, at: QPointF, event: QSinglePointEvent) -> bool:
         """Take hold of a point."""
         for i, place in enumerate(self._places()):
             if (place - at).manhattanLength() < 13:
@@ -334,7 +334,7 @@ class FillHandles(Overlay):
                 return True
         return False
 
-    def move(self, at: QPointF, event: QMouseEvent) -> None:
+    def move(self, at: QPointF, event: QSinglePointEvent) -> None:
         """Move it across the plane that faces the viewer."""
         panel, prop = self._panel, self._panel.prop
         assert prop is not None

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QMouseEvent, QPainter, QPen, QRadialGradient
+from PyQt6.QtGui import QPainter, QPen, QRadialGradient, QSinglePointEvent
 
 from jade_coat.app import theme
 from jade_coat.app.widgets.overlay import Overlay
@@ -46,14 +46,14 @@ class LightDome(Overlay):
         painter.setBrush(theme.color("persimmon"))
         painter.drawEllipse(spot, 5.5, 5.5)
 
-    def press(self, at: QPointF, event: QMouseEvent) -> bool:
+    def press(self, at: QPointF, event: QSinglePointEvent) -> bool:
         away = at - self.middle()
         if self.view.tool != "look" or math.hypot(away.x(), away.y()) > RADIUS + 5:
             return False
         self.move(at, event)
         return True
 
-    def move(self, at: QPointF, event: QMouseEvent) -> None:
+    def move(self, at: QPointF, event: QSinglePointEvent) -> None:
         away = at - self.middle()
         share = min(math.hypot(away.x(), away.y()) / RADIUS, 1.0)
         elevation = min(max((1 - share) * math.pi / 2, LOWEST), HIGHEST)
@@ -61,7 +61,7 @@ class LightDome(Overlay):
         self._at = (math.remainder(azimuth, 2 * math.pi), elevation)
         self.view.session.drag_sun(*self._at)
 
-    def release(self, at: QPointF, event: QMouseEvent) -> None:
+    def release(self, at: QPointF, event: QSinglePointEvent) -> None:
         assert self._at is not None
         azimuth, elevation = self._at
         self._at = None

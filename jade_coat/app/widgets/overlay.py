@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QPointF
-from PyQt6.QtGui import QMouseEvent, QPainter
+from PyQt6.QtGui import QPainter, QSinglePointEvent, QWheelEvent
 
 if TYPE_CHECKING:
     from jade_coat.app.widgets.view import View
@@ -21,15 +21,19 @@ class Overlay(QObject):
     def paint(self, painter: QPainter) -> None:
         """Draw over the picture."""
 
-    def press(self, at: QPointF, event: QMouseEvent) -> bool:
+    def press(self, at: QPointF, event: QSinglePointEvent) -> bool:
         """Take a left press at a place of the view, or leave it."""
         return False
 
-    def move(self, at: QPointF, event: QMouseEvent) -> None:
+    def move(self, at: QPointF, event: QSinglePointEvent) -> None:
         """The mouse moved after a press that was taken."""
 
-    def release(self, at: QPointF, event: QMouseEvent) -> None:
+    def release(self, at: QPointF, event: QSinglePointEvent) -> None:
         """The button was let go after a press that was taken."""
+
+    def wheel(self, turn: float, event: QWheelEvent) -> bool:
+        """Take a turn of the wheel, in notches, or leave it."""
+        return False
 
     def hover(self, at: QPointF | None) -> None:
         """The mouse moves without a button, or has left (None)."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QPainter, QPen, QPolygonF, QSinglePointEvent
 
 from jade_coat.app import theme
 from jade_coat.app.widgets.overlay import Overlay
@@ -135,7 +135,7 @@ class SectionLine(Overlay):
             painter.setBrush(theme.color("persimmon"))
             painter.drawEllipse(line.at(self.marked), 5.5, 5.5)
 
-    def press(self, at: QPointF, event: QMouseEvent) -> bool:
+    def press(self, at: QPointF, event: QSinglePointEvent) -> bool:
         if self._drawing and not self.view.shape:
             self._ends, self._grabbed = (at, at), 1
             return True
@@ -149,12 +149,12 @@ class SectionLine(Overlay):
                 return True
         return False
 
-    def move(self, at: QPointF, event: QMouseEvent) -> None:
+    def move(self, at: QPointF, event: QSinglePointEvent) -> None:
         assert self._ends is not None
         self._ends = (at, self._ends[1]) if self._grabbed == 0 else (self._ends[0], at)
         self._take()
 
-    def release(self, at: QPointF, event: QMouseEvent) -> None:
+    def release(self, at: QPointF, event: QSinglePointEvent) -> None:
         self._take()
         self._ends = None
         if self._drawing:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QMouseEvent, QPainter, QPen
+from PyQt6.QtGui import QPainter, QPen, QSinglePointEvent
 
 from jade_coat.app import theme
 from jade_coat.app.widgets.overlay import Overlay
@@ -47,10 +47,10 @@ class SplitLine(Overlay):
         names = {f.id: f.name for f in session.project.finishes} | {m.id: m.name for m in session.project.materials}
         return names.get(session.finish_id, "Now")
 
-    def press(self, at: QPointF, event: QMouseEvent) -> bool:
+    def press(self, at: QPointF, event: QSinglePointEvent) -> bool:
         return self.view.split is not None and abs(at.x() - self._x()) < _REACH
 
-    def move(self, at: QPointF, event: QMouseEvent) -> None:
+    def move(self, at: QPointF, event: QSinglePointEvent) -> None:
         self.view.split_at = min(max(at.x() / max(self.view.width(), 1), 0.02), 0.98)
         self.view.update()
 

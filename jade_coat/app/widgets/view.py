@@ -1,4 +1,4 @@
-"""The view: the newest picture, the far inset, orbiting, and the brush."""
+"""The view: the newest picture, the far inset, and moving about; what lies over it are overlays."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QDragEnterEvent,
     QDropEvent,
@@ -17,25 +17,24 @@ from PyQt6.QtGui import (
     QPainterPath,
     QPaintEvent,
     QPen,
-    QPolygonF,
     QResizeEvent,
+    QSinglePointEvent,
+    QTabletEvent,
     QWheelEvent,
 )
 from PyQt6.QtWidgets import QWidget
 
 from jade_coat.app import theme
-from jade_coat.app.brush_state import BrushState
 from jade_coat.app.picking import PropHit, prop_at
 from jade_coat.app.session import Session
 from jade_coat.app.widgets.overlay import Overlay
-from jade_coat.mesh.painting import Brush, Paint, Stroke, spread
 from jade_coat.program.types import Array
 from jade_coat.stage.looks import field_row
 from jade_coat.stage.project import Camera, Project
-from jade_coat.view.camera import eye_of, project
+from jade_coat.view.camera import eye_of
 from jade_coat.view.client import Picture
 from jade_coat.view.link import PREVIEW, STAGE
-from jade_coat.view.messages import Eye
+from jade_coat.view.messages import Eye, Marks
 
 FINISH_MIME = "application/x-jade-coat-finish"
 SAMPLES = 8
@@ -78,15 +77,6 @@ def dressed(project: Project, finish: str, other: str) -> Project:
     return changed
 
 
-@dataclass
-class _Painting:
-    """A stroke under way."""
-
-    prop: str
-    stroke: Stroke
-    key: object
-
-
 class View(QWidget):
     """Shows the stage; `tool` is "look" or "brush"."""
 
@@ -95,10 +85,9 @@ class View(QWidget):
     painted_over = pyqtSignal()
     """A stroke under way has changed paint that the document does not have yet."""
 
-    def __init__(self, session: Session, brush: BrushState) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = self._session = session
-        self._brush = brush
         self.overlays: list[Overlay] = []
         self.inset_overlays: list[Overlay] = []
         self._taken: Overlay | None = None
@@ -124,9 +113,12 @@ class View(QWidget):
         self._state = ""
         self._drag: tuple[QPointF, Camera, str] | None = None
         self._clicked = False
-        self._painting: _Painting | None = None
-        self._stroke_count = 0
-        self._hover: PropHit | None = None
+        self.pressure = 1.0
+        """How hard the pen is pressed, 0 to 1; a mouse presses fully."""
+        self.live_paint: Callable[[str], Callable[[Array], Array] | None] = lambda prop: None
+        """What a stroke under way has made of a prop's vertex paint, by vertex; None between strokes."""
+        self.marks: Callable[[], Marks | None] = lambda: None
+        """What is drawn over the large picture: the chosen mesh's edges, vertices, how finely it can be painted."""
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(REST_MS)
@@ -138,7 +130,6 @@ class View(QWidget):
         session.view_state.connect(self._on_state)
         session.fault.connect(lambda *_: self.update())
         session.selection_changed.connect(self.update)
-        brush.changed.connect(self.update)
 
     # Cameras
 
@@ -257,7 +248,7 @@ class View(QWidget):
         return max(round(self.width() * ratio), 16), max(round(self.height() * ratio), 16)
 
     def _refine(self) -> None:
-        if self._drag is not None or self._painting is not None:
+        if self._drag is not None or self._taken is not None:
             self._rest.start()
             return
         self._ask(*self._pixels(), 0, moving=False)
@@ -283,9 +274,10 @@ class View(QWidget):
         self, stream: str, tag: _Tag, eye: Eye, width: int, height: int, look: str, sample: int, priority: int,
         scene: str = "",
     ) -> None:  # fmt: skip
+        marks = self.marks() if stream == "main" and not self.shape else None
         self._session.client.request(
             stream, tag, scene=scene or self.scene, eye=eye, width=width, height=height, looks=(look,), sample=sample,
-            priority=priority,
+            priority=priority, marks=marks,
         )  # fmt: skip
 
     def _on_picture(self, picture: Picture, image: QImage) -> None:
@@ -326,7 +318,7 @@ class View(QWidget):
     @property
     def moving(self) -> bool:
         """Whether something is being dragged or painted, or has been a moment ago."""
-        return self._rest.isActive() or self._drag is not None or self._painting is not None
+        return self._rest.isActive() or self._drag is not None or self._taken is not None
 
     @property
     def at_rest(self) -> bool:
@@ -371,8 +363,6 @@ class View(QWidget):
         self._paint_inset(painter)
         for overlay in self.inset_overlays:
             overlay.paint(painter)
-        if self.tool == "brush":
-            self._paint_ring(painter)
         if self._state:
             self._paint_banner(painter, self._state, "persimmon")
         elif self._session.faults:
@@ -441,25 +431,37 @@ class View(QWidget):
         painter.setPen(theme.color("text"))
         painter.drawText(tag, Qt.AlignmentFlag.AlignCenter, text)
 
-    def _paint_ring(self, painter: QPainter) -> None:
-        hover = self._hover
-        if hover is None:
-            return
-        brush, eye = self._brush.brush, self.main_eye()
-        tone = theme.color("persimmon" if self._brush.erasing else "celadon")
-        for share, width in ((1.0, 2.0), (0.5, 1.0)):
-            ring = project(eye, _circle(hover.hit.point, hover.hit.normal, brush.radius * share))
-            line = QPolygonF([QPointF(x * self.width(), y * self.height()) for x, y in ring])
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(theme.color("chrome", 160), width + 1.5))
-            painter.drawPolygon(line)
-            painter.setPen(QPen(tone, width))
-            painter.drawPolygon(line)
-
     # Mouse
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
+        self.pressure = 1.0
+        self._press(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        self.pressure = 1.0
+        self._move(event)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        self._release(event)
+
+    def tabletEvent(self, event: QTabletEvent | None) -> None:
+        """A pen does what the mouse does, with its pressure."""
+        assert event is not None
+        event.accept()
+        kind = event.type()
+        if kind == QEvent.Type.TabletPress:
+            self.pressure = event.pressure()
+            self._press(event)
+        elif kind == QEvent.Type.TabletMove:
+            self.pressure = event.pressure()
+            self._move(event)
+        elif kind == QEvent.Type.TabletRelease:
+            self._release(event)
+
+    def _press(self, event: QSinglePointEvent) -> None:
         self.setFocus()
         at, button = event.position(), event.button()
         if self.inset_shown() and self.inset_rect().contains(at) and button == Qt.MouseButton.LeftButton:
@@ -470,14 +472,10 @@ class View(QWidget):
             if self._taken is not None:
                 return
         self._clicked = button == Qt.MouseButton.LeftButton
-        if self.tool == "brush" and button == Qt.MouseButton.LeftButton and not self.shape:
-            self._begin_stroke(at, event.modifiers())
-            return
         pan = button == Qt.MouseButton.MiddleButton or bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         self._drag = (at, self.camera, "pan" if pan else "orbit")
 
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        assert event is not None
+    def _move(self, event: QSinglePointEvent) -> None:
         at = event.position()
         if self._taken is not None:
             self._taken.move(at, event)
@@ -485,34 +483,25 @@ class View(QWidget):
         if event.buttons() == Qt.MouseButton.NoButton:
             for overlay in self.overlays:
                 overlay.hover(at)
-        if self._painting is not None:
-            self._continue_stroke(at, event.modifiers())
-        elif self._drag is not None:
+        if self._drag is not None:
             self._move_camera(at)
-        if self.tool == "brush":
-            self._hover = self._pick(at, self._painting.prop if self._painting else "")
-            self.update()
 
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        assert event is not None
+    def _release(self, event: QSinglePointEvent) -> None:
         if self._taken is not None:
             taken, self._taken = self._taken, None
             taken.release(event.position(), event)
-            return
-        if self._painting is not None:
-            self._end_stroke()
+            self._rest.start()
             return
         drag, self._drag = self._drag, None
         if drag is None:
             return
         if self._clicked and (event.position() - drag[0]).manhattanLength() < 4:
-            hit = self._pick(event.position())
+            hit = self.pick(event.position())
             if hit is not None:
                 self.prop_clicked.emit(hit.prop.id, hit.slot)
         self._rest.start()
 
     def leaveEvent(self, event: object) -> None:
-        self._hover = None
         for overlay in self.overlays:
             overlay.hover(None)
         self.update()
@@ -520,8 +509,7 @@ class View(QWidget):
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         assert event is not None
         turn = event.angleDelta().y() / 120
-        if self.tool == "brush" and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
-            self._brush.scale(1.12**turn)
+        if any(o.wheel(turn, event) for o in reversed(self.overlays)):
             return
         self.set_camera(self.camera.with_(distance=min(max(self.camera.distance * 0.88**turn, 0.02), 5000)))
 
@@ -538,59 +526,12 @@ class View(QWidget):
         shift = (-moved.x() * eye.view[0, :3] + moved.y() * eye.view[1, :3]) * metres
         self.set_camera(camera.with_(target=tuple(float(v) for v in np.array(camera.target) + shift)))
 
-    def _pick(self, at: QPointF, only: str = "") -> PropHit | None:
+    def pick(self, at: QPointF, only: str = "") -> PropHit | None:
+        """What is under a place of the view; `only` looks at one prop alone."""
         if self.shape or self._before:
             return None  # what is drawn is not the stage
         x, y = at.x() / max(self.width(), 1), at.y() / max(self.height(), 1)
         return prop_at(self._session, self.main_eye(), x, y, only)
-
-    # Strokes
-
-    def _stroke_brush(self, modifiers: Qt.KeyboardModifier) -> Brush:
-        brush = self._brush.brush
-        if modifiers & Qt.KeyboardModifier.ControlModifier:
-            return Brush(brush.radius, brush.strength, brush.falloff, brush.channels, 1.0 - brush.toward)
-        return brush
-
-    def _begin_stroke(self, at: QPointF, modifiers: Qt.KeyboardModifier) -> None:
-        hit = self._pick(at)
-        if hit is None:
-            return
-        self._stroke_count += 1
-        key = ("stroke", self._stroke_count)
-        paint = hit.prop.paint
-        if not isinstance(paint, Paint):
-            paint = Paint.of(hit.mesh.colors[0])
-            self._session.do("paint_prop", merge=key, prop=hit.prop.id, paint=paint)
-        self._painting = _Painting(hit.prop.id, Stroke(hit.mesh, paint, hit.prop.size), key)
-        self._dab(hit, modifiers)
-
-    def _continue_stroke(self, at: QPointF, modifiers: Qt.KeyboardModifier) -> None:
-        assert self._painting is not None
-        hit = self._pick(at, self._painting.prop)
-        if hit is not None:
-            self._dab(hit, modifiers)
-
-    def _dab(self, hit: PropHit, modifiers: Qt.KeyboardModifier) -> None:
-        assert self._painting is not None
-        stroke = self._painting.stroke
-        point, normal = hit.local
-        touched = stroke.move(point, normal, self._stroke_brush(modifiers))
-        for start, stop in spread(touched):
-            self._session.client.patch_paint(hit.prop.id, start, stroke.values(np.arange(start, stop)))
-        if len(touched):
-            self.refresh()
-            self.painted_over.emit()
-
-    def live_paint(self, prop: str) -> Callable[[Array], Array] | None:
-        """What a stroke under way has made of a prop's paint, as a function of vertices; None between strokes."""
-        return self._painting.stroke.values if self._painting is not None and self._painting.prop == prop else None
-
-    def _end_stroke(self) -> None:
-        painting, self._painting = self._painting, None
-        assert painting is not None
-        self._session.do("paint_prop", merge=painting.key, prop=painting.prop, paint=painting.stroke.paint())
-        self._session.document.settle()
 
     # Dropping a finish
 
@@ -605,20 +546,10 @@ class View(QWidget):
     def dropEvent(self, event: QDropEvent | None) -> None:
         assert event is not None
         mime = event.mimeData()
-        hit = self._pick(event.position())
+        hit = self.pick(event.position())
         if mime is None or hit is None:
             return
         finish = mime.data(FINISH_MIME).data().decode()
         if self._session.do("put_finish", prop=hit.prop.id, slot=hit.slot, finish=finish):
             self._session.choose_prop(hit.prop.id, hit.slot)
             event.acceptProposedAction()
-
-
-def _circle(centre: Array, normal: Array, radius: float) -> Array:
-    """48 points of a circle around a point in the plane across a normal, `(48, 3)`."""
-    helper = np.array([0.0, 1.0, 0.0]) if abs(normal[1]) < 0.9 else np.array([1.0, 0.0, 0.0])
-    u = np.cross(helper, normal)
-    u = u / np.linalg.norm(u)
-    v = np.cross(normal, u)
-    angle = np.linspace(0, 2 * np.pi, 48, endpoint=False)[:, None]
-    return np.asarray(centre + radius * (np.cos(angle) * u + np.sin(angle) * v) + normal * radius * 0.02)

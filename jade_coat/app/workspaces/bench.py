@@ -10,6 +10,7 @@ from jade_coat.app.session import Session
 from jade_coat.app.swatches import Swatches
 from jade_coat.app.widgets.basics import column, holder
 from jade_coat.app.widgets.brush_panel import BrushPanel
+from jade_coat.app.widgets.brush_tool import BrushTool
 from jade_coat.app.widgets.coat_panel import CoatPanel
 from jade_coat.app.widgets.coat_stack import CoatStack
 from jade_coat.app.widgets.dial_sheet import DialSheet
@@ -32,12 +33,13 @@ class Bench(QWidget):
         super().__init__()
         self.brush = BrushState()
         self.swatches = Swatches(session, self)
-        self.view = View(session, self.brush)
+        self.view = View(session)
+        self.brush_tool = BrushTool(self.view, self.brush)
         self.looks = LookStrip(session, self.view)
         self.section = SectionLine(self.view)
         self.repeat = RepeatMark(self.view)
         self.dome = LightDome(self.view)
-        self.view.overlays += [self.section, SplitLine(self.view), self.dome]
+        self.view.overlays += [self.brush_tool, self.section, SplitLine(self.view), self.dome]
         self.view.inset_overlays.append(self.repeat)
         self.view_bar = ViewBar(session, self.view)
         self.stack = CoatStack(session, self.swatches, self.section)

@@ -1,0 +1,461 @@
+"""Painting in the view: strokes with mouse or pen, the ring on the surface, and a faint preview of the next dab."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+
+import numpy as np
+from PyQt6.QtCore import QPointF, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QPainter, QPen, QPointingDevice, QPolygonF, QSinglePointEvent, QTabletEvent, QWheelEvent
+
+from jade_coat.app import theme
+from jade_coat.app.brush_state import BrushState
+from jade_coat.app.pen import MouseAsPen
+from jade_coat.app.picking import PropHit
+from jade_coat.app.widgets.overlay import Overlay
+from jade_coat.app.widgets.view import View
+from jade_coat.mesh.brush import Brush
+from jade_coat.mesh.canvas import MapCanvas, VertexCanvas, axes
+from jade_coat.mesh.data import MeshData
+from jade_coat.mesh.painting import TILE, Paint, PaintMap, mesh_paint
+from jade_coat.mesh.picking import target
+from jade_coat.mesh.stroke import Stroke
+from jade_coat.mesh.surface_index import surface_index
+from jade_coat.program.types import Array
+from jade_coat.stage.project import Prop
+from jade_coat.view.camera import project
+from jade_coat.view.messages import Marks
+
+HOLD_MS = 40
+"""How often an airbrush that is held still paints."""
+RING_POINTS = 64
+MAX_DOTS = 900
+AT_ONCE = 120_000
+"""Vertices or texels up to which a surface is made ready in the moment of the press."""
+
+
+@dataclass
+class _Painting:
+    """A stroke under way."""
+
+    prop: Prop
+    canvas: VertexCanvas | MapCanvas
+    stroke: Stroke
+    key: object
+    at: QPointF
+    """Where the brush is on the view; behind the pointer when it trails."""
+
+
+@dataclass(frozen=True)
+class Contact:
+    """Where the brush last was: the prop, the place in its mesh's space, and the brush's radius there."""
+
+    prop: str
+    point: Array
+    normal: Array
+    triangle: int
+    radius: float
+
+
+class BrushTool(Overlay):
+    """The brush over the view. `state` holds its settings."""
+
+    touched = pyqtSignal()
+    """The place under the brush has changed."""
+
+    def __init__(self, view: View, state: BrushState) -> None:
+        super().__init__(view)
+        self._state = state
+        self._painting: _Painting | None = None
+        self._line: tuple[QPointF, QPointF] | None = None
+        self._last_end: tuple[str, QPointF, object] | None = None
+        self._count = 0
+        self._pointer: QPointF | None = None
+        self._hover: PropHit | None = None
+        self._preview: tuple[tuple[object, ...], VertexCanvas | MapCanvas] | None = None
+        self._readying: set[object] = set()
+        self._readied: set[object] = set()
+        self.contact: Contact | None = None
+        self._holding = QTimer(self)
+        self._holding.setInterval(HOLD_MS)
+        self._holding.timeout.connect(self._hold)
+        self._pen = MouseAsPen(view)
+        view.live_paint = self.live_paint
+        view.marks = self.marks
+        state.changed.connect(self._follow)
+        state.shown_changed.connect(self._show_marks)
+        view.session.selection_changed.connect(self._show_marks)
+
+    @property
+    def active(self) -> bool:
+        """Whether the brush is in hand, and what is drawn is the stage."""
+        return self.view.tool == "brush" and not self.view.shape
+
+    def _follow(self) -> None:
+        self._pen.turn(self._state.hand.simulated)
+        self.view.update()
+
+    # What lies under the brush
+
+    def metres_a_pixel(self, hit: PropHit) -> float:
+        """How many metres a pixel of the view spans where it was hit."""
+        camera, eye = self.view.camera, self.view.main_eye()
+        ahead = float(-(eye.view @ np.append(hit.hit.point, 1.0))[2])
+        return 2 * max(ahead, 1e-6) * math.tan(camera.field_of_view / 2) / max(self.view.height(), 1)
+
+    def brush_at(self, hit: PropHit, event: QSinglePointEvent | None = None) -> Brush:
+        """The brush for one dab: its size in metres there, the pen's pressure, and the other value with Ctrl."""
+        brush, hand = self._state.brush, self._state.hand
+        if hand.measure == "screen":
+            brush = brush.with_(radius=hand.pixels * self.metres_a_pixel(hit))
+        if event is None:
+            return brush
+        pressure = min(max(self.view.pressure, 0.0), 1.0)
+        if hand.pressure_size:
+            brush = brush.with_(radius=brush.radius * max(pressure, 0.02))
+        if hand.pressure_strength:
+            brush = brush.with_(strength=brush.strength * pressure)
+        eraser = isinstance(event, QTabletEvent) and event.pointerType() == QPointingDevice.PointerType.Eraser
+        if bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier) != eraser:
+            brush = brush.with_(second=not brush.second)
+        return brush
+
+    def _canvas(self, prop: Prop, mesh: MeshData) -> VertexCanvas | MapCanvas:
+        """What is painted on: the prop's map where it stands in for the chosen colour set, else its vertices."""
+        found = prop.paint_map
+        if isinstance(found, PaintMap) and found.color_set == self._state.color_set:
+            return MapCanvas(mesh, found)
+        sets = max(self._state.brush.channels) // 4 + 1
+        return VertexCanvas(mesh, mesh_paint(mesh, prop.paint if isinstance(prop.paint, Paint) else None, sets))
+
+    def _on(self, canvas: VertexCanvas | MapCanvas, brush: Brush) -> Brush:
+        """The brush with the channels as the canvas counts them."""
+        if isinstance(canvas, MapCanvas):
+            return brush.with_(channels=tuple(c % 4 for c in brush.channels))
+        return brush
+
+    def _ready(self, prop: Prop, mesh: MeshData) -> bool:
+        """Whether a surface can be painted at once; a large one is made ready in the background."""
+        found = prop.paint_map if isinstance(prop.paint_map, PaintMap) else None
+        key = (mesh.key, found.source if found else None, found.side if found else 0)
+        if key in self._readying:
+            return False
+        size = max(mesh.vertex_count, found.side**2 if found else 0)
+        if size <= AT_ONCE or key in self._readied:
+            return True
+        self._readying.add(key)
+
+        def work() -> None:
+            surface_index(mesh).beside  # noqa: B018  (worked out and kept)
+            target(mesh)
+            canvas = self._canvas(prop, mesh)
+            Stroke(canvas).dab(mesh.positions[0].astype(float), mesh.normals[0].astype(float), Brush(), lay=False)
+
+        def done(_: object) -> None:
+            self._readying.discard(key)
+            self._readied = {key}
+            self.view.session.said.emit(f"{prop.name} is ready to be painted", False)
+
+        self.view.session.work(work, done, partial(self._failed, key))
+        self.view.session.said.emit(f"Getting the surface of {prop.name} ready for painting…", False)
+        return False
+
+    def _failed(self, key: object, error: Exception) -> None:
+        self._readying.discard(key)
+        self.view.session.said.emit(f"This cannot be painted: {error}", True)
+
+    # Mouse and pen
+
+    def press(self, at: QPointF, event: QSinglePointEvent) -> bool:
+        """Begin a stroke or a straight line, or pick a value."""
+        if not self.active:
+            return False
+        hit = self.view.pick(at)
+        if self._state.picking:
+            self.pick_value(hit)
+            return True
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            self._line = (self._line_start(hit, at), at)
+            return True
+        self._begin(at, hit, event)
+        return True
+
+    def _line_start(self, hit: PropHit | None, at: QPointF) -> QPointF:
+        """A line goes on from the end of the last stroke, if that was on the same prop in the same picture."""
+        eye = self.view.main_eye().view.tobytes()
+        if self._last_end is not None and hit is not None and self._last_end[0] == hit.prop.id:
+            return self._last_end[1] if self._last_end[2] == eye else at
+        return at
+
+    def move(self, at: QPointF, event: QSinglePointEvent) -> None:
+        """Go on with what was begun."""
+        self._pointer = at
+        if self._line is not None:
+            self._line = (self._line[0], at)
+        elif self._painting is not None:
+            self._go_on(at, event)
+        self._point(at, self._painting.prop.id if self._painting else "")
+
+    def release(self, at: QPointF, event: QSinglePointEvent) -> None:
+        """End it."""
+        if self._line is not None:
+            (start, _), self._line = self._line, None
+            self._lay_line(start, at, event)
+        elif self._painting is not None:
+            self._end()
+
+    def hover(self, at: QPointF | None) -> None:
+        """Show the ring and what a dab would do."""
+        self._pointer = at
+        if at is None or not self.active:
+            self._hover = None
+            self.view.update()
+        else:
+            self._point(at, "")
+
+    def wheel(self, turn: float, event: QWheelEvent) -> bool:
+        """Ctrl sizes the brush."""
+        if not self.active or not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            return False
+        self._state.scale(1.12**turn)
+        return True
+
+    def _point(self, at: QPointF, only: str) -> None:
+        self._hover = self.view.pick(at, only)
+        if self._hover is not None:
+            point, normal = self._hover.local
+            radius = self.brush_at(self._hover).radius / self._hover.prop.size
+            self.contact = Contact(self._hover.prop.id, point, normal, self._hover.hit.triangle, radius)
+            self.touched.emit()
+        self.view.update()
+
+    def pick_value(self, hit: PropHit | None = None) -> None:
+        """Take the value under the pointer as the one that is painted toward."""
+        self._state.pick(False)
+        hit = hit or (self.view.pick(self._pointer) if self._pointer is not None else None)
+        if hit is None:
+            self.view.session.said.emit("Point at a prop to pick a value from it.", True)
+            return
+        canvas = self._canvas(hit.prop, hit.mesh)
+        point, normal = hit.local
+        near = canvas.index.nearest(point[None], normal[None], math.pi / 2)
+        if near.triangle[0] < 0:
+            near = canvas.index.nearest(point[None])
+        values = canvas.value(int(near.triangle[0]), near.weights[0])
+        channel = self._on(canvas, self._state.brush).channels[0]
+        value = round(float(values[channel]), 4)
+        self._state.set(**{"b" if self._state.brush.second else "a": value})
+        self.view.session.said.emit(f"{value:.2f} picked from channel {'RGBA'[channel % 4]}", False)
+
+    # Strokes
+
+    def _begin(self, at: QPointF, hit: PropHit | None, event: QSinglePointEvent) -> bool:
+        if hit is None or not self._ready(hit.prop, hit.mesh):
+            return False
+        self._count += 1
+        key, session = ("stroke", self._count), self.view.session
+        if (session.prop_id, session.slot) != (hit.prop.id, hit.slot):
+            session.choose_prop(hit.prop.id, hit.slot)
+        canvas = self._canvas(hit.prop, hit.mesh)
+        if isinstance(canvas, VertexCanvas) and canvas.paint is not hit.prop.paint:
+            session.do("paint_prop", merge=key, prop=hit.prop.id, paint=canvas.paint)
+        self._painting = _Painting(hit.prop, canvas, Stroke(canvas, hit.prop.size), key, at)
+        self._dab(hit, event)
+        if self._state.brush.flow < 1:
+            self._holding.start()
+        return True
+
+    def _go_on(self, at: QPointF, event: QSinglePointEvent) -> None:
+        painting = self._painting
+        assert painting is not None
+        away = at - painting.at
+        length, trail = math.hypot(away.x(), away.y()), self._state.hand.trail
+        if length <= trail:
+            return
+        painting.at = painting.at + away * ((length - trail) / length)
+        hit = self.view.pick(painting.at, painting.prop.id)
+        if hit is not None:
+            self._dab(hit, event)
+
+    def _dab(self, hit: PropHit, event: QSinglePointEvent) -> None:
+        assert self._painting is not None
+        point, normal = hit.local
+        brush = self._on(self._painting.canvas, self.brush_at(hit, event))
+        if self._painting.stroke.move(point, normal, brush, hit.hit.triangle):
+            self._send()
+
+    def _hold(self) -> None:
+        if self._painting is None or not self._state.brush.flow < 1:
+            self._holding.stop()
+            return
+        brush = self._on(self._painting.canvas, self._state.brush)
+        if self._state.hand.pressure_strength:
+            brush = brush.with_(strength=brush.strength * self.view.pressure)
+        self._painting.stroke.hold(brush)
+        self._send()
+
+    def _send(self) -> None:
+        """Hand what has changed to the renderer."""
+        painting, client = self._painting, self.view.session.client
+        assert painting is not None
+        fresh = painting.stroke.fresh()
+        for tile, values in fresh.items():
+            if isinstance(painting.canvas, MapCanvas):
+                client.patch_map(painting.prop.id, tile, values)
+            else:
+                client.patch_paint(painting.prop.id, tile * TILE, values.copy())
+        if fresh:
+            self.view.refresh()
+            self.view.painted_over.emit()
+
+    def _lay_line(self, start: QPointF, end: QPointF, event: QSinglePointEvent) -> None:
+        """A straight line across the view, laid onto the surface."""
+        hit = self.view.pick(start)
+        if not self._begin(start, hit, event):
+            return
+        assert self._painting is not None
+        way = end - start
+        steps = max(int(math.hypot(way.x(), way.y()) / 4), 1)
+        for i in range(1, steps + 1):
+            place = start + way * (i / steps)
+            self._painting.at = place
+            hit = self.view.pick(place, self._painting.prop.id)
+            if hit is not None:
+                self._dab(hit, event)
+        self._end()
+
+    def _end(self) -> None:
+        painting, self._painting = self._painting, None
+        self._holding.stop()
+        assert painting is not None
+        made, session = painting.stroke.paint(), self.view.session
+        if isinstance(painting.canvas, MapCanvas):
+            done = painting.canvas.map.with_paint(made)
+            session.do("paint_map", merge=painting.key, prop=painting.prop.id, paint_map=done)
+        else:
+            session.do("paint_prop", merge=painting.key, prop=painting.prop.id, paint=made)
+        session.document.settle()
+        self._last_end = (painting.prop.id, painting.at, self.view.main_eye().view.tobytes())
+
+    def live_paint(self, prop: str) -> Callable[[Array], Array] | None:
+        """What a stroke under way has made of a prop's vertex paint, as a function of vertices; None otherwise."""
+        painting = self._painting
+        if painting is None or painting.prop.id != prop or isinstance(painting.canvas, MapCanvas):
+            return None
+        return painting.stroke.values
+
+    # Marks over the mesh
+
+    def marks(self) -> Marks | None:
+        """What the renderer draws over the chosen prop's mesh."""
+        shown, prop = self._state.shown, self.view.session.prop
+        if prop is None or not self.active or not (shown.edges or shown.vertices or shown.held):
+            return None
+        radius = self._state.brush.radius
+        if self._state.hand.measure == "screen":
+            radius = self.contact.radius * prop.size if self.contact is not None else 0.1
+        held = radius / prop.size if shown.held and not isinstance(prop.paint_map, PaintMap) else 0.0
+        return Marks(prop.mesh, prop.matrix(), shown.edges, shown.vertices, held)
+
+    def _show_marks(self) -> None:
+        session, prop, shown = self.view.session, self.view.session.prop, self._state.shown
+        if prop is None or not (shown.edges or shown.vertices or shown.held):
+            self.view.refresh()
+            return
+        mesh_id, mesh = prop.mesh, session.link.mesh_data(prop.mesh)
+
+        def done(_: object) -> None:
+            if any(m.id == mesh_id for m in session.project.meshes):
+                session.link.measure_edges(mesh_id)
+                self.view.refresh()
+
+        session.work(lambda: mesh.edge_length, done, partial(self._failed, None))
+
+    # Painting of the overlay
+
+    def paint(self, painter: QPainter) -> None:
+        """Draw the ring, the preview, and what ties them to the pointer."""
+        if not self.active:
+            return
+        if self._line is not None:
+            painter.setPen(QPen(theme.color("celadon"), 1.5, Qt.PenStyle.DashLine))
+            painter.drawLine(*self._line)
+        if self._painting is not None and self._pointer is not None and self._state.hand.trail > 0:
+            painter.setPen(QPen(theme.color("celadon", 160), 1))
+            painter.drawLine(self._painting.at, self._pointer)
+        if self._hover is None:
+            return
+        brush = self.brush_at(self._hover)
+        tone = theme.color("persimmon" if brush.second else "celadon")
+        if self._painting is None:
+            self._paint_preview(painter, brush)
+        half = float(np.searchsorted(-brush.table, -0.5)) / len(brush.table)  # where a dab does half
+        for share, width in ((1.0, 2.0), (min(max(half, 0.05), 0.97), 1.0)):
+            line = self._on_view(_ring(self._hover, brush.radius * share))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(theme.color("chrome", 160), width + 1.5))
+            painter.drawPolygon(QPolygonF(line))
+            painter.setPen(QPen(tone, width))
+            painter.drawPolygon(QPolygonF(line))
+
+    def _on_view(self, points: Array) -> list[QPointF]:
+        view = self.view
+        return [QPointF(x * view.width(), y * view.height()) for x, y in project(view.main_eye(), points)]
+
+    def _paint_preview(self, painter: QPainter, brush: Brush) -> None:
+        """Dots where a dab would change something, the stronger the more."""
+        hit = self._hover
+        assert hit is not None
+        prop = next((p for p in self.view.session.project.props if p.id == hit.prop.id), None)
+        if prop is None or (max(hit.mesh.vertex_count, _texels(prop)) > AT_ONCE and not self._ready(prop, hit.mesh)):
+            return
+        key = (prop.id, prop.paint, prop.paint_map, hit.mesh, max(brush.channels) // 4)
+        if self._preview is None or any(a is not b for a, b in zip(self._preview[0], key, strict=True)):
+            self._preview = (key, self._canvas(prop, hit.mesh))
+        canvas = self._preview[1]
+        brush = self._on(canvas, brush)
+        stroke = Stroke(canvas, prop.size)
+        point, normal = hit.local
+        patches = stroke.dab(point, normal, brush, hit.hit.triangle, lay=False)
+        if not patches:
+            return
+        amount = np.concatenate([stroke.changes(p, brush) for p in patches])
+        if isinstance(canvas, MapCanvas):
+            plane = np.concatenate([p.plane for p in patches])
+            places = point + plane @ np.stack(axes(normal)) * (brush.radius / prop.size)
+        else:
+            places = hit.mesh.positions[np.concatenate([p.tile * TILE + p.rows for p in patches])]
+        step = -(-len(places) // MAX_DOTS)
+        matrix = prop.matrix()
+        dots = self._on_view(places[::step] @ matrix[:3, :3].T + matrix[:3, 3])
+        size = min(max(2.2 * brush.radius / self.metres_a_pixel(hit) / math.sqrt(max(len(dots), 1)), 1.5), 6.0)
+        tone = "persimmon" if brush.second else "celadon"
+        painter.setPen(Qt.PenStyle.NoPen)
+        for dot, share in zip(dots, amount[::step], strict=True):
+            painter.setBrush(theme.color(tone, round(20 + 190 * min(float(share), 1.0)) if share > 0.004 else 0))
+            painter.drawEllipse(dot, size / 2, size / 2)
+
+
+def _texels(prop: Prop) -> int:
+    return prop.paint_map.side**2 if isinstance(prop.paint_map, PaintMap) else 0
+
+
+def _ring(hit: PropHit, radius: float) -> Array:
+    """Points of a circle around a hit, laid onto the prop's surface where it is near, `(RING_POINTS, 3)`, world."""
+    matrix = hit.prop.matrix()
+    point, normal = hit.local
+    reach = radius / hit.prop.size
+    angle = np.linspace(0, 2 * np.pi, RING_POINTS, endpoint=False)[:, None]
+    across, up = axes(normal)
+    flat = point + reach * (np.cos(angle) * across + np.sin(angle) * up)
+    start = flat + normal * reach
+    owner, weights = target(hit.mesh).hits(start, np.repeat(-normal[None], RING_POINTS, axis=0))
+    corners = hit.mesh.positions[hit.mesh.triangles[np.maximum(owner, 0)]].astype(np.float64)
+    v, w = weights[:, :1], weights[:, 1:]
+    found = corners[:, 0] + (corners[:, 1] - corners[:, 0]) * v + (corners[:, 2] - corners[:, 0]) * w
+    near = (owner >= 0) & (np.linalg.norm(found - point, axis=1) < 2 * reach)
+    laid = np.where(near[:, None], found + normal * reach * 0.02, flat)
+    return np.asarray(laid @ matrix[:3, :3].T + matrix[:3, 3])
