@@ -69,6 +69,8 @@ class Brush:
 @lru_cache(maxsize=64)
 def _table(kind: Falloff, curve: Points) -> Array:
     made = falloff(kind, np.linspace(0, 1, STEPS + 1), curve)
+    if kind == "flat":
+        made[-1] = 1.0  # whatever is reached is nearer than 1
     made.flags.writeable = False
     return made
 
@@ -89,8 +91,6 @@ def falloff(kind: Falloff, distance: Array, curve: Points = ()) -> Array:
 
 def weights(brush: Brush, distance: Array) -> Array:
     """The weights of a dab at distances in radii, read off the table, `(n,) float64`."""
-    if brush.falloff == "flat":
-        return np.ones(len(distance))
     at = np.minimum(distance, 1.0) * STEPS
     low = np.minimum(at.astype(np.int64), STEPS - 1)
     table = brush.table

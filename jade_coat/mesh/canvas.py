@@ -106,6 +106,7 @@ class MapCanvas:
         self.mesh, self.map, self.index = mesh, paint_map, surface_index(mesh)
         self._uv = mesh.uv(paint_map.uv_set).astype(np.float64)
         self._inside = inside(mesh, paint_map.uv_set, paint_map.side)
+        self._rim = rim(mesh)
         edge = paint_map.tile_side
         self._place = np.full((paint_map.side // edge) ** 2, -1, np.int32)
         self._room = np.zeros((16, edge * edge, 3), np.float32)
@@ -135,7 +136,7 @@ class MapCanvas:
             count = texels_in_ball(
                 triangles, self.mesh.positions, self.mesh.normals, self.index.triangles, self._uv, self.map.side,
                 self.map.tile_side, self._inside, ball.point, ball.radius, ball.facing, ball.least_cosine, across, up,
-                GUTTER, self._place, self._room, self._used,
+                self._rim, GUTTER, self._place, self._room, self._used,
             )  # fmt: skip
             if count >= 0:
                 return int(count)
@@ -159,6 +160,17 @@ def inside(mesh: MeshData, uv_set: int, side: int) -> Array:
     found = np.zeros((side, side), np.uint8)
     mark_inside(mesh.uv(uv_set).astype(np.float64), mesh.triangles.astype(np.int64), side, found)
     return found
+
+
+@lru_cache(maxsize=4)
+def rim(mesh: MeshData) -> Array:
+    """Which triangles touch the edge of a chart, `(m,) uint8`: vertices are split along it."""
+    t = mesh.triangles.astype(np.int64)
+    ends = np.sort(np.stack([t, np.roll(t, -1, axis=1)], axis=2).reshape(-1, 2), axis=1)
+    _, first, uses = np.unique(ends[:, 0] * mesh.vertex_count + ends[:, 1], return_index=True, return_counts=True)
+    border = np.zeros(mesh.vertex_count, bool)
+    border[ends[first[uses == 1]]] = True
+    return border[t].any(axis=1).astype(np.uint8)
 
 
 def axes(normal: Array) -> tuple[Array, Array]:

@@ -209,14 +209,14 @@ def mark_inside(uv: Array, triangles: Array, side: int, inside: Array) -> None:
 def texels_in_ball(
     reached: Array, positions: Array, normals: Array, triangles: Array, uv: Array, side: int, tile_side: int,
     inside: Array, p: Array, radius: float, facing: Array, least_cosine: float, across: Array, up: Array,
-    gutter: float, place: Array, room: Array, used: Array,
+    rim: Array, gutter: float, place: Array, room: Array, used: Array,
 ) -> int:  # fmt: skip
     """Distances, in radii, of the texels of some triangles from the middle of a ball.
 
     `room` `(tiles, tile texels, 3)` gets 2 − distance (0: not reached) and the place across and up in the brush's
-    plane; `place` `(all tiles,)` says which entry of it a tile has (−1: none yet), `used` which tiles have one. Texels
-    up to `gutter` outside a triangle are reached too where no triangle covers them, so that a filtered read at a seam
-    finds what is painted. Returns how many tiles, or −1 when there is no room for more.
+    plane; `place` `(all tiles,)` says which entry of it a tile has (−1: none yet), `used` which tiles have one. Beside
+    triangles marked in `rim` `(m,) uint8` texels up to `gutter` away are reached too where no triangle covers them, so
+    that a filtered read at a seam finds what is painted. Returns how many tiles, or −1 when there is no room for more.
     """
     a_row, count = side // tile_side, 0
     for i in range(len(reached)):
@@ -228,7 +228,7 @@ def texels_in_ball(
         area = bx * cy - by * cx
         if abs(area) < 1e-9:
             continue
-        share = 1.0 / area
+        share, beyond = 1.0 / area, gutter if rim[t] else 0.0
         gxx = gxy = gyy = hx = hy = d2 = 0.0
         for k in range(3):
             e1, e2 = positions[ib, k] - positions[ia, k], positions[ic, k] - positions[ia, k]
@@ -248,8 +248,8 @@ def texels_in_ball(
         if left < 0.0:
             continue
         wide, tall = np.sqrt(left * gyy / det), np.sqrt(left * gxx / det)
-        lx, ly = max(min(0.0, bx, cx) - gutter, qx - wide), max(min(0.0, by, cy) - gutter, qy - tall)
-        mx, my = min(max(0.0, bx, cx) + gutter, qx + wide), min(max(0.0, by, cy) + gutter, qy + tall)
+        lx, ly = max(min(0.0, bx, cx) - beyond, qx - wide), max(min(0.0, by, cy) - beyond, qy - tall)
+        mx, my = min(max(0.0, bx, cx) + beyond, qx + wide), min(max(0.0, by, cy) + beyond, qy + tall)
         ea = np.sqrt((cx - bx) ** 2 + (cy - by) ** 2)
         eb, ec = np.sqrt(cx * cx + cy * cy), np.sqrt(bx * bx + by * by)
         size = abs(area)
@@ -259,9 +259,9 @@ def texels_in_ball(
                 v, w = (px * cy - py * cx) * share, (bx * py - by * px) * share
                 u = 1.0 - v - w
                 tx, ty = x % side, y % side
-                if min(u * size / ea, v * size / eb, w * size / ec) < -gutter:
-                    continue
-                if min(u, v, w) < -1e-6 and inside[ty, tx]:
+                if min(u, v, w) < -1e-6 and (
+                    min(u * size / ea, v * size / eb, w * size / ec) < -beyond or inside[ty, tx]
+                ):
                     continue
                 o0 = u * positions[ia, 0] + v * positions[ib, 0] + w * positions[ic, 0] - p[0]
                 o1 = u * positions[ia, 1] + v * positions[ib, 1] + w * positions[ic, 1] - p[1]
@@ -294,16 +294,20 @@ def texels_in_ball(
 
 @_jit
 def lay(
-    before: Array, work: Array, done: Array, rows: Array, shares: Array, channels: Array, target: float, full: float,
-    strength: float, flow: float,
+    before: Array, work: Array, done: Array, rows: Array, distance: Array, table: Array, channels: Array,
+    target: float, full: float, strength: float, flow: float,
 ) -> None:  # fmt: skip
     """Lead a tile's values towards a target: `done` `(rows,)` holds how far the stroke has led each row so far.
 
-    With a flow of 1 a row goes as far as the strongest dab on it; below, every dab adds that share of what is left up
-    to the strength.
+    `table` gives the weight of a dab at distances from 0 to 1. With a flow of 1 a row goes as far as the strongest dab
+    on it; below, every dab adds that share of what is left up to the strength.
     """
+    last = len(table) - 1
     for i in range(len(rows)):
-        r, share = rows[i], shares[i]
+        at = distance[i] * last
+        low = min(int(at), last - 1)
+        share = table[low] + (table[low + 1] - table[low]) * (at - low)
+        r = rows[i]
         far = share * strength
         if flow < 1.0:
             far = done[r] + max(strength - done[r], 0.0) * share * flow

@@ -164,7 +164,7 @@ class Stroke:
         for patch in found:
             tile = self._tile(patch.tile)
             lay(
-                tile.before, tile.work, tile.done, patch.rows, weights(brush, patch.distance), channels, target, full,
+                tile.before, tile.work, tile.done, patch.rows, patch.distance, brush.table, channels, target, full,
                 float(min(brush.strength, 1.0)), float(brush.flow),
             )  # fmt: skip
             self._fresh.add(patch.tile)
