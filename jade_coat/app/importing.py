@@ -21,6 +21,7 @@ from jade_coat.mesh.data import MeshData
 from jade_coat.stage.edits import free_id, free_name
 from jade_coat.stage.looks import reach_of_map_set
 from jade_coat.stage.project import Project, Prop
+from jade_coat.stage.remesh import Exchange, imported_anew, wearers
 
 if TYPE_CHECKING:
     from jade_coat.app.session import Session
@@ -61,6 +62,36 @@ def place_mesh(window: Window, mesh: MeshData, name: str) -> None:
     window.say(
         f"{prop.name}: {mesh.vertex_count:,} vertices, {len(mesh.triangles):,} triangles, {len(mesh.slots)} slots"
     )
+
+
+def bring_mesh_anew(window: Window, path: Path) -> ProgressDialog | None:
+    """Read a file in place of the chosen prop's mesh; own paint is carried over, and a report says how."""
+    session = window.session
+    prop, project = session.prop, session.project
+    if prop is None:
+        window.say("Choose the prop whose mesh is to be imported anew first.", True)
+        return None
+    asset, old = project.mesh(prop.mesh), session.link.mesh_data(prop.mesh)
+    dialog = ProgressDialog(window, f"Import {path.name} anew")
+
+    def read(job: Job) -> Exchange:
+        job.step(0.05, f"Reading {path.name}")
+        mesh = read_mesh(path)
+        job.part(0.3, 1.0)
+        made = imported_anew(project, asset.id, old, mesh, job.step)
+        job.step(1.0, "Done")
+        return made
+
+    def done(made: Exchange) -> None:
+        new = session.library.exchanged(asset, made.mesh)
+        steps = [("exchange_mesh", {"mesh": new, "paint": made.paint, "maps": made.maps})]
+        session.document.do_all("Import a mesh anew", steps)
+        ruled = [p.name for p in wearers(session.project, asset.id) if p.rules]
+        again = [f"Kept rules can be run again: {', '.join(ruled)}."] if ruled else []
+        window.tell(f"{asset.name} was imported anew", [*made.report, *again], problem=False)
+
+    dialog.run(session, read, done, lambda error: window._tell("The mesh was not imported", [str(error)]))
+    return dialog
 
 
 def beside(window: Window, mesh: MeshData) -> float:

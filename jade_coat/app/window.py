@@ -285,6 +285,17 @@ class Window(QMainWindow):
         if path:
             importing.bring_mesh(self, Path(path))
 
+    @command("Bring in", "Ctrl+Shift+I")
+    def import_mesh_anew(self) -> None:
+        """Import the chosen prop's mesh anew…"""
+        if self.session.prop is None:
+            self.say("Choose the prop whose mesh is to be imported anew first.", True)
+            return
+        kinds = " ".join(f"*{s}" for s in mesh_files.SUFFIXES)
+        path, _ = QFileDialog.getOpenFileName(self, "Import its mesh anew", "", f"Meshes ({kinds})")
+        if path:
+            importing.bring_mesh_anew(self, Path(path))
+
     @command("Bring in", "Ctrl+M")
     def import_maps(self) -> None:
         """Import a folder of maps…"""
@@ -445,8 +456,12 @@ class Window(QMainWindow):
             self.say("No shared dial has a time track yet.", True)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Hold W to see the state before the last change."""
+        """Hold W to see the state before the last change; 1 to 4 choose the brush's channels."""
         assert event is not None
+        digit = event.key() - Qt.Key.Key_1
+        if self.workspace == "Brush" and 0 <= digit < 4:
+            self.bench.brush.choose_channel(digit, bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier))
+            return
         if event.key() == Qt.Key.Key_W and not event.isAutoRepeat():
             self.view.show_before(True)
         else:
@@ -470,9 +485,15 @@ class Window(QMainWindow):
         """Brush: paint on props."""
         self.show_workspace("Brush")
 
+    @command("View", "E")
+    def pick_value(self) -> None:
+        """Pick the value under the pointer to paint with."""
+        if self.workspace == "Brush":
+            self.bench.brush_tool.pick_value()
+
     @command("View", "X")
     def swap_brush(self) -> None:
-        """Swap painting and erasing."""
+        """Swap the two values that the brush paints toward."""
         self.bench.brush.swap()
 
     @command("View", "A")
@@ -502,7 +523,9 @@ class Window(QMainWindow):
         lines = [f"<tr><td><b>{c.keys.replace(' ', ' or ')}</b>&nbsp;&nbsp;</td><td>{c.title}</td></tr>"
                  for c in commands_of(type(self)) if c.keys]  # fmt: skip
         mouse = (
-            ("Drag", "Turn the view (in Brush: paint; Ctrl paints the other way)"), ("Right-drag", "Turn the view"),
+            ("Drag", "Turn the view (in Brush: paint; Ctrl paints toward the other value)"),
+            ("Shift-drag in Brush", "A straight line, from the end of the last stroke"),
+            ("1 2 3 4 in Brush", "Choose the channel; with Ctrl one more"), ("Right-drag", "Turn the view"),
             ("Middle- or Shift-drag", "Move the view"), ("Wheel", "Come closer, go away"),
             ("Drag a number", "Change it; Shift is fine, Ctrl coarse"), ("Drag a finish", "Put it on a prop"),
             ("Hold W", "See the state before the last change"),
@@ -542,7 +565,11 @@ class Window(QMainWindow):
             self.say(f"{path.name}: not read. Drop a project folder, a mesh, or a folder of maps.", True)
 
     def _tell(self, title: str, lines: list[str]) -> None:
-        self.say(f"{title}: {lines[0]}", True)
+        self.tell(title, lines, problem=True)
+
+    def tell(self, title: str, lines: list[str], problem: bool) -> None:
+        """Say something longer in a box of its own, and its first line in the status line."""
+        self.say(f"{title}: {lines[0]}", problem)
         box = QMessageBox(self)
         box.setWindowTitle(title)
         box.setText(title)

@@ -48,6 +48,25 @@ def bake_mesh(mesh: MeshData) -> BakeMesh:
     return BakeMesh(split, source[origin])
 
 
+def with_paint_uvs(mesh: MeshData) -> tuple[MeshData, Array]:
+    """The mesh with one more UV set, behind the others, that lies in one square without overlaps; and for each of its
+    vertices the one it came from. Raises ValueError when the mesh has no room for another set."""
+    if len(mesh.uvs) >= MAX_UV_SETS:
+        raise ValueError(f"the mesh has {MAX_UV_SETS} UV sets already; take one away in the program it came from")
+    baked = bake_mesh(mesh)
+    uv, source = baked.mesh.uvs[0].copy(), baked.source
+    across = int(np.ceil(np.sqrt(len(baked.mesh.slots))))
+    for i, slot in enumerate(baked.mesh.slots):  # each slot has a square of its own: lay them side by side
+        own = np.unique(baked.mesh.triangles[slot.start : slot.start + slot.count])
+        uv[own] = (uv[own] * 0.98 + 0.01 + np.array([i % across, i // across])) / across
+    made = MeshData(
+        mesh.positions[source], mesh.normals[source], mesh.tangents[source],
+        (*(u[source] for u in mesh.uvs), uv.astype(np.float32)), tuple(c[source] for c in mesh.colors),
+        baked.mesh.triangles, baked.mesh.slots,
+    )  # fmt: skip
+    return made, source
+
+
 @dataclass(frozen=True)
 class _Piece:
     """One slot: its vertices by original index, triangles among them, and UVs."""

@@ -63,6 +63,11 @@ class Library:
             self._meshes[asset] = mesh
         return MeshAsset(id=free_id(name, taken), name=name, asset=asset, slots=tuple(s.name for s in mesh.slots))
 
+    def exchanged(self, asset: MeshAsset, mesh: MeshData) -> MeshAsset:
+        """Store another mesh under the same id and name; returns the asset to put in the old one's place."""
+        made: MeshAsset = self.add_mesh(mesh, asset.name, set()).with_(id=asset.id)
+        return made
+
     def mesh_by_id(self, project: Project, mesh_id: str) -> MeshData:
         """The data of a project's mesh by id. Raises KeyError, MissingAsset or BadMesh."""
         return self.mesh(project.mesh(mesh_id))

@@ -136,17 +136,20 @@ class Material(Frozen):
             recipes += [lookup.recipe(r) for r in found.uses]
         return any(isinstance(t, CavityTerm) for t in terms)
 
-    def paint_uses(self, lookup: MapLookup) -> dict[str, tuple[str, ...]]:
-        """What each painted channel does here, in words, by its letter: read from where-terms, recipes and links."""
+    def paint_uses(self, lookup: MapLookup, color_set: int = 0) -> dict[str, tuple[str, ...]]:
+        """What each painted channel of a colour set does here, in words, by its letter.
+
+        Read from where-terms, recipes and links; recipes read the first set.
+        """
         found: dict[str, dict[str, None]] = {}
         for coat in self.coats[1:]:
             for term in coat.where:
-                if isinstance(term, PaintTerm):
+                if isinstance(term, PaintTerm) and term.color_set == color_set:
                     found.setdefault(term.channel, {})[f"{coat.name} shows"] = None
-                elif isinstance(term, RecipeTerm) and term.recipe:
+                elif isinstance(term, RecipeTerm) and term.recipe and color_set == 0:
                     for channel, recipe in _painted_in(term.recipe, lookup):
                         found.setdefault(channel, {})[f"{coat.name} shows, by {recipe}"] = None
-        for link in self.links:
+        for link in self.links if color_set == 0 else ():
             coat_id = link.path.split(".")[0]
             for channel, recipe in _painted_in(link.recipe, lookup) if link.recipe else ():
                 words = f"{spec_at(self, link.path).label.lower()} of {self.coat(coat_id).name}, by {recipe}"

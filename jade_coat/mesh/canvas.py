@@ -170,7 +170,7 @@ def rim(mesh: MeshData) -> Array:
     _, first, uses = np.unique(ends[:, 0] * mesh.vertex_count + ends[:, 1], return_index=True, return_counts=True)
     border = np.zeros(mesh.vertex_count, bool)
     border[ends[first[uses == 1]]] = True
-    return border[t].any(axis=1).astype(np.uint8)
+    return np.asarray(border[t].any(axis=1), np.uint8)
 
 
 def axes(normal: Array) -> tuple[Array, Array]:

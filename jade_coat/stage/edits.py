@@ -611,6 +611,25 @@ def paint_map(project: Project, prop: str, paint_map: PaintMap | None) -> Projec
 
 
 @edit
+def exchange_mesh(
+    project: Project, mesh: MeshAsset, paint: dict[str, Paint] | None = None, maps: dict[str, PaintMap] | None = None
+) -> Project:
+    """Put another mesh in a mesh's place."""
+    project = _swap(project, "meshes", mesh)
+    for prop, own in (paint or {}).items():
+        project = paint_prop(project, prop, own)
+    for prop, own_map in (maps or {}).items():
+        project = paint_map(project, prop, own_map)
+    return project
+
+
+@edit
+def reset_paint(project: Project, prop: str) -> Project:
+    """Give a prop its mesh's own paint back."""
+    return _swap(project, "props", project.prop(prop).with_(paint=None, paint_map=None))
+
+
+@edit
 def keep_rule(project: Project, prop: str, rule: PaintRule) -> Project:
     """Keep a rule that a prop's paint was filled by."""
     old = project.prop(prop)

@@ -51,7 +51,9 @@ class MarkPainter:
         context.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
         context.depth_func = "<="
         buffers.over.depth_mask = False
-        program["dot_size"].value = max(buffers.size[1] / 160, 2.5)
+        pixels = marks.spacing * buffers.size[1]
+        program["dot_size"].value = min(max(pixels * 0.4, 1.0), buffers.size[1] / 130)
+        shown = min(max(pixels / 8, 0.15), 1.0)  # close together, marks fade so that the picture stays
         program["radius"].value = marks.radius
         program["nearer"].value = NEARER
         if marks.radius > 0:
@@ -59,12 +61,12 @@ class MarkPainter:
         program["radius"].value = 0.0
         if marks.edges:
             context.wireframe = True
-            program["plain"].value = EDGES
+            program["plain"].value = (*EDGES[:3], EDGES[3] * shown)
             program["nearer"].value = NEARER * 2
             array.render(moderngl.TRIANGLES)
             context.wireframe = False
         if marks.vertices:
-            program["plain"].value = VERTICES
+            program["plain"].value = (*VERTICES[:3], VERTICES[3] * min(shown + 0.15, 1.0))
             program["nearer"].value = NEARER * 3
             array.render(moderngl.POINTS)
         buffers.over.depth_mask = True

@@ -126,6 +126,7 @@ class Marks:
     """What is drawn over a picture: a mesh's edges and vertices, and how finely it can be painted.
 
     `matrix` `(4, 4)` places the mesh. `radius` is the brush's in the mesh's own metres; 0 leaves the colours away.
+    `spacing` is the share of the picture's height that lies between two vertices or so: dots keep clear of each other.
     """
 
     mesh: str
@@ -133,6 +134,7 @@ class Marks:
     edges: bool = False
     vertices: bool = False
     radius: float = 0.0
+    spacing: float = 0.05
 
 
 @dataclass(frozen=True)

@@ -33,8 +33,8 @@ HOLD_MS = 40
 """How often an airbrush that is held still paints."""
 RING_POINTS = 64
 MAX_DOTS = 900
-AT_ONCE = 120_000
-"""Vertices or texels up to which a surface is made ready in the moment of the press."""
+AT_ONCE, SIDE_AT_ONCE = 120_000, 1024
+"""Vertices, and texels along a map, up to which a surface is made ready in the moment of the press."""
 
 
 @dataclass
@@ -88,6 +88,7 @@ class BrushTool(Overlay):
         state.changed.connect(self._follow)
         state.shown_changed.connect(self._show_marks)
         view.session.selection_changed.connect(self._show_marks)
+        view.session.changed.connect(self._point_again)
 
     @property
     def active(self) -> bool:
@@ -97,6 +98,21 @@ class BrushTool(Overlay):
     def _follow(self) -> None:
         self._pen.turn(self._state.hand.simulated)
         self.view.update()
+
+    def _point_again(self) -> None:
+        """The prop under the pointer may have another mesh or another place now."""
+        hover, project, link = self._hover, self.view.session.project, self.view.session.link
+        if hover is None or self._painting is not None:
+            return
+        now = next((p for p in project.props if p.id == hover.prop.id), None)
+        if (
+            now is None
+            or link.mesh_data(now.mesh) is not hover.mesh
+            or now.matrix().tolist() != hover.prop.matrix().tolist()
+        ):
+            self._hover = self.contact = None
+            if self._pointer is not None and self.active:
+                self._point(self._pointer, "")
 
     # What lies under the brush
 
@@ -143,8 +159,7 @@ class BrushTool(Overlay):
         key = (mesh.key, found.source if found else None, found.side if found else 0)
         if key in self._readying:
             return False
-        size = max(mesh.vertex_count, found.side**2 if found else 0)
-        if size <= AT_ONCE or key in self._readied:
+        if not _large(prop, mesh) or key in self._readied:
             return True
         self._readying.add(key)
 
@@ -358,7 +373,11 @@ class BrushTool(Overlay):
         if self._state.hand.measure == "screen":
             radius = self.contact.radius * prop.size if self.contact is not None else 0.1
         held = radius / prop.size if shown.held and not isinstance(prop.paint_map, PaintMap) else 0.0
-        return Marks(prop.mesh, prop.matrix(), shown.edges, shown.vertices, held)
+        mesh, camera = self.view.session.link.mesh_data(prop.mesh), self.view.camera
+        away = float(np.linalg.norm(camera.position() - np.array(prop.position)))
+        high = 2 * max(min(away, camera.distance), 1e-3) * math.tan(camera.field_of_view / 2)
+        spacing = float(np.median(mesh.edge_length)) * prop.size / high
+        return Marks(prop.mesh, prop.matrix(), shown.edges, shown.vertices, held, spacing)
 
     def _show_marks(self) -> None:
         session, prop, shown = self.view.session, self.view.session.prop, self._state.shown
@@ -410,7 +429,7 @@ class BrushTool(Overlay):
         hit = self._hover
         assert hit is not None
         prop = next((p for p in self.view.session.project.props if p.id == hit.prop.id), None)
-        if prop is None or (max(hit.mesh.vertex_count, _texels(prop)) > AT_ONCE and not self._ready(prop, hit.mesh)):
+        if prop is None or not self._ready(prop, hit.mesh):
             return
         key = (prop.id, prop.paint, prop.paint_map, hit.mesh, max(brush.channels) // 4)
         if self._preview is None or any(a is not b for a, b in zip(self._preview[0], key, strict=True)):
@@ -439,8 +458,10 @@ class BrushTool(Overlay):
             painter.drawEllipse(dot, size / 2, size / 2)
 
 
-def _texels(prop: Prop) -> int:
-    return prop.paint_map.side**2 if isinstance(prop.paint_map, PaintMap) else 0
+def _large(prop: Prop, mesh: MeshData) -> bool:
+    """Whether making a surface ready would be felt."""
+    side = prop.paint_map.side if isinstance(prop.paint_map, PaintMap) else 0
+    return mesh.vertex_count > AT_ONCE or side > SIDE_AT_ONCE
 
 
 def _ring(hit: PropHit, radius: float) -> Array:

@@ -18,9 +18,14 @@ from jade_coat.app.widgets.fields import NumberField
 from jade_coat.app.widgets.overlay import Overlay
 from jade_coat.app.widgets.settings import field_for
 from jade_coat.app.widgets.view import View
-from jade_coat.material.fields import Setting, Spec
-from jade_coat.mesh.filling import GROUND_HINTS, GROUND_LABELS, PaintRule, filled, filled_by
-from jade_coat.mesh.painting import Paint
+from jade_coat.bake.surroundings import surroundings
+from jade_coat.material.compile import MAP_READS
+from jade_coat.material.fields import Setting, Spec, Vec3
+from jade_coat.mesh.data import MeshData
+from jade_coat.mesh.filling import GROUND_HINTS, GROUND_LABELS, PaintRule, filled, map_filled
+from jade_coat.mesh.grounds import Around
+from jade_coat.mesh.painting import Paint, PaintMap, mesh_paint
+from jade_coat.program.types import Array
 from jade_coat.stage.project import Prop
 from jade_coat.view.camera import project, ray
 
@@ -38,8 +43,14 @@ def _point(label: str) -> Spec:
     return Spec(label, "point", "m", -1000.0, 1000.0, (-5.0, 5.0))
 
 
+VALUES = Spec("From, to", "range", hint="What becomes A, and what becomes B")
+WIDTH = Spec("Width", "number", "m", 0.001, 100.0, (0.005, 2.0), True, "How far the values run into each other")
+TILE = Spec("Tile size", "number", "m", 0.001, 1000.0, (0.05, 8.0), True, "Metres that one tile spans")
+CURVE = Spec("Ease curve", "curve", hint="B over the way from A")
 FIELDS: dict[str, tuple[tuple[str, Spec], ...]] = {
     "even": (), "part": (("seed", SEED),), "channel": (), "cavity": (("size", BEND),), "occlusion": (("size", REACH),),
+    "mesh": (("range", METRES),), "map": (("range", VALUES),), "levels": (("range", VALUES),), "clamp": (),
+    "blur": (("size", WIDTH),),
     "gradient": (("points.0", _point("From point")), ("points.1", _point("To point"))),
     "angle": (("direction", DIRECTION), ("range", ANGLES)), "height": (("range", METRES),),
     "distance": (("points.0", _point("Point")), ("range", METRES)),
@@ -48,6 +59,8 @@ FIELDS: dict[str, tuple[tuple[str, Spec], ...]] = {
 STARTS: dict[str, dict[str, Any]] = {
     "angle": {"range": (0.0, float(np.pi / 2))}, "height": {"range": (0.0, 1.0)}, "distance": {"range": (0.0, 1.0)},
     "noise": {"range": (0.3, 0.7), "size": 0.3}, "cavity": {"size": 0.03}, "occlusion": {"size": 0.3},
+    "mesh": {"range": (0.0, 0.5)}, "map": {"range": (0.0, 1.0)}, "levels": {"range": (0.2, 0.8)},
+    "blur": {"size": 0.1}, "clamp": {"a": 0.2, "b": 0.8},
 }  # fmt: skip
 SPACED = ("gradient", "angle", "distance", "noise")
 
@@ -61,9 +74,12 @@ class FillPanel(QWidget):
         super().__init__()
         self._session, self._brush = session, brush
         self.rule = PaintRule(channels=brush.brush.channels)
-        self._base: Paint | None = None
-        self._shown: Paint | None = None
+        self._base: Painted | None = None
+        self._shown: Painted | None = None
         self._prop, self._turn, self._asked = "", 0, 0
+        self._working = label("", "quiet")
+        self.choosing_piece = False
+        """Whether the next press on the prop says which connected piece is filled."""
         self.fields: dict[str, QWidget] = {}
         self._box = QVBoxLayout(self)
         self._box.setContentsMargins(0, 6, 0, 0)
@@ -105,6 +121,7 @@ class FillPanel(QWidget):
 
     def take_back(self) -> None:
         """Go back to the paint before."""
+        self._asked += 1  # what is still being worked out is given up
         if self.live and self._shown is not None:
             self._session.document.undo()
         self._end()
@@ -114,19 +131,31 @@ class FillPanel(QWidget):
         prop = self.prop
         if prop is None or not prop.rules:
             return
-        mesh, matrix, base = self._session.link.mesh_data(prop.mesh), prop.matrix(), self._paint_of(prop)
+        mesh, matrix = self._session.link.mesh_data(prop.mesh), prop.matrix()
+        sets = max(max(rule.channels) for rule in prop.rules) // 4 + 1
+        base = self._paint_of(prop, sets)
+        around = self._around(prop)
 
-        def done(paint: Paint) -> None:
-            self._session.do("paint_prop", prop=prop.id, paint=paint)
+        def work() -> Painted:
+            found = base
+            for rule in prop.rules:
+                found = _filled(rule, mesh, matrix, found, around)
+            return found
 
-        self._session.work(lambda: filled_by(prop.rules, mesh, matrix, base), done, self._failed)
+        self._session.work(work, lambda made: self._put_on(prop.id, made, None), self._failed)
+
+    def choose_piece(self, point: Vec3) -> None:
+        """Fill only the connected piece at a place of the prop."""
+        self.choosing_piece = False
+        self.set(piece=point)
+        self._rebuild()
 
     def set(self, **changes: Any) -> None:
         """Change the rule; a preview follows."""
         made: PaintRule = self.rule.with_(**changes)
         if made == self.rule:
             return
-        rebuilt = (made.ground, made.space) != (self.rule.ground, self.rule.space)
+        rebuilt = any(getattr(made, n) != getattr(self.rule, n) for n in ("ground", "space", "ease", "tiled"))
         self.rule = made
         if rebuilt:
             self._rebuild()
@@ -139,19 +168,20 @@ class FillPanel(QWidget):
 
     def _follow(self) -> None:
         prop = self.prop
-        if self.live and (
-            prop is None or prop.id != self._prop or (self._shown is not None and prop.paint is not self._shown)
-        ):
+        if self.live and not self._still_shown(prop):
             self._end()  # something else changed the paint, or undid the preview
         slots = self._session.project.mesh(prop.mesh).slots if prop else ()
-        key = (prop.id if prop else "", slots, prop.rules if prop else ())
+        others = tuple((p.id, p.name) for p in self._session.project.props)
+        key = (prop.id if prop else "", slots, prop.rules if prop else (), others, self._session.project.map_sets)
         if key != self._key:
             self._key = key
             self._rebuild()
 
     def _still_shown(self, prop: Prop | None) -> bool:
         """Whether the preview is what the prop wears: another change, an undo or another choice ends it."""
-        return prop is not None and prop.id == self._prop and (self._shown is None or prop.paint is self._shown)
+        if prop is None or prop.id != self._prop:
+            return False
+        return self._shown is None or _worn(prop, self._shown) is self._shown
 
     def _end(self) -> None:
         self._base = self._shown = None
@@ -177,18 +207,19 @@ class FillPanel(QWidget):
             self._line("Fixed to", choice(spaces, rule.space, lambda s: self.set(space=s)))
         for name, spec in FIELDS[rule.ground]:
             self._number(name, spec)
-        if rule.ground == "channel":
-            sources = [(str(i), f"Channel {c}") for i, c in enumerate("RGBA")]
-            self._line("Reads", choice(sources, str(rule.source), lambda c: self.set(source=int(c))))
-        eases = [(k, k.capitalize()) for k in ("linear", "smooth", "step")]
-        self._line("Ease", choice(eases, rule.ease, lambda e: self.set(ease=e)))
+        self._build_sources(prop)
+        if rule.ground not in ("clamp", "blur", "even"):
+            eases = [(k, k.capitalize()) for k in ("linear", "smooth", "step", "curve")]
+            self._line("Ease", choice(eases, rule.ease, lambda e: self.set(ease=e)))
+            if rule.ease == "curve":
+                curve = field_for(CURVE, rule.curve)
+                curve.changed.connect(partial(self._put, "curve"))
+                self.fields["curve"] = curve
+                self._box.addWidget(curve)
         mixes = [(k, k.capitalize()) for k in ("replace", "multiply", "add", "max", "min")]
         self._line("Mix", choice(mixes, rule.mix, lambda m: self.set(mix=m), "How it joins what is painted"))
         self._number("strength", Spec("Strength"))
-        slots = self._session.project.mesh(prop.mesh).slots
-        if len(slots) > 1:
-            options = [("", "Whole mesh"), *((s, s) for s in slots)]
-            self._line("On", choice(options, rule.slot if rule.slot in slots else "", lambda s: self.set(slot=s)))
+        self._build_only(prop)
         turned = QCheckBox("turn A and B round")
         turned.setChecked(rule.invert)
         turned.clicked.connect(lambda on: self.set(invert=on))
@@ -200,11 +231,68 @@ class FillPanel(QWidget):
             self.apply_button = button("Apply", self.apply, "main")
             self.back_button = button("Take back", self.take_back)
             self._box.addLayout(row(self.apply_button, self.back_button, 1))
+            self._working = label(self._working.text(), "quiet")
+            self._box.addWidget(self._working)
             self._box.addWidget(self.keep)
         else:
             tip = "Show it on the prop; nothing is kept until you apply it"
             self.start_button = button("Fill…", self.start, tip=tip)
             self._box.addLayout(row(self.start_button, 1))
+
+    def _build_sources(self, prop: Prop) -> None:
+        """What the ground reads beside the mesh."""
+        rule, project = self.rule, self._session.project
+        if rule.ground == "channel":
+            sources = [(str(i), f"Channel {c}") for i, c in enumerate("RGBA")]
+            self._line("Reads", choice(sources, str(rule.source), lambda c: self.set(source=int(c))))
+        elif rule.ground == "mesh":
+            others = [("", "Choose…"), *((p.id, p.name) for p in project.props if p.id != prop.id)]
+            self._line("From", choice(others, rule.other, lambda p: self.set(other=p)))
+        elif rule.ground == "map":
+            sets = [("", "Choose…"), *((s.id, s.name) for s in project.map_sets)]
+            self._line("Map set", choice(sets, rule.map_set, self._choose_map))
+            held = next((s.maps for s in project.map_sets if s.id == rule.map_set), ())
+            roles = {m.role for m in held}
+            reads = [(k, k.capitalize()) for k, (role, _) in MAP_READS.items() if not held or role in roles]
+            self._line("Read", choice(reads, rule.read, lambda r: self.set(read=r)))
+            count = len(self._session.link.mesh_data(prop.mesh).uvs)
+            uv_sets = [(str(i), f"UV set {i + 1}") for i in range(count)]
+            self._line("By", choice(uv_sets, str(rule.uv_set), lambda i: self.set(uv_set=int(i))))
+            ways = [("once", "Once"), ("tiled", "Tiled")]
+            self._line("Laid", choice(ways, "tiled" if rule.tiled else "once", lambda w: self.set(tiled=w == "tiled"),
+                                      "Once over the whole UV square, or tiled by metres"))  # fmt: skip
+            if rule.tiled:
+                self._number("size", TILE)
+
+    def _choose_map(self, map_set: str) -> None:
+        found = next((s for s in self._session.project.map_sets if s.id == map_set), None)
+        roles = {m.role for m in found.maps} if found else set()
+        read = next((k for k, (role, _) in MAP_READS.items() if role in roles), self.rule.read)
+        tiled = {"size": found.tile_size} if found else {}
+        self.set(map_set=map_set, read=read, **tiled)
+        self._rebuild()
+
+    def _build_only(self, prop: Prop) -> None:
+        """Where on the mesh: a slot, a piece, or what a channel selects."""
+        rule, slots = self.rule, self._session.project.mesh(prop.mesh).slots
+        options = [("", "Whole mesh")]
+        options += [(f"slot {s}", s) for s in slots] if len(slots) > 1 else []
+        options += [("piece", "One piece…")]
+        options += [(f"channel {i}", f"Where {c} is painted") for i, c in enumerate("RGBA")]
+        now = f"slot {rule.slot}" if rule.slot in slots and len(slots) > 1 else ""
+        now = "piece" if rule.piece is not None else f"channel {rule.chosen}" if rule.chosen is not None else now
+        self.only = choice(options, now, self._choose_only, "Only a part: what a channel is painted on is a selection")
+        self._line("Only", self.only)
+        if self.choosing_piece:
+            self._box.addWidget(label("Click on the piece in the view.", "warn", wrap=True))
+
+    def _choose_only(self, key: str) -> None:
+        kind, _, what = key.partition(" ")
+        self.choosing_piece = kind == "piece"
+        if not self.choosing_piece:
+            chosen = int(what) if kind == "channel" else None
+            self.set(slot=what if kind == "slot" else "", piece=None, chosen=chosen)
+        self._rebuild()
 
     def _build_rules(self, prop: Prop) -> None:
         for i, kept in enumerate(prop.rules):
@@ -266,14 +354,28 @@ class FillPanel(QWidget):
 
     # Filling
 
-    def _paint_of(self, prop: Prop) -> Paint:
-        if isinstance(prop.paint, Paint):
-            return prop.paint
-        mesh = self._session.link.mesh_data(prop.mesh)
-        return Paint.of(mesh.colors[0] if mesh.colors else np.zeros((mesh.vertex_count, 4), np.uint16))
+    def _paint_of(self, prop: Prop, sets: int = 0) -> Painted:
+        """What is filled: the prop's map where it stands in for the chosen colour set, else its vertices."""
+        found = prop.paint_map
+        if isinstance(found, PaintMap) and found.color_set == self._brush.color_set:
+            return found
+        mesh, own = self._session.link.mesh_data(prop.mesh), prop.paint if isinstance(prop.paint, Paint) else None
+        return mesh_paint(mesh, own, max(sets, max(self.rule.channels) // 4 + 1))
+
+    def _around(self, prop: Prop) -> Around:
+        asked = self._asked
+        return surroundings(self._session.project, self._session.library, prop, lambda: asked != self._asked)
+
+    def _put_on(self, prop: str, made: Painted, merge: object) -> None:
+        if isinstance(made, PaintMap):
+            self._session.do("paint_map", merge=merge, prop=prop, paint_map=made)
+        else:
+            self._session.do("paint_prop", merge=merge, prop=prop, paint=made)
 
     def _failed(self, error: Exception) -> None:
-        self._session.said.emit(f"This cannot be filled: {error}", True)
+        self._working.setText("")
+        text = str(error.args[0]) if isinstance(error, KeyError) and error.args else str(error)
+        self._session.said.emit(f"This cannot be filled: {text}", True)
 
     def _preview(self) -> None:
         prop, base, rule = self.prop, self._base, self.rule
@@ -281,17 +383,30 @@ class FillPanel(QWidget):
         assert base is not None
         self._asked += 1
         asked, turn = self._asked, self._turn
-        mesh, matrix = self._session.link.mesh_data(prop.mesh), prop.matrix()
+        mesh, matrix, around = self._session.link.mesh_data(prop.mesh), prop.matrix(), self._around(prop)
 
-        def done(paint: Paint) -> None:
+        def done(made: Painted) -> None:
             if self.live and asked == self._asked:
-                self._shown = paint
-                self._session.do("paint_prop", merge=("fill", turn), prop=prop.id, paint=paint)
+                self._working.setText("")
+                self._shown = made
+                self._put_on(prop.id, made, ("fill", turn))
 
-        self._session.work(
-            lambda: filled(rule, mesh, matrix, base), done,
-            self._failed,
-        )  # fmt: skip
+        self._working.setText("Working it out…")
+        self._session.work(lambda: _filled(rule, mesh, matrix, base, around), done, self._failed)
+
+
+Painted = Paint | PaintMap
+
+
+def _worn(prop: Prop, kind: Painted) -> object:
+    """What a prop wears of a kind of paint."""
+    return prop.paint_map if isinstance(kind, PaintMap) else prop.paint
+
+
+def _filled(rule: PaintRule, mesh: MeshData, matrix: Array, painted: Painted, around: Around) -> Painted:
+    if isinstance(painted, PaintMap):
+        return map_filled(rule.with_(channels=tuple(c % 4 for c in rule.channels)), mesh, matrix, painted, around)
+    return filled(rule, mesh, matrix, painted, around)
 
 
 class FillHandles(Overlay):
@@ -327,7 +442,14 @@ class FillHandles(Overlay):
             painter.drawEllipse(place, 6, 6)
 
     def press(self, at: QPointF, event: QSinglePointEvent) -> bool:
-        """Take hold of a point."""
+        """Take hold of a point, or say which piece is filled."""
+        panel = self._panel
+        if panel.choosing_piece and self.view.tool == "brush" and panel.prop is not None:
+            hit = self.view.pick(at, panel.prop.id)
+            if hit is not None:
+                x, y, z = (float(v) for v in hit.local[0])
+                panel.choose_piece((x, y, z))
+            return True
         for i, place in enumerate(self._places()):
             if (place - at).manhattanLength() < 13:
                 self._grabbed = i

@@ -206,7 +206,7 @@ class LookStrip(QScrollArea):
             return
         ratio = self.devicePixelRatioF()
         width, height = round(THUMB.width() * ratio), round(THUMB.height() * ratio)
-        eye = self._view._eye(self._view.camera, width, height)
+        eye = self._view.eye(self._view.camera, width, height)
         self._drawn_for = (self._view.main_eye().view.tobytes(), self._view.scene, self._session.project)
         looks = tuple(t.look for t in self._thumbs)
         self._session.client.request(

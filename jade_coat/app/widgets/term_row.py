@@ -26,6 +26,7 @@ from jade_coat.material.where import (
     SharedTerm,
     Term,
 )
+from jade_coat.mesh.data import MAX_COLOR_SETS, MAX_UV_SETS
 
 _PICTURE = QRectF(16, 3, 46, 28)
 
@@ -113,6 +114,8 @@ def term_choices(term: Term, session: Session, change: Callable[..., None]) -> I
     if isinstance(term, PaintTerm):
         channels = [(c, f"Channel {c}") for c in "RGBA"]
         yield "Painted", choice(channels, term.channel, lambda c: change(channel=c))
+        sets = [(str(i), f"Colour set {i + 1}") for i in range(MAX_COLOR_SETS)]
+        yield "Of", choice(sets, str(term.color_set), lambda i: change(color_set=int(i)))
     elif isinstance(term, MapTerm):
         project = session.project
         sets = [("", "None yet"), *((s.id, s.name) for s in project.map_sets)]
@@ -123,6 +126,8 @@ def term_choices(term: Term, session: Session, change: Callable[..., None]) -> I
             (k, k.capitalize()) for k, (role, _) in MAP_READS.items() if not held or role in roles or k == term.read
         ]
         yield "Read", choice(reads, term.read, lambda r: change(read=r))
+        uv_sets = [(str(i), f"UV set {i + 1}") for i in range(MAX_UV_SETS)]
+        yield "By", choice(uv_sets, str(term.uv_set), lambda i: change(uv_set=int(i)))
         ways = [("once", "Once"), ("tiled", "Tiled")]
         yield (
             "Laid",

@@ -144,12 +144,13 @@ class View(QWidget):
         moved: Camera = self.camera.with_(distance=min(max(least, self.camera.distance * 4.5), 100000))
         return moved
 
-    def _eye(self, camera: Camera, width: float, height: float) -> Eye:
+    def eye(self, camera: Camera, width: float, height: float) -> Eye:
+        """A camera for a picture of some size."""
         return eye_of(camera.position(), np.array(camera.target), camera.field_of_view, width / max(height, 1))
 
     def main_eye(self) -> Eye:
         """The eye of the large picture."""
-        return self._eye(self.far_camera() if self.far_first else self.camera, self.width(), self.height())
+        return self.eye(self.far_camera() if self.far_first else self.camera, self.width(), self.height())
 
     def set_camera(self, camera: Camera) -> None:
         """Look from elsewhere; not part of the history."""
@@ -267,7 +268,7 @@ class View(QWidget):
         width, height = round(INSET.width() * ratio), round(INSET.height() * ratio)
         camera = self.camera if self.far_first else self.far_camera()
         self._request(
-            "far", _Tag(self._generation, False, 0), self._eye(camera, width, height), width, height, self.look, 0, 2
+            "far", _Tag(self._generation, False, 0), self.eye(camera, width, height), width, height, self.look, 0, 2
         )
 
     def _request(
@@ -290,7 +291,7 @@ class View(QWidget):
                 camera = self.camera if self.far_first else self.far_camera()
                 next_tag = _Tag(tag.generation, False, tag.sample + 1)
                 self._request(
-                    "far", next_tag, self._eye(camera, width, height), width, height, self.look, tag.sample + 1, 2
+                    "far", next_tag, self.eye(camera, width, height), width, height, self.look, tag.sample + 1, 2
                 )
             self.update()
         if picture.stream == "split":
@@ -309,6 +310,11 @@ class View(QWidget):
             self._ask(*self._pixels(), tag.sample + 1, moving=False)
         self.update()
         self.arrived.emit()
+
+    @property
+    def generation(self) -> int:
+        """Counts up with every change of what is shown."""
+        return self._generation
 
     @property
     def has_picture(self) -> bool:
@@ -521,7 +527,7 @@ class View(QWidget):
             pitch = min(max(camera.pitch + moved.y() * 0.007, -1.5), 1.5)
             self.set_camera(camera.with_(yaw=camera.yaw - moved.x() * 0.007, pitch=pitch))
             return
-        eye = self._eye(camera, self.width(), self.height())
+        eye = self.eye(camera, self.width(), self.height())
         metres = 2 * camera.distance * math.tan(camera.field_of_view / 2) / max(self.height(), 1)
         shift = (-moved.x() * eye.view[0, :3] + moved.y() * eye.view[1, :3]) * metres
         self.set_camera(camera.with_(target=tuple(float(v) for v in np.array(camera.target) + shift)))

@@ -11,6 +11,7 @@ from jade_coat.app.swatches import Swatches
 from jade_coat.app.widgets.basics import column, holder
 from jade_coat.app.widgets.brush_panel import BrushPanel
 from jade_coat.app.widgets.brush_tool import BrushTool
+from jade_coat.app.widgets.channel_views import ChannelViews
 from jade_coat.app.widgets.coat_panel import CoatPanel
 from jade_coat.app.widgets.coat_stack import CoatStack
 from jade_coat.app.widgets.dial_sheet import DialSheet
@@ -39,12 +40,13 @@ class Bench(QWidget):
         self.section = SectionLine(self.view)
         self.repeat = RepeatMark(self.view)
         self.dome = LightDome(self.view)
-        self.view.overlays += [self.brush_tool, self.section, SplitLine(self.view), self.dome]
+        self.channels = ChannelViews(self.view, self.brush)
+        self.view.overlays += [self.brush_tool, self.channels, self.section, SplitLine(self.view), self.dome]
         self.view.inset_overlays.append(self.repeat)
         self.view_bar = ViewBar(session, self.view)
         self.stack = CoatStack(session, self.swatches, self.section)
         self.coat_panel = CoatPanel(session)
-        self.brush_panel = BrushPanel(session, self.brush)
+        self.brush_panel = BrushPanel(session, self.brush, self.brush_tool)
         self.view.overlays.append(FillHandles(self.view, self.brush_panel.fill))
         self.dials = DialSheet(session)
         self.rail = FinishRail(session, self.swatches)

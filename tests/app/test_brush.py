@@ -1,0 +1,414 @@
+"""The brush in the real window: every tool by mouse and pen, maps, the four channels, own paint, finer meshes."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
+
+from jade_coat.app import importing
+from jade_coat.app.pen import draw
+from jade_coat.files.gltf_writer import mesh_glb
+from jade_coat.files.project_folder import open_project
+from jade_coat.mesh.data import FULL
+from jade_coat.mesh.painting import Paint, PaintMap
+from jade_coat.mesh.subdivide import subdivided
+from tests.app.conftest import Hand, move
+from tests.app.wall import WALL, paint_a_stroke, pixel_of, shown, wall_paint
+
+WALL_PROP = "kiln_wall_prop"
+
+
+@pytest.fixture
+def brush(hand: Hand):
+    """The brush's state, in hand on the kiln wall, at full strength."""
+    hand.window.show_workspace("Brush")
+    state = hand.window.bench.brush
+    state.set(radius=0.2, strength=1.0)
+    return state
+
+
+def panel_of(hand: Hand):
+    return hand.window.bench.brush_panel
+
+
+def unfold(hand: Hand, name: str) -> None:
+    QTest.mouseClick(panel_of(hand).folds[name]._head, Qt.MouseButton.LeftButton)
+    QApplication.processEvents()
+
+
+def values_near(hand: Hand, point: np.ndarray, radius: float = 0.05) -> np.ndarray:
+    mesh = hand.session.link.mesh_data("kiln_wall")
+    near = np.linalg.norm(mesh.positions + np.array([0, 0, -2.4]) - point, axis=1) < radius
+    return wall_paint(hand)[near, 1].astype(float) / FULL
+
+
+@pytest.mark.parametrize("tool", ["paint", "smooth", "sharpen", "smear"])
+def test_every_tool_changes_its_channel_under_its_way_alone_and_undo_is_exact(hand: Hand, brush, tool) -> None:
+    noise = np.random.default_rng(8).integers(10_000, 50_000, wall_paint(hand).shape).astype(np.uint16)
+    hand.session.do("paint_prop", prop=WALL_PROP, paint=Paint.of(noise))
+    hand.click(panel_of(hand).tools[tool])
+    assert brush.brush.tool == tool
+    paint_a_stroke(hand)
+    after = wall_paint(hand)
+    changed = (after != noise).any(axis=1)
+    places = hand.session.link.mesh_data("kiln_wall").positions + np.array([0, 0, -2.4])
+    assert changed.sum() > 20
+    assert np.linalg.norm(places[changed] - WALL, axis=1).max() < 0.95
+    assert (after[:, [0, 2, 3]] == noise[:, [0, 2, 3]]).all()
+    under = np.linalg.norm(places - WALL, axis=1) < 0.1
+    before, now = noise[under, 1].astype(float), after[under, 1].astype(float)
+    if tool == "smooth":
+        assert now.std() < 0.7 * before.std()
+    elif tool == "sharpen":
+        assert now.std() > 1.2 * before.std()
+    hand.window.undo()
+    assert np.array_equal(wall_paint(hand), noise)
+
+
+def test_a_pen_paints_as_hard_as_it_is_pressed_and_its_size_can_follow_too(hand: Hand, brush) -> None:
+    hand.session.do("paint_prop", prop=WALL_PROP, paint=Paint.of(np.zeros_like(wall_paint(hand))))
+    at = pixel_of(hand, WALL)
+    seen = []
+    for pressure in (0.25, 0.5, 1.0):
+        draw(hand.window.view, [(at.x(), at.y(), pressure)])
+        seen.append(values_near(hand, WALL, 0.03).max())
+        hand.window.undo()
+    np.testing.assert_allclose(seen, [0.25, 0.5, 1.0], atol=0.04)
+    unfold(hand, "Hand and pen")
+    hand.click(panel_of(hand).tick("pressure sets the size"), QPoint(8, 8))
+    hand.click(panel_of(hand).tick("pressure sets the strength"), QPoint(8, 8))
+    counts = []
+    for pressure in (0.3, 1.0):
+        draw(hand.window.view, [(at.x(), at.y(), pressure)])
+        counts.append((wall_paint(hand)[:, 1] > 0).sum())
+        assert values_near(hand, WALL, 0.03).max() > 0.85
+        hand.window.undo()
+    assert counts[0] < 0.3 * counts[1]
+
+
+def test_a_mouse_can_stand_in_for_a_pen(hand: Hand, brush) -> None:
+    hand.session.do("paint_prop", prop=WALL_PROP, paint=Paint.of(np.zeros_like(wall_paint(hand))))
+    unfold(hand, "Hand and pen")
+    hand.click(panel_of(hand).tick("the mouse stands in for a pen"), QPoint(8, 8))
+    assert brush.hand.simulated
+    at = pixel_of(hand, WALL)
+    hand.drag(hand.window.view, at, at + QPoint(60, 0), steps=4)
+    seen = wall_paint(hand)[:, 1]
+    assert 0 < seen.max() < FULL  # it begins lightly and follows the hand
+    hand.click(panel_of(hand).tick("the mouse stands in for a pen"), QPoint(8, 8))
+    paint_a_stroke(hand)
+    assert wall_paint(hand)[:, 1].max() > 0.99 * FULL
+
+
+def test_shift_draws_straight_lines_and_a_trailing_brush_stays_behind(hand: Hand, brush) -> None:
+    blank = Paint.of(np.zeros_like(wall_paint(hand)))
+    hand.session.do("paint_prop", prop=WALL_PROP, paint=blank)
+    brush.set(radius=0.06)
+    view, at = hand.window.view, pixel_of(hand, WALL)
+    left, shift = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier
+    QTest.mousePress(view, left, shift, at)
+    move(view, QPointF(at + QPoint(70, 60)), left, shift)  # a detour, which the line leaves out
+    assert wall_paint(hand).max() == 0
+    QTest.mouseRelease(view, left, shift, at + QPoint(120, 0))
+    line = wall_paint(hand)[:, 1] > 0
+    places = hand.session.link.mesh_data("kiln_wall").positions[line]
+    assert np.ptp(places[:, 1]) < 0.2
+    assert np.ptp(places[:, 0]) > 0.4
+    QTest.mousePress(view, left, shift, at + QPoint(120, 70))
+    QTest.mouseRelease(view, left, shift, at + QPoint(120, 70))  # from where the last stroke ended
+    joined = hand.session.link.mesh_data("kiln_wall").positions[wall_paint(hand)[:, 1] > 0]
+    assert np.ptp(joined[:, 1]) > 0.3
+    hand.session.do("paint_prop", prop=WALL_PROP, paint=blank)
+    brush.set_hand(trail=50.0)
+    hand.drag(view, at, at + QPoint(90, 0))
+    reach = hand.session.link.mesh_data("kiln_wall").positions[wall_paint(hand)[:, 1] > 0]
+    whole = np.ptp(places[:, 0])
+    assert np.ptp(reach[:, 0]) < 0.6 * whole
+
+
+def test_an_airbrush_builds_up_while_it_is_held(hand: Hand, brush) -> None:
+    hand.session.do("paint_prop", prop=WALL_PROP, paint=Paint.of(np.zeros_like(wall_paint(hand))))
+    brush.set(flow=0.1)
+    view, at = hand.window.view, pixel_of(hand, WALL)
+    QTest.mousePress(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
+    stroke = hand.window.bench.brush_tool._painting.stroke
+    first = stroke.dabs
+    hand.until(lambda: stroke.dabs > first + 8)
+    QTest.mouseRelease(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
+    assert 0.4 < values_near(hand, WALL, 0.03).max() <= 1.0
+
+
+def test_size_in_pixels_values_a_and_b_and_picking(hand: Hand, brush) -> None:
+    hand.session.do("paint_prop", prop=WALL_PROP, paint=Paint.of(np.zeros_like(wall_paint(hand))))
+    panel, tool, at = panel_of(hand), hand.window.bench.brush_tool, pixel_of(hand, WALL)
+    brush.set_hand(measure="screen", pixels=40.0)
+    assert panel.pixels.isVisible()
+    assert not panel.radius.isVisible()
+    hit = hand.window.view.pick(QPointF(at))
+    radius = tool.brush_at(hit).radius
+    edge = pixel_of(hand, hit.hit.point + hand.window.view.main_eye().view[0, :3] * radius)
+    assert abs(edge.x() - at.x()) == pytest.approx(40, abs=2)
+    brush.scale(1.5)
+    assert brush.hand.pixels == pytest.approx(60)
+    brush.set(a=0.4)
+    hand.drag(hand.window.view, at, at + QPoint(2, 0), steps=1)
+    assert values_near(hand, WALL, 0.03).max() == pytest.approx(0.4, abs=0.01)
+    brush.set(a=1.0)
+    hand.click(panel.pick)
+    hand.click(hand.window.view, at)
+    assert brush.brush.a == pytest.approx(0.4, abs=0.01)
+    assert not brush.picking
+    brush.set(second=True)
+    move(hand.window.view, QPointF(at), Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier)
+    hand.key(hand.window, Qt.Key.Key_E)
+    assert brush.brush.b == pytest.approx(0.4, abs=0.01)
+
+
+def test_keys_choose_channels_one_or_several_and_all_are_painted_together(hand: Hand, brush) -> None:
+    hand.session.do("paint_prop", prop=WALL_PROP, paint=Paint.of(np.zeros_like(wall_paint(hand))))
+    hand.key(hand.window, Qt.Key.Key_1)
+    assert brush.brush.channels == (0,)
+    hand.key(hand.window, Qt.Key.Key_3, Qt.KeyboardModifier.ControlModifier)
+    assert brush.brush.channels == (0, 2)
+    assert [b.isChecked() for b in panel_of(hand).channel_buttons.values()] == [True, False, True, False]
+    paint_a_stroke(hand)
+    painted = wall_paint(hand)
+    assert (painted[:, 0] == painted[:, 2]).all()
+    assert painted[:, 0].max() > 0.99 * FULL
+    assert painted[:, [1, 3]].max() == 0
+    hand.key(hand.window, Qt.Key.Key_1, Qt.KeyboardModifier.ControlModifier)
+    hand.key(hand.window, Qt.Key.Key_3, Qt.KeyboardModifier.ControlModifier)
+    assert brush.brush.channels == (2,)  # one always stays
+    panel_of(hand).sets.activated.emit(1)
+    assert brush.brush.channels == (6,)
+    paint_a_stroke(hand)
+    wide = wall_paint(hand)
+    assert wide.shape[1] == 8
+    assert wide[:, 6].max() > 0.99 * FULL
+    assert np.array_equal(wide[:, :4], painted)
+
+
+def test_the_other_colour_set_is_read_by_the_material_and_seen(hand: Hand, brush) -> None:
+    hand.session.do("paint_prop", prop=WALL_PROP, paint=Paint.of(np.zeros_like(wall_paint(hand))))
+    hand.session.do("set_term", material="kiln_wall", coat="moss", term=_paint_term(hand), color_set=1)
+    hand.settle()
+    bare = shown(hand)
+    panel_of(hand).sets.activated.emit(1)
+    assert panel_of(hand)._meanings()["G"]
+    paint_a_stroke(hand)
+    hand.settle()
+    at = pixel_of(hand, WALL)
+    patch = np.s_[at.y() - 6 : at.y() + 6, at.x() - 4 : at.x() + 40]
+    assert np.abs(shown(hand)[patch] - bare[patch]).mean() > 6
+    hand.window.undo()
+    hand.settle()
+    assert np.abs(shown(hand) - bare).max() <= 2
+
+
+def _paint_term(hand: Hand) -> str:
+    coat = hand.session.project.material("kiln_wall").coat("moss")
+    return next(t.id for t in coat.where if t.kind == "paint")
+
+
+def test_a_stroke_on_a_map_shows_is_saved_and_undone_and_the_map_can_go_again(
+    hand: Hand, brush, tmp_path: Path
+) -> None:
+    session, own = hand.session, panel_of(hand).own
+    unfold(hand, "This prop's paint")
+    before = shown(hand)
+    own._choose(side=256)
+    own._choose(bits=16)
+    assert "UV 2" in _texts(own)
+    hand.click(own.to_map)
+    hand.until(lambda: isinstance(session.project.prop(WALL_PROP).paint_map, PaintMap))
+    hand.settle()
+    assert np.abs(shown(hand) - before).mean() < 1.5  # the same paint, on texels now
+    made = session.project.prop(WALL_PROP).paint_map
+    assert (made.side, made.bits, made.uv_set, made.repeats) == (256, 16, 1, False)
+    paint_a_stroke(hand)
+    hand.settle()
+    painted = session.project.prop(WALL_PROP).paint_map
+    changed = painted.paint.changed_tiles(made.paint)
+    assert 0 < len(changed) < len(made.paint.tiles)
+    assert np.array_equal(painted.picture()[..., [0, 2, 3]], made.picture()[..., [0, 2, 3]])
+    at = pixel_of(hand, WALL)
+    patch = np.s_[at.y() - 6 : at.y() + 6, at.x() - 4 : at.x() + 40]
+    assert np.abs(shown(hand)[patch] - before[patch]).mean() > 6
+    session.save(tmp_path / "p")
+    again = open_project(tmp_path / "p")
+    assert again.problems == []
+    assert again.project.prop(WALL_PROP).paint_map == painted
+    hand.window.undo()
+    hand.settle()
+    assert session.project.prop(WALL_PROP).paint_map is made
+    assert np.abs(shown(hand)[patch] - before[patch]).mean() < 2.5
+    hand.window.redo()
+    hand.click(own.to_sets)
+    assert {s.name for s in session.project.map_sets} >= {"Kiln wall mask G"}
+    hand.click(own.to_vertices)
+    hand.until(lambda: session.project.prop(WALL_PROP).paint_map is None)
+    assert values_near(hand, WALL, 0.04).min() > 0.9
+    hand.click(own.reset)
+    assert session.project.prop(WALL_PROP).paint is None
+
+
+def _texts(widget) -> str:
+    from PyQt6.QtWidgets import QComboBox, QLabel
+
+    return " | ".join([w.text() for w in widget.findChildren(QLabel)] + [
+        w.currentText() for w in widget.findChildren(QComboBox)])  # fmt: skip
+
+
+def test_a_fill_works_on_a_map_too(hand: Hand, brush) -> None:
+    session, fill = hand.session, panel_of(hand).fill
+    session.do("paint_map", prop=WALL_PROP, paint_map=PaintMap.even(64, 8, 1))
+    unfold(hand, "Fill by rule")
+    fill._choose("height")
+    fill.set(range=(0.0, 2.0))
+    hand.click(fill.start_button)
+    hand.until(lambda: session.project.prop(WALL_PROP).paint_map.paint.whole().any())
+    hand.click(fill.apply_button)
+    picture = session.project.prop(WALL_PROP).paint_map.picture()[:, 32, 1] / 255
+    mesh = session.link.mesh_data("kiln_wall")
+    high = float(np.ptp(mesh.positions[:, 1]))
+    v = (np.arange(64) + 0.5) / 64
+    np.testing.assert_allclose(picture, np.clip((1 - v) * high / 2, 0, 1), atol=0.02)
+
+
+def test_all_four_channels_are_seen_at_once_and_one_alone_by_a_click(hand: Hand, brush) -> None:
+    hand.session.do("paint_prop", prop=WALL_PROP, paint=Paint.of(np.zeros_like(wall_paint(hand))))
+    unfold(hand, "Over the view")
+    hand.click(panel_of(hand).tick("all four channels"), QPoint(8, 8))
+    views = hand.window.bench.channels
+    hand.until(lambda: len(views.images) == 4)
+    hand.settle()
+
+    def light(look: str) -> float:
+        image = views.images[look]
+        data = image.constBits().asstring(image.sizeInBytes())
+        return float(np.frombuffer(data, np.uint8).reshape(image.height(), -1, 4)[..., :3].mean())
+
+    dark = {look: light(look) for look in views.images}
+    paint_a_stroke(hand)
+    hand.until(lambda: light("paint:G") > dark["paint:G"] + 0.5)
+    assert light("paint:R") == pytest.approx(dark["paint:R"], abs=0.2)
+    hand.click(hand.window.view, views.boxes()[1].center().toPoint())
+    assert hand.window.view.look == "paint:G"
+    hand.click(hand.window.view, views.boxes()[1].center().toPoint())
+    assert hand.window.view.look == "lit"
+
+
+def test_edges_dots_and_what_the_mesh_holds_are_drawn_over_the_chosen_prop_alone(hand: Hand, brush) -> None:
+    before = shown(hand)
+    for words in ("edges of the mesh", "vertices as dots", "how finely it can be painted"):
+        unfold(hand, "Over the view")
+        panel_of(hand).tick(words).click()
+        hand.until(lambda: np.abs(shown(hand) - before).mean() > 0.7)
+        hand.settle()
+        marked = np.abs(shown(hand) - before).max(axis=2)
+        at = pixel_of(hand, WALL)
+        assert marked[at.y() - 15 : at.y() + 15, at.x() - 15 : at.x() + 15].mean() > 4, words
+        assert marked[-14:-4, 20:60].max() <= 3, words  # the floor
+        panel_of(hand).tick(words).click()
+        unfold(hand, "Over the view")
+        hand.settle()
+    assert np.abs(shown(hand) - before).max() <= 2
+
+
+def test_splitting_where_vertices_are_too_few_keeps_the_paint_and_lets_a_small_brush_paint(hand: Hand, brush) -> None:
+    session, vertices = hand.session, panel_of(hand).vertices
+    brush.set(radius=0.02)
+    unfold(hand, "Too few vertices?")
+    assert brush.shown.held
+    assert "too few" in _texts(vertices)
+    old, paint = session.link.mesh_data("kiln_wall"), wall_paint(hand)
+    at = pixel_of(hand, WALL)
+    move(hand.window.view, QPointF(at), Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier)
+    hand.click(vertices.here)
+    hand.until(lambda: session.link.mesh_data("kiln_wall") is not old)
+    hand.settle()
+    new = session.link.mesh_data("kiln_wall")
+    assert new.vertex_count > old.vertex_count
+    assert np.array_equal(wall_paint(hand)[: old.vertex_count], paint)
+    near = np.linalg.norm(new.positions + np.array([0, 0, -2.4]) - WALL, axis=1) < 0.02
+    assert near.sum() > 20
+    fine = wall_paint(hand)
+    hand.drag(hand.window.view, at, at + QPoint(1, 0), steps=1)
+    assert (wall_paint(hand)[near] != fine[near]).any()
+    hand.window.undo()
+    hand.window.undo()
+    assert session.link.mesh_data("kiln_wall") is old
+    assert np.array_equal(wall_paint(hand), paint)
+    hand.click(vertices.everywhere)
+    hand.until(lambda: session.link.mesh_data("kiln_wall").vertex_count > 3 * old.vertex_count)
+
+
+def test_paint_or_dial_compares_four_ways_in_this_scene(hand: Hand, brush) -> None:
+    unfold(hand, "Paint or dial?")
+    worth = panel_of(hand).worth
+    hand.until(lambda: len(worth.ways) == 4)
+    by = {w.key: w for w in worth.ways}
+    n = hand.session.link.mesh_data("kiln_wall").vertex_count
+    assert by["vertices"].nbytes == 8 * n
+    assert by["map"].nbytes == 512 * 512 * 4
+    assert (by["dial"].draws, by["finish"].draws) == (0, 0)
+    assert str(f"{n:,}") in _texts(worth)
+    worth._choose("1024 16")
+    hand.until(lambda: worth.ways[2].nbytes == 1024 * 1024 * 8)
+
+
+def test_paint_is_copied_between_props_and_carried_over_to_a_mesh_imported_anew(
+    hand: Hand, brush, tmp_path: Path
+) -> None:
+    session = hand.session
+    mesh = session.link.mesh_data("kiln_wall")
+    paint_a_stroke(hand)
+    twin = session.project.prop(WALL_PROP).with_(id="twin", name="Twin", paint=None, position=(6.0, 0.0, 0.0))
+    session.do("add_prop", prop=twin)
+    session.choose_prop("twin", "surface")
+    unfold(hand, "This prop's paint")
+    own = panel_of(hand).own
+    own.copy.setCurrentIndex(own.copy.findData(WALL_PROP))
+    own.copy.activated.emit(own.copy.currentIndex())
+    hand.until(lambda: session.project.prop("twin").paint is not None)
+    assert session.project.prop("twin").paint is session.project.prop(WALL_PROP).paint  # the same mesh: shared
+    finer = subdivided(mesh).mesh
+    (tmp_path / "finer.glb").write_bytes(mesh_glb(finer, "Kiln wall"))
+    dialog = importing.bring_mesh_anew(hand.window, tmp_path / "finer.glb")
+    assert dialog is not None
+    hand.until(lambda: session.link.mesh_data("kiln_wall").vertex_count == finer.vertex_count)
+    hand.settle()
+    told = hand.window.attention().informativeText()
+    assert "keep their paint" in told
+    assert "Kiln wall" in told
+    painted = wall_paint(hand)
+    assert len(painted) == finer.vertex_count
+    near = np.linalg.norm(finer.positions + np.array([0, 0, -2.4]) - WALL, axis=1) < 0.05
+    assert painted[near, 1].min() > 0.8 * FULL
+    hand.window.attention().close()
+    hand.window.undo()
+    assert session.link.mesh_data("kiln_wall").vertex_count == mesh.vertex_count
+
+
+def test_a_mesh_without_a_fitting_uv_set_is_unwrapped_and_then_painted_on_a_map(hand: Hand, brush) -> None:
+    session = hand.session
+    session.choose_prop("cream_jar", session.link.mesh_data(session.project.prop("cream_jar").mesh).slots[0].name)
+    own = panel_of(hand).own
+    mesh_id = session.project.prop("cream_jar").mesh
+    sets = len(session.link.mesh_data(mesh_id).uvs)
+    own.unwrap()
+    hand.until(lambda: len(session.link.mesh_data(mesh_id).uvs) == sets + 1)
+    hand.settle()
+    assert own.uv_set == sets
+    own.make_map()
+    hand.until(lambda: session.project.prop("cream_jar").paint_map is not None)
+    jar = session.project.prop("cream_jar")
+    at = pixel_of(hand, np.array(jar.position) + [0, 0.3, 0.1])
+    hand.drag(hand.window.view, at, at + QPoint(4, 8))
+    hand.settle()
+    assert session.project.prop("cream_jar").paint_map.picture()[..., 1].max() == 255
