@@ -1,4 +1,4 @@
-"""Every job without a window: demo, info, bake, export, glsl, take, shot."""
+"""Every job without a window: demo, info, bake, export, glsl, take, fill, reimport, shot."""
 
 from __future__ import annotations
 
@@ -67,6 +67,14 @@ def _parser() -> argparse.ArgumentParser:
     kinds = ("finish", "material", "map-set", "recipe", "shared-dial")
     taking.add_argument("--kind", required=True, choices=kinds)
     taking.add_argument("--name", required=True, metavar="N", help="id or name there")
+    fill = command(fill_paint, "fill")
+    fill.add_argument("project", type=Path)
+    fill.add_argument("--prop", required=True, metavar="P", help="id or name of a prop")
+    fill.add_argument("--rule", default="", metavar="JSON", help="the rule (default: those that the prop keeps)")
+    exchange = command(exchange_mesh, "reimport")
+    exchange.add_argument("project", type=Path)
+    exchange.add_argument("--mesh", required=True, metavar="M", help="id or name of a mesh of the project")
+    exchange.add_argument("--file", type=Path, required=True, help="the mesh file to read")
     shot = command(shoot, "shot")
     shot.add_argument("project", type=Path)
     shot.add_argument("--workspace", default="Build", metavar="W")
@@ -208,6 +216,57 @@ def take_over(options: argparse.Namespace) -> None:
     save_project(document.project, mine.assets, options.project)
     for (_, made), name in done.added:
         print(f"{name} ({made})")
+
+
+def fill_paint(options: argparse.Namespace) -> None:
+    """Fill a prop's paint by rule: by the rules it keeps, or by one given as JSON.
+
+    The rule's fields are those of PaintRule in docs/project.schema.json.
+    """
+    from jade_coat.bake.surroundings import surroundings
+    from jade_coat.files.library import Library
+    from jade_coat.files.project_folder import open_project, save_project
+    from jade_coat.mesh.filling import PaintRule, map_filled, run_rules
+    from jade_coat.mesh.painting import PaintMap, mesh_paint
+    from jade_coat.stage.document import Document
+
+    opened = open_project(options.project)
+    library = Library(opened.assets)
+    prop = _find(opened.project.props, options.prop, "prop")
+    rules = (PaintRule.model_validate_json(options.rule),) if options.rule else prop.rules
+    if not rules:
+        raise UsageError(f"{prop.name} keeps no rules; give one with --rule")
+    mesh = library.mesh_by_id(opened.project, prop.mesh)
+    around = surroundings(opened.project, library, prop)
+    document = Document(opened.project)
+    if isinstance(prop.paint_map, PaintMap):
+        made = prop.paint_map
+        for rule in rules:
+            made = map_filled(rule, mesh, prop.matrix(), made, around)
+        document.do("paint_map", prop=prop.id, paint_map=made)
+    else:
+        base = mesh_paint(mesh, prop.paint, max(max(r.channels) for r in rules) // 4 + 1)
+        document.do("paint_prop", prop=prop.id, paint=run_rules(rules, mesh, prop.matrix(), base, around))
+    save_project(document.project, opened.assets, options.project)
+    print(f"{prop.name} filled by {len(rules)} rule{'s' if len(rules) > 1 else ''}")
+
+
+def exchange_mesh(options: argparse.Namespace) -> None:
+    """Read a mesh file in place of a project's mesh; the paint of its props is carried over."""
+    from jade_coat.files.library import Library
+    from jade_coat.files.mesh_files import read_mesh
+    from jade_coat.files.project_folder import open_project, save_project
+    from jade_coat.stage.document import Document
+    from jade_coat.stage.remesh import imported_anew
+
+    opened = open_project(options.project)
+    library = Library(opened.assets)
+    asset = _find(opened.project.meshes, options.mesh, "mesh")
+    made = imported_anew(opened.project, asset.id, library.mesh(asset), read_mesh(options.file), _progress)
+    document = Document(opened.project)
+    document.do("exchange_mesh", mesh=library.exchanged(asset, made.mesh), paint=made.paint, maps=made.maps)
+    save_project(document.project, opened.assets, options.project)
+    print("\n".join(made.report))
 
 
 def write_glsl(options: argparse.Namespace) -> None:

@@ -34,13 +34,16 @@ from jade_coat.app.widgets.take_over import TakeOver, UpdateTaken
 from jade_coat.app.workspaces.bench import Bench
 from jade_coat.app.workspaces.planned import PLANNED, PlannedPage
 from jade_coat.bake.apart import apart
+from jade_coat.bake.job import Job
 from jade_coat.bake.scene_bake import export_glb
 from jade_coat.files import mesh_files
 from jade_coat.files.atomic import WriteFailed
-from jade_coat.files.project_folder import BadProject
+from jade_coat.files.project_folder import BadProject, painted_maps
 from jade_coat.files.recovery import Leftover
 from jade_coat.maps.images import is_image_name
 
+LARGE_MAP = 2048
+"""The side from which on a painted map takes so long to encode that the window must not wait for it."""
 WORKSPACES = ("Build", "Brush", "Ground", "Stage", "Check", "Deliver")
 
 
@@ -208,15 +211,15 @@ class Window(QMainWindow):
             self._leave_for(lambda: self.open_folder(Path(folder)))
 
     @command("Project", "Ctrl+S")
-    def save_project(self) -> bool:
+    def save_project(self, wait: bool = False) -> bool:
         """Save."""
-        return self._save_to(self.session.folder) if self.session.folder else self.save_project_as()
+        return self._save_to(self.session.folder, wait) if self.session.folder else self.save_project_as(wait)
 
     @command("Project", "Ctrl+Shift+S")
-    def save_project_as(self) -> bool:
+    def save_project_as(self, wait: bool = False) -> bool:
         """Save as…"""
         folder = QFileDialog.getExistingDirectory(self, "Choose or make a folder for the project")
-        return self._save_to(Path(folder)) if folder else False
+        return self._save_to(Path(folder), wait) if folder else False
 
     def open_folder(self, folder: Path) -> bool:
         """Open a project; what is wrong is told. Returns whether it was opened."""
@@ -240,7 +243,25 @@ class Window(QMainWindow):
             self._tell("The work is back, but parts are missing", problems)
         return True
 
-    def _save_to(self, folder: Path) -> bool:
+    def _save_to(self, folder: Path, wait: bool = False) -> bool:
+        """Save; large painted maps are encoded in the background first, unless the caller has to `wait`."""
+        large = [m for m in painted_maps(self.session.project) if m.side >= LARGE_MAP and "png" not in m.__dict__]
+        if not large or wait:
+            return self._save_now(folder)
+
+        def encode(job: Job) -> None:
+            for i, found in enumerate(large):
+                job.step(i / len(large), "Writing the painted maps")
+                found.png  # noqa: B018  (kept by the map)
+
+        def save(_: object) -> None:
+            self._save_now(folder)
+
+        dialog = ProgressDialog(self, "Save")
+        dialog.run(self.session, encode, save, lambda error: self._tell("The project could not be saved", [str(error)]))
+        return True
+
+    def _save_now(self, folder: Path) -> bool:
         if (
             folder != self.session.folder
             and folder.is_dir()
@@ -273,7 +294,7 @@ class Window(QMainWindow):
         kinds = QMessageBox.StandardButton
         box.setStandardButtons(kinds.Save | kinds.Discard | kinds.Cancel)
         answer = box.exec()
-        return answer == kinds.Discard or (answer == kinds.Save and self.save_project())
+        return answer == kinds.Discard or (answer == kinds.Save and self.save_project(wait=True))
 
     # Commands: bringing in and handing over
 

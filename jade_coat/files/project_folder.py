@@ -15,7 +15,7 @@ from pydantic import ValidationError
 
 from jade_coat.files.assets import Assets, MissingAsset
 from jade_coat.files.atomic import write_atomic
-from jade_coat.maps.images import png_bytes, read_image
+from jade_coat.maps.images import read_image
 from jade_coat.mesh.painting import MAP_SIDES, Paint, PaintMap
 from jade_coat.stage.project import SCHEMA_VERSION, Project, StoredMap
 
@@ -42,6 +42,11 @@ def asset_names(project: Project) -> list[str]:
     return sorted({*maps, *(m.asset for m in project.meshes), *sky})
 
 
+def painted_maps(project: Project) -> list[PaintMap]:
+    """The painted maps of a project's props."""
+    return [p.paint_map for p in project.props if isinstance(p.paint_map, PaintMap)]
+
+
 def save_project(project: Project, assets: Assets, folder: Path) -> None:
     """Save into a folder: new assets and paint first, then project.json in one step.
 
@@ -59,7 +64,7 @@ def save_project(project: Project, assets: Assets, folder: Path) -> None:
             kept.add(f"{prop.paint_map.paint.key}.png")
             path = folder / "paint" / f"{prop.paint_map.paint.key}.png"
             if not path.is_file():
-                write_atomic(path, png_bytes(prop.paint_map.picture()))
+                write_atomic(path, prop.paint_map.png)
     text = json.dumps(project.model_dump(mode="json"), indent=1, ensure_ascii=False)
     write_atomic(folder / FILE, text.encode() + b"\n")
     _sweep(folder / "paint", kept)

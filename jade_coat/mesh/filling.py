@@ -140,7 +140,7 @@ def map_filled(
     return paint_map if paint is paint_map.paint else paint_map.with_paint(paint)
 
 
-def filled_by(
+def run_rules(
     rules: tuple[PaintRule, ...], mesh: MeshData, matrix: Array, paint: Paint, around: Around | None = None
 ) -> Paint:
     """Paint after several rules in turn."""

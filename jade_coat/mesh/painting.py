@@ -8,6 +8,7 @@ from functools import cached_property
 
 import numpy as np
 
+from jade_coat.maps.images import png_bytes
 from jade_coat.material.paint_source import MapSource
 from jade_coat.mesh.data import MAX_COLOR_SETS, MeshData
 from jade_coat.program.types import Array
@@ -192,6 +193,11 @@ class PaintMap:
         edge, n = self.tile_side, self.side // self.tile_side
         tiles = np.stack(self.paint.tiles).reshape(n, n, edge, edge, 4)
         return np.ascontiguousarray(tiles.transpose(0, 2, 1, 3, 4).reshape(self.side, self.side, 4))
+
+    @cached_property
+    def png(self) -> bytes:
+        """The map as a PNG file; a large one takes seconds, so ask in the background."""
+        return png_bytes(self.picture())
 
     def corner(self, tile: int) -> tuple[int, int]:
         """The column and row of a tile's first texel."""

@@ -637,6 +637,13 @@ def keep_rule(project: Project, prop: str, rule: PaintRule) -> Project:
 
 
 @edit
+def copy_rules(project: Project, prop: str, source: str) -> Project:
+    """Take the paint rules of another prop, behind those there are."""
+    old = project.prop(prop)
+    return _swap(project, "props", old.with_(rules=(*old.rules, *project.prop(source).rules)))
+
+
+@edit
 def drop_rule(project: Project, prop: str, index: int) -> Project:
     """Forget a rule that a prop's paint was filled by; the paint stays."""
     old = project.prop(prop)

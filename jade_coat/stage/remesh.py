@@ -8,8 +8,6 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from jade_coat.mesh.data import MeshData
-from jade_coat.mesh.filling import filled_by
-from jade_coat.mesh.grounds import Around
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.mesh.subdivide import subdivided
 from jade_coat.mesh.transfer import map_transferred, transferred
@@ -88,11 +86,3 @@ def imported_anew(
     if now - before:
         lines.append(f"New slots, without a finish yet: {', '.join(now - before)}.")
     return Exchange(made.mesh, made.paint, made.maps, tuple(lines))
-
-
-def rules_again(prop: Prop, exchange: Exchange, around: Around) -> Paint | None:
-    """A prop's kept rules run over its carried paint; None when it has no rules or no paint."""
-    paint = exchange.paint.get(prop.id)
-    if not prop.rules or paint is None:
-        return None
-    return filled_by(prop.rules, exchange.mesh, prop.matrix(), paint, around)

@@ -3,14 +3,20 @@
 from __future__ import annotations
 
 import json
+import shutil
 import subprocess
 import sys
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from jade_coat.cli import main
+from jade_coat.files.gltf_writer import mesh_glb
+from jade_coat.files.library import Library
+from jade_coat.files.project_folder import open_project
 from jade_coat.maps.images import read_image
+from jade_coat.mesh.subdivide import subdivided
 from tests.support import assert_valid_glb
 
 
@@ -108,3 +114,23 @@ def test_a_shot_is_the_real_window(demo_folder: Path, tmp_path: Path) -> None:
     view = picture[100:240, 290:480, :3].astype(float)
     assert view.std() > 25  # the scene is there
     assert (view[..., 1] > view[..., 0] + 10).mean() > 0.25  # and mostly celadon
+
+
+def test_paint_is_filled_by_rule_and_carried_over_to_another_mesh(demo_folder: Path, tmp_path: Path, capsys) -> None:
+    folder = tmp_path / "p"
+    shutil.copytree(demo_folder, folder)
+    rule = '{"ground": "height", "range": [0.0, 2.0], "channels": [2]}'
+    assert main(["fill", str(folder), "--prop", "kiln_wall_prop", "--rule", rule]) == 0
+    opened = open_project(folder)
+    mesh = Library(opened.assets).mesh_by_id(opened.project, "kiln_wall")
+    expected = np.clip(mesh.positions[:, 1] / 2, 0, 1)
+    np.testing.assert_allclose(opened.project.prop("kiln_wall_prop").paint.whole()[:, 2] / 65535, expected, atol=1e-4)
+    (tmp_path / "finer.glb").write_bytes(mesh_glb(subdivided(mesh).mesh, "wall"))
+    assert main(["reimport", str(folder), "--mesh", "kiln_wall", "--file", str(tmp_path / "finer.glb")]) == 0
+    assert "keep their paint" in capsys.readouterr().out
+    again = open_project(folder)
+    finer = Library(again.assets).mesh_by_id(again.project, "kiln_wall")
+    painted = again.project.prop("kiln_wall_prop").paint.whole()[:, 2] / 65535
+    np.testing.assert_allclose(painted, np.clip(finer.positions[:, 1] / 2, 0, 1), atol=0.02)
+    assert main(["fill", str(folder), "--prop", "kiln_wall_prop"]) == 1
+    assert "keeps no rules" in capsys.readouterr().err

@@ -10,7 +10,7 @@ from pydantic import ValidationError
 
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import FULL, MeshData, Slot
-from jade_coat.mesh.filling import GROUND_LABELS, OWN, PaintRule, filled, filled_by
+from jade_coat.mesh.filling import GROUND_LABELS, OWN, PaintRule, filled, run_rules
 from jade_coat.mesh.filling import shares as shares_at
 from jade_coat.mesh.grounds import Around, openness
 from jade_coat.mesh.painting import Paint
@@ -166,6 +166,6 @@ def test_a_slot_alone_is_filled_and_untouched_tiles_are_shared() -> None:
 def test_rules_run_in_turn() -> None:
     mesh = shapes.box(1.0, 1.0, 1.0)
     rules = (PaintRule(ground="even", b=0.5), PaintRule(ground="channel", source=0, channels=(2,), invert=True))
-    after = filled_by(rules, mesh, ONE, bare(mesh)).whole()
+    after = run_rules(rules, mesh, ONE, bare(mesh)).whole()
     assert set(after[:, 0].tolist()) == {round(0.5 * FULL)}
     np.testing.assert_allclose(after[:, 2] / FULL, 0.5, atol=2 / FULL)

@@ -307,6 +307,16 @@ class FillPanel(QWidget):
                 button("Run the rules again", self.run_again, "add", "In order, on the paint as it is now")
             )
 
+        others = [(p.id, p.name) for p in self._session.project.props if p.id != prop.id and p.rules]
+        if others:
+            tip = "Take the rules that another prop keeps, to run them here"
+            self.rules_of = choice([("", "Take rules from…"), *others], "", self._copy_rules, tip)
+            self._box.addWidget(self.rules_of)
+
+    def _copy_rules(self, source: str) -> None:
+        if source and self.prop is not None:
+            self._session.do("copy_rules", prop=self.prop.id, source=source)
+
     def _line(self, name: str, control: QWidget) -> None:
         control.setFixedWidth(124)
         self._box.addLayout(row(label(name), 1, control))
