@@ -59,18 +59,18 @@ def ways(project: Project, prop: Prop, slot: str, mesh_of: MeshOf, side: int = 5
     bare = _changed(project, {p.id: _plain(p, slot) for p in group})
     base = total(bare, mesh_of)
     mesh = mesh_of(prop.mesh)
-    edge, texel = float(np.median(mesh.edge_length)), _texel(mesh, side, prop.paint_map)
+    edge, texel = mesh.spacing, _texel(mesh, side, prop.paint_map)
     made = (
         ("dial", "A dial on the prop", _with_dial(project, slot, finish),
-         "one value over the whole slot; costs no draw", "no place on the prop differs from another"),
+         "one value over the whole slot", "places that differ from one another"),
         ("vertices", "Paint on its vertices", lambda p, i: _painted(p, mesh),
          f"places from {length(2 * edge * prop.size)} up, by {mesh.vertex_count:,} vertices",
-         "finer edges than its vertices hold; equal props no longer draw together"),
+         "finer edges than its vertices hold; equal props then draw apart"),
         ("map", "Paint on a map", lambda p, i: _mapped(p, side, bits),
          f"places from {length(2 * texel * prop.size)} up, on {side} × {side} texels at {bits} bits",
-         "cheap copies: each prop keeps its own map"),
+         "one map for several props: each keeps its own, and draws apart"),
         ("finish", "A new finish", _with_finish(bare, slot, finish),
-         "one more look, on any number of props; costs no draw", "no place on the prop differs from another"),
+         "one more look, on any number of props", "places that differ from one another"),
     )  # fmt: skip
     found = []
     for key, name, change, can, cannot in made:

@@ -123,6 +123,11 @@ class MeshData:
         return (total / np.maximum(count, 1)).astype(np.float32)
 
     @cached_property
+    def spacing(self) -> float:
+        """Metres between vertices, in the median over them."""
+        return float(np.median(self.edge_length))
+
+    @cached_property
     def curvature(self) -> Array:
         """Signed mean curvature at each vertex, `(n, 1) float32` in 1/metre."""
         from jade_coat.mesh.curvature import mean_curvature

@@ -52,8 +52,8 @@ class MarkPainter:
         context.depth_func = "<="
         buffers.over.depth_mask = False
         pixels = marks.spacing * buffers.size[1]
-        program["dot_size"].value = min(max(pixels * 0.4, 1.0), buffers.size[1] / 130)
-        shown = min(max(pixels / 8, 0.15), 1.0)  # close together, marks fade so that the picture stays
+        program["dot_size"].value = min(max(pixels * 0.26, 1.0), buffers.size[1] / 130)
+        shown = min(max(pixels / 14, 0.15), 1.0)  # close together, marks fade so that the picture stays
         program["radius"].value = marks.radius
         program["nearer"].value = NEARER
         if marks.radius > 0:

@@ -325,10 +325,11 @@ def test_splitting_where_vertices_are_too_few_keeps_the_paint_and_lets_a_small_b
     brush.set(radius=0.02)
     unfold(hand, "Too few vertices?")
     assert brush.shown.held
-    assert "too few" in _texts(vertices)
+    hand.until(lambda: "too few" in _texts(vertices))
     old, paint = session.link.mesh_data("kiln_wall"), wall_paint(hand)
     at = pixel_of(hand, WALL)
     move(hand.window.view, QPointF(at), Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier)
+    assert "Splitting here adds about" in _texts(vertices)
     hand.click(vertices.here)
     hand.until(lambda: session.link.mesh_data("kiln_wall") is not old)
     hand.settle()

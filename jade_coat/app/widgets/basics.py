@@ -128,6 +128,11 @@ class Fold(QWidget):
         self._body.setVisible(not shut)
         self.setLayout(column(self._head, self._body, gap=2))
 
+    def unfold(self) -> None:
+        """Open it, if it is not open."""
+        if not self._body.isVisibleTo(self):
+            self._turn()
+
     def _turn(self) -> None:
         shut = self._body.isVisibleTo(self)
         self._body.setVisible(not shut)

@@ -71,6 +71,7 @@ class BrushPanel(QWidget):
             self.folds[name] = fold
             self._box.addWidget(fold)
         self._box.addStretch(1)
+        self.vertices.map_wanted.connect(self._show_own_paint)
         brush.changed.connect(self._show)
         session.changed.connect(self._rebuild)
         session.selection_changed.connect(self._rebuild)
@@ -194,6 +195,12 @@ class BrushPanel(QWidget):
     def tick(self, text: str) -> QCheckBox:
         """One of the panel's ticks by its words."""
         return self._ticks[text][0]
+
+    def _show_own_paint(self) -> None:
+        fold = self.folds["This prop's paint"]
+        fold.unfold()
+        QApplication.processEvents()
+        self.area.ensureWidgetVisible(fold)
 
     def _unfolded(self, name: str, shut: bool) -> None:
         if name == "Too few vertices?":

@@ -376,7 +376,7 @@ class BrushTool(Overlay):
         mesh, camera = self.view.session.link.mesh_data(prop.mesh), self.view.camera
         away = float(np.linalg.norm(camera.position() - np.array(prop.position)))
         high = 2 * max(min(away, camera.distance), 1e-3) * math.tan(camera.field_of_view / 2)
-        spacing = float(np.median(mesh.edge_length)) * prop.size / high
+        spacing = mesh.spacing * prop.size / high
         return Marks(prop.mesh, prop.matrix(), shown.edges, shown.vertices, held, spacing)
 
     def _show_marks(self) -> None:
@@ -391,7 +391,7 @@ class BrushTool(Overlay):
                 session.link.measure_edges(mesh_id)
                 self.view.refresh()
 
-        session.work(lambda: mesh.edge_length, done, partial(self._failed, None))
+        session.work(lambda: mesh.spacing, done, partial(self._failed, None))
 
     # Painting of the overlay
 

@@ -6,6 +6,7 @@ from functools import partial
 from typing import Any
 
 import numpy as np
+from PyQt6 import sip
 from PyQt6.QtCore import QPointF, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen, QSinglePointEvent
 from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
@@ -232,6 +233,7 @@ class FillPanel(QWidget):
             self.back_button = button("Take back", self.take_back)
             self._box.addLayout(row(self.apply_button, self.back_button, 1))
             self._working = label(self._working.text(), "quiet")
+            self._working.setVisible(bool(self._working.text()))
             self._box.addWidget(self._working)
             self._box.addWidget(self.keep)
         else:
@@ -382,8 +384,13 @@ class FillPanel(QWidget):
         else:
             self._session.do("paint_prop", merge=merge, prop=prop, paint=made)
 
+    def _say(self, text: str) -> None:
+        if not sip.isdeleted(self._working):
+            self._working.setText(text)
+            self._working.setVisible(bool(text))
+
     def _failed(self, error: Exception) -> None:
-        self._working.setText("")
+        self._say("")
         text = str(error.args[0]) if isinstance(error, KeyError) and error.args else str(error)
         self._session.said.emit(f"This cannot be filled: {text}", True)
 
@@ -397,11 +404,11 @@ class FillPanel(QWidget):
 
         def done(made: Painted) -> None:
             if self.live and asked == self._asked:
-                self._working.setText("")
+                self._say("")
                 self._shown = made
                 self._put_on(prop.id, made, ("fill", turn))
 
-        self._working.setText("Working it out…")
+        self._say("Working it out…")
         self._session.work(lambda: _filled(rule, mesh, matrix, base, around), done, self._failed)
 
 

@@ -137,8 +137,9 @@ class LookStrip(QScrollArea):
         material = self._session.material
         if material is None:
             return found
-        channels = {t.channel for c in material.coats[1:] for t in c.where if isinstance(t, PaintTerm)}
-        found += [(f"paint:{c}", f"Paint {c}") for c in "RGBA" if c in channels]
+        terms = [t for c in material.coats[1:] for t in c.where if isinstance(t, PaintTerm)]
+        channels = {4 * t.color_set + "RGBA".index(t.channel) for t in terms}
+        found += [_channel(i) for i in sorted(channels)]
         shown = [c for c in material.coats[1:] if c.shown][:MAX_WHERES]
         found += [(f"where:{c.id}", f"{c.name}") for c in shown]
         chosen = next((c for c in material.coats[1:] if c.id == self._session.coat_id and c.shown), None)
@@ -230,3 +231,11 @@ class LookStrip(QScrollArea):
                 thumb.image = image.copy(by_look[thumb.look] * width, 0, width, image.height())
                 thumb.update()
                 self.pictured.emit(thumb.look, thumb.image)
+
+
+def _channel(index: int) -> tuple[str, str]:
+    """The look and the name of a painted channel, counted on from set to set."""
+    color_set, letter = divmod(index, 4)
+    if not color_set:
+        return f"paint:{'RGBA'[letter]}", f"Paint {'RGBA'[letter]}"
+    return f"channel:{index}", f"Set {color_set + 1} {'RGBA'[letter]}"

@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from jade_coat.app.brush_state import BrushState
@@ -27,6 +28,7 @@ from jade_coat.stage.project import Prop
 from jade_coat.stage.remesh import Exchange, rearranged, split, split_to, wearers
 
 Steps = list[tuple[str, dict[str, Any]]]
+SPLIT_REACH = 1.3
 FINE = 6.0
 """Vertices a brush should reach across from its middle to its edge, once triangles are split for it."""
 
@@ -205,7 +207,8 @@ class OwnPaintPanel(PaintBody):
         self.to_vertices = button("Back to the vertices", self.leave_map, "", back)
         keep = "Make a map set of the map's channels, to read as masks in where-terms"
         self.to_sets = button("Keep as masks", self.keep_masks, "", keep)
-        self._box.addLayout(row(self.to_vertices, self.to_sets, 1))
+        for control in (self.to_vertices, self.to_sets):
+            self._box.addLayout(row(control, 1))
 
     def leave_map(self) -> None:
         """Paint the vertices as the map shows there, and let the map go."""
@@ -292,6 +295,8 @@ class OwnPaintPanel(PaintBody):
 class VerticesPanel(PaintBody):
     """How finely the mesh can be painted with this brush, and splitting its triangles where that is too coarse."""
 
+    map_wanted = pyqtSignal()
+
     def __init__(self, session: Session, brush: BrushState, tool: BrushTool) -> None:
         super().__init__(session, brush)
         self._tool = tool
@@ -302,9 +307,23 @@ class VerticesPanel(PaintBody):
         self._where = label("", "quiet", wrap=True)
         self.refresh()
 
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Unfolded: look at the mesh now."""
+        super().showEvent(event)
+        self.refresh()
+
+    def _measure(self, mesh: MeshData) -> bool:
+        """Whether the mesh's edges are measured; if not, that begins."""
+        if "spacing" in mesh.__dict__:
+            return True
+        self._session.work(lambda: mesh.spacing, lambda _: self.refresh(), lambda error: None)
+        return False
+
     def refresh(self) -> None:
         """Show what the chosen mesh holds."""
         prop = self._prop
+        if not self.isVisible() or (prop is not None and not self._measure(self._mesh(prop))):
+            return
         key = None if prop is None else (prop.id, prop.paint_map, self._mesh(prop), round(self._radius(prop), 4))
         if prop is not None and key == self._key:
             return
@@ -330,7 +349,9 @@ class VerticesPanel(PaintBody):
         tip = f"Every triangle in four: about {after:,} vertices, {more} more for the mesh"
         self.everywhere = button(f"Everywhere (+{more})", self.split_everywhere, "", tip)
         self._box.addLayout(row(self.here, self.everywhere, 1))
-        self._box.addWidget(label("Or paint a map: under “This prop's paint”.", "quiet", wrap=True))
+        tip = "Texels instead of vertices: how many, how deep and by which UV set is chosen there"
+        self.instead = button("Paint a map instead…", self.map_wanted.emit, "add", tip)
+        self._box.addWidget(self.instead)
 
     def _radius(self, prop: Prop) -> float:
         """The brush's radius in the mesh's own metres."""
@@ -341,7 +362,7 @@ class VerticesPanel(PaintBody):
 
     def words(self, prop: Prop, mesh: MeshData) -> str:
         """What the mesh holds, as sentences."""
-        radius, edge = self._radius(prop), float(np.median(mesh.edge_length))
+        radius, edge = self._radius(prop), mesh.spacing
         across = radius / max(edge, 1e-9)
         judged = (
             "plenty for this brush" if across >= 4 else "just enough for this brush" if across >= 2
@@ -357,9 +378,15 @@ class VerticesPanel(PaintBody):
         if not self.isVisible() or contact is None or prop is None or contact.prop != prop.id:
             return
         mesh = self._mesh(prop)
+        if "spacing" not in mesh.__dict__ or contact.triangle >= len(mesh.triangles):
+            return
         near = np.linalg.norm(mesh.positions[mesh.triangles[contact.triangle]] - contact.point, axis=1).argmin()
         edge = float(mesh.edge_length[mesh.triangles[contact.triangle][near]])
-        self._where.setText(f"Under the brush: one every {length(edge * prop.size)}.")
+        text = f"Under the brush: one every {length(edge * prop.size)}."
+        more = _more_vertices(self._radius(prop), edge)
+        if more:
+            text += f" Splitting here adds about {more:,} vertices, {size(more * _bytes_a_vertex(mesh))}."
+        self._where.setText(text)
 
     def split_here(self) -> None:
         """Split round the last dab."""
@@ -370,7 +397,7 @@ class VerticesPanel(PaintBody):
         mesh, mesh_id, project = self._mesh(prop), prop.mesh, self._session.project
         point, radius = contact.point, self._radius(prop)
         self._work(
-            "Splitting", lambda: split_to(project, mesh_id, mesh, point, radius * 1.3, radius / FINE),
+            "Splitting", lambda: split_to(project, mesh_id, mesh, point, radius * SPLIT_REACH, radius / FINE),
             partial(self._done, mesh_id, mesh),
         )  # fmt: skip
 
@@ -389,6 +416,17 @@ class VerticesPanel(PaintBody):
         self._session.said.emit(
             f"{old.vertex_count:,} vertices before, {made.mesh.vertex_count:,} now, {more} more{shared}", False
         )
+
+
+def _more_vertices(radius: float, edge: float) -> int:
+    """About how many vertices splitting round a dab adds: those of a disc at the wanted spacing, less those there."""
+    wanted = radius / FINE
+    while edge > wanted:  # every split halves an edge
+        edge /= 2
+        if edge <= wanted:
+            area = np.pi * (radius * SPLIT_REACH) ** 2
+            return max(int(area / (edge * edge)), 1)
+    return 0
 
 
 def _bytes_a_vertex(mesh: MeshData) -> int:

@@ -61,8 +61,9 @@ class WorthPanel(QWidget):
         for way in self.ways:
             self._box.addWidget(_Card(way, many))
         sides = [(f"{s} {b}", f"{s} × {s}, {b} bits") for s in (64, 256, 512, 1024, 2048, 4096) for b in (8, 16)]
-        size_of_map = choice(sides, f"{self._side} {self._bits}", self._choose, "The map that is compared")
-        self._box.addLayout(row(label("Map"), 1, size_of_map))
+        self.size_of_map = choice(sides, f"{self._side} {self._bits}", self._choose, "The map that is compared")
+        self.size_of_map.setFixedWidth(164)
+        self._box.addLayout(row(label("Map"), 1, self.size_of_map))
 
     def _choose(self, key: str) -> None:
         side, bits = key.split()
@@ -82,5 +83,7 @@ class _Card(QFrame):
 
 
 def _cost(nbytes: int, draws: int) -> str:
-    more = "no draw" if not draws else f"{draws} draw{'s' if draws > 1 else ''}"
-    return f"+{size(nbytes)}, +{more}" if draws else f"+{size(nbytes)}, {more} more"
+    if not nbytes and not draws:
+        return "adds nothing"
+    more = f"{draws} draw{'s' if draws > 1 else ''} more" if draws else "no more draws"
+    return f"{size(nbytes)} more, {more}"

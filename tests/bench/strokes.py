@@ -1,0 +1,105 @@
+"""From a mouse event to the picture, in the real window, while a mesh of a million vertices or a large map is painted."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+from tests.bench.common import entry
+
+RUN = """
+import os, sys, time, json, statistics
+os.environ["QT_QPA_PLATFORM"] = "offscreen"
+from pathlib import Path
+def main():
+    from PyQt6.QtCore import QEvent, QPointF, Qt
+    from PyQt6.QtGui import QMouseEvent
+    from PyQt6.QtWidgets import QApplication
+    from jade_coat.app.main import make_application
+    from jade_coat.app.session import Session
+    from jade_coat.app.window import Window
+    from jade_coat.mesh import shapes
+    from jade_coat.mesh.painting import PaintMap
+    from jade_coat.stage.project import Camera, Prop
+    app = make_application()
+    session = Session()
+    window = Window(session)
+    window.resize(1280, 800)
+    window.show()
+    window.open_folder(Path(sys.argv[1]))
+    made = shapes.plane(10.0, 10.0, 0.01)
+    mesh = made.with_(uvs=(made.uvs[0], (made.uvs[0] / 10).astype("float32")))
+    asset = session.library.add_mesh(mesh, "Plane", set())
+    for p in session.project.props:
+        session.do("remove_prop", prop=p.id)
+    session.do("add_mesh", mesh=asset)
+    session.do("add_prop", prop=Prop(id="plane", name="Plane", mesh=asset.id, finishes={"surface": "celadon_wall"}))
+    session.document.look(camera=Camera(target=(0, 0, 0), pitch=0.9, distance=8.0))
+    window.show_workspace("Brush")
+    window.bench.looks.hide()
+    view, tool = window.view, window.bench.brush_tool
+    window.bench.brush.set(radius=0.15, strength=0.5)
+    arrived = []
+    session.picture.connect(lambda p, i: arrived.append(p.tag.generation) if p.stream == "main" else None)
+    def until(holds, seconds=120):
+        end = time.monotonic() + seconds
+        while not holds():
+            app.processEvents()
+            if time.monotonic() > end:
+                raise SystemExit("it did not come")
+    def mouse(kind, at, button, held):
+        event = QMouseEvent(kind, at, QPointF(view.mapToGlobal(at.toPoint())), button, held, Qt.KeyboardModifier.NoModifier)
+        QApplication.sendEvent(view, event)
+    left, none = Qt.MouseButton.LeftButton, Qt.MouseButton.NoButton
+    def place(i):
+        return QPointF(160 + (i % 60) * 6, 140 + (i // 60) * 9)
+    def seen(do):
+        start = time.perf_counter()
+        do()
+        wanted = view.generation
+        until(lambda: arrived and arrived[-1] >= wanted)
+        return (time.perf_counter() - start) * 1000
+    def measure():
+        prop = session.project.prop("plane")
+        mouse(QEvent.Type.MouseMove, place(0), none, none)
+        until(lambda: tool._ready(session.project.prop("plane"), mesh))
+        until(lambda: window.ready())
+        mouse(QEvent.Type.MouseButtonPress, place(0), left, left)
+        for i in range(4):
+            seen(lambda: mouse(QEvent.Type.MouseMove, place(i), none, left))
+        dabs, floors = [], []
+        for i in range(30):
+            dabs.append(seen(lambda: mouse(QEvent.Type.MouseMove, place(4 + i), none, left)))
+            floors.append(seen(view.refresh))
+        mouse(QEvent.Type.MouseButtonRelease, place(34), left, none)
+        until(lambda: window.ready())
+        return statistics.median(dabs), statistics.median(floors)
+    found = {"vertices": measure()}
+    session.do("paint_map", prop="plane", paint_map=PaintMap.even(4096, 16, 1))
+    until(lambda: window.ready())
+    found["map"] = measure()
+    print("found", json.dumps(found), flush=True)
+    session.document.mark_saved()
+    window.close()
+if __name__ == "__main__":
+    main()
+"""
+
+
+def bench_strokes(folder: Path) -> list[dict]:
+    script = folder.parent / "strokes_run.py"
+    script.write_text(RUN)
+    done = subprocess.run(
+        [sys.executable, str(script), str(folder)], capture_output=True, text=True, timeout=600,
+        env={**os.environ, "PYTHONPATH": os.getcwd()}, check=False,
+    )  # fmt: skip
+    lines = [line for line in done.stdout.splitlines() if line.startswith("found ")]
+    if not lines:
+        raise SystemExit(done.stderr[-2000:])
+    found = json.loads(lines[0].removeprefix("found "))
+    names = {"vertices": "mouse to picture, a million vertices", "map": "mouse to picture, a large map"}
+    note = "a stroke's mouse move in the window until its picture is in; floor: the same picture asked for again"
+    return [entry(names[k], value, "ms", floor, 1.3, note) for k, (value, floor) in found.items()]
