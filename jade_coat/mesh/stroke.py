@@ -41,6 +41,7 @@ class Stroke:
         self._began: tuple[int, Array] | None = None
         self._allowed: tuple[str, Array] | None = None
         self._carried: Array | None = None
+        self._reached: list[Array] = []
         self.dabs = 0
 
     def dab(self, point: Array, normal: Array, brush: Brush, triangle: int = -1, lay: bool = True) -> list[Patch]:
@@ -87,6 +88,11 @@ class Stroke:
         if self._last is not None:
             self.dab(*self._last, brush)
 
+    def fresh_triangles(self) -> Array:
+        """The triangles that dabs have reached since this was last asked, `(k,)`, each once."""
+        found, self._reached = self._reached, []
+        return np.unique(np.concatenate(found)) if found else np.zeros(0, np.int64)
+
     def fresh(self) -> dict[int, Array]:
         """The tiles that changed since this was last asked, as they are now."""
         found = {tile: self._tiles[tile].work for tile in sorted(self._fresh)}
@@ -131,7 +137,8 @@ class Stroke:
             reached = canvas.index.in_ball(point, radius, allowed)
         facing = self._began[1] if brush.within == "facing" else normal
         found = list(canvas.patches(reached, Ball(point, radius, facing, float(np.cos(brush.angle)))))
-        if lay and brush.strength > 0:
+        if lay and brush.strength > 0 and found:
+            self._reached.append(reached)
             if brush.tool == "paint":
                 self._lead(found, brush)
             else:

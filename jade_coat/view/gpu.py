@@ -61,6 +61,13 @@ class Buffers:
     output: Any
     over: Any
     samples: int = 0
+    filled: object = None
+    """What the attachments hold: the scene, the eye and all else that they follow from."""
+
+    def limit(self, box: tuple[int, int, int, int] | None) -> None:
+        """Let only a box of pixels (left, bottom, width, height) be composed, or all again."""
+        for target in (self.summing, self.output):
+            target.scissor = box
 
     def release(self) -> None:
         """Free everything."""

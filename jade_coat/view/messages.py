@@ -138,6 +138,20 @@ class Marks:
 
 
 @dataclass(frozen=True)
+class Part:
+    """What alone has changed since the last picture of a stream: some triangles of a prop that has paint of its own.
+
+    `numbers` `(k,)` say which they are, `corners` `(k, 3) uint32` their vertices; `box` is where they are seen, 0–1
+    from the upper left. Where the last picture was of something else, all is drawn.
+    """
+
+    prop: str
+    numbers: Array
+    corners: Array
+    box: tuple[float, float, float, float]
+
+
+@dataclass(frozen=True)
 class FrameRequest:
     """Ask for a picture. The newest request of a stream wins; a lower priority number goes first.
 
@@ -157,6 +171,7 @@ class FrameRequest:
     priority: int = 0
     backdrop: bool = True
     marks: Marks | None = None
+    part: Part | None = None
 
 
 @dataclass(frozen=True)

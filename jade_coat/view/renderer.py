@@ -19,7 +19,7 @@ from jade_coat.view.context import HEADER, shader
 from jade_coat.view.environment import DARK, LEVELS, MAP_SIDE, Environment, split_sum_table, synthesised
 from jade_coat.view.gpu import ROWS_A_COLUMN, Buffers, GpuMesh, GpuScene, OwnPaint, new_buffers, row_table, write_row
 from jade_coat.view.marks import MarkPainter
-from jade_coat.view.messages import Eye, Marks
+from jade_coat.view.messages import Eye, Marks, Part
 from jade_coat.view.programs import ATTRIBUTES, MAX_PROBES, Compiled, ProgramFault, ProgramShop
 
 SHADOW_SIDE = 2048
@@ -73,11 +73,14 @@ class Renderer:
         self._split_sum.repeat_x = self._split_sum.repeat_y = False
         self._reflections: Any = None
         self._has_light = False
+        self._version = 0
+        """Counts up with every change that the attachments of a picture follow from, but patches of paint."""
 
     # What is drawn
 
     def put_mesh(self, key: str, streams: Mapping[str, Array], triangles: Array, metres: Any) -> None:
         """Take a mesh; streams are `position`, `normal`, `tangent`, `uvN` (float32) and `colorN` (uint16)."""
+        self._version += 1
         buffers = {name: self.context.buffer(np.ascontiguousarray(a).tobytes()) for name, a in streams.items()}
         position = streams["position"]
         bounds = np.stack([position.min(axis=0), position.max(axis=0)])
@@ -89,6 +92,7 @@ class Renderer:
 
     def put_texture(self, name: str, is_color: bool, levels: tuple[Array, ...]) -> None:
         """Take a texture with all its levels; colour is decoded from sRGB by the hardware."""
+        self._version += 1
         height, width = levels[0].shape[:2]
         wide = levels[0].dtype == np.uint16
         kind = SRGB8_ALPHA8 if is_color else RGBA16 if wide else RGBA8
@@ -108,6 +112,7 @@ class Renderer:
 
     def put_paint(self, prop: str, values: Array) -> None:
         """Take a prop's own paint, `(n, 4 a colour set) uint16`."""
+        self._version += 1
         data, sets = np.ascontiguousarray(values, np.uint16).tobytes(), values.shape[1] // 4
         old = self._paint.get(prop)
         if old is not None and old.buffer.size == len(data) and old.sets == sets:
@@ -125,6 +130,7 @@ class Renderer:
 
     def put_map(self, prop: str, values: Array) -> None:
         """Take a prop's painted map, `(side, side, 4) uint8` or `uint16`."""
+        self._version += 1
         wide = values.dtype == np.uint16
         old = self._maps.get(prop)
         self._maps[prop] = self.context.texture(
@@ -142,11 +148,13 @@ class Renderer:
 
     def set_material(self, material: Material, lookup: MapLookup) -> None:
         """Take a material; it is compiled when first drawn."""
+        self._version += 1
         self._materials[material.id] = (material, lookup)
         self.faults.pop(material.id, None)
 
     def set_scene(self, name: str, scene: Scene) -> None:
         """Replace a scene."""
+        self._version += 1
         old = self._scenes.get(name)
         instances = []
         for draw in scene.draws:
@@ -172,6 +180,7 @@ class Renderer:
 
     def set_row(self, scene: str, material: str, row: int, values: Array) -> None:
         """Replace one row of a material's table."""
+        self._version += 1
         found = self._scenes.get(scene)
         if found is None or material not in found.scene.rows:
             return
@@ -186,6 +195,7 @@ class Renderer:
 
     def set_shared(self, values: Mapping[str, float]) -> None:
         """Take the values of the shared dials; those not named are 0."""
+        self._version += 1
         self._shared = dict(values)
 
     def set_light(
@@ -211,6 +221,7 @@ class Renderer:
         self._place_sun(direction, strength)
 
     def _place_environment(self, environment: Environment) -> None:
+        self._version += 1
         if self._reflections is None:
             self._reflections = self.context.texture_array((MAP_SIDE, MAP_SIDE, LEVELS), 3, dtype="f2")
             self._reflections.filter = (moderngl.LINEAR, moderngl.LINEAR)
@@ -219,6 +230,7 @@ class Renderer:
         self._compose["irradiance"].write(environment.irradiance.astype("f4").tobytes())
 
     def _place_sun(self, direction: tuple[float, float, float], strength: float) -> None:
+        self._version += 1
         d = np.array(direction, float)
         self._sun = d / np.linalg.norm(d)
         self._compose["sun_direction"].value = tuple(self._sun)
@@ -241,6 +253,7 @@ class Renderer:
         stream: str = "main",
         backdrop: bool = True,
         marks: Marks | None = None,
+        part: Part | None = None,
     ) -> Array:
         """Draw a scene: `(height, width × looks, 4) uint8`, top row first; samples after 0 refine the last picture."""
         buffers = self._sized(stream, width, height)
@@ -255,10 +268,17 @@ class Renderer:
         for batch in _batches(looks):
             detailed = any(look not in LOOKS[:7] for look in batch)
             probes = tuple(dict.fromkeys(look for look in batch if is_probe(look)))
-            self._fill(found, buffers, projection @ eye.view, detailed, probes, eye.position)
+            key = (id(found), self._version, projection.tobytes(), eye.view.tobytes(), detailed, probes, looks)
+            alone = part is not None and marks is None and len(looks) == 1
+            if part is not None and alone and buffers.filled == key and buffers.samples == 1:
+                self._fill_part(found, buffers, projection @ eye.view, detailed, probes, part)
+            else:
+                self._fill(found, buffers, projection @ eye.view, detailed, probes, eye.position)
+            buffers.filled = key if marks is None else None
             for look in batch:
                 self._compose_look(found, buffers, projection @ eye.view, eye, look, probes, backdrop)
                 self._refine(buffers, sample, single=len(looks) == 1)
+                buffers.limit(None)
                 if marks is not None:
                     self._marks.draw(marks, self._meshes.get(marks.mesh), buffers, eye.projection @ eye.view)
                 pictures.append(self._read(buffers))
@@ -290,6 +310,36 @@ class Renderer:
         order = sorted(range(len(found.scene.draws)), key=lambda i: self._distance(found.scene.draws[i], eye))
         for i in order:
             self._draw(found, i, view_projection, detailed, probes)
+
+    def _fill_part(
+        self, found: GpuScene, buffers: Buffers, view_projection: Array, detailed: bool, probes: tuple[str, ...],
+        part: Part,
+    ) -> None:  # fmt: skip
+        """Draw some triangles once more over what is there, and let only the place they are seen at be composed."""
+        buffers.gbuffer.use()
+        self.context.enable_only(moderngl.DEPTH_TEST)
+        self.context.depth_func = "<="
+        for i, draw in enumerate(found.scene.draws):
+            mesh = self._meshes.get(draw.mesh)
+            inside = (part.numbers >= draw.start) & (part.numbers < draw.start + draw.count)
+            if draw.paint != part.prop or mesh is None or not inside.any():
+                continue
+            compiled = self._compiled(draw, detailed, probes)
+            if compiled is None:
+                continue
+            self._bind(compiled, found, draw, mesh)
+            compiled.program["view_projection"].write(view_projection.T.astype("f4").tobytes())
+            indices = self.context.buffer(np.ascontiguousarray(part.corners[inside], np.uint32).tobytes())
+            content = self._content(compiled.program, mesh, draw, found.instances[i])
+            array = self.context.vertex_array(compiled.program, content, indices, skip_errors=True)
+            array.render(instances=len(draw.rows))
+            array.release()
+            indices.release()
+        self.context.depth_func = "<"
+        width, height = buffers.size
+        x0, x1 = (min(max(round(x * width) + d, 0), width) for x, d in ((part.box[0], -2), (part.box[2], 2)))
+        y0, y1 = (min(max(round((1 - y) * height) + d, 0), height) for y, d in ((part.box[3], -2), (part.box[1], 2)))
+        buffers.limit((x0, y0, max(x1 - x0, 1), max(y1 - y0, 1)))
 
     def _distance(self, draw: Draw, eye: Array) -> float:
         mesh = self._meshes.get(draw.mesh)
@@ -365,17 +415,21 @@ class Renderer:
     def _vao(self, program: Any, mesh: GpuMesh, draw: Draw, instances: Any) -> Any:
         key = (program.glo, draw.mesh, draw.paint, instances.glo)
         if key not in self._vaos:
-            content: list[tuple[Any, ...]] = []
-            named = [n for n in ("in_matrix", "in_row", "in_seed") if n in program]
-            form = f"16f4 {'1i4' if 'in_row' in program else '1x4'} {'1f4' if 'in_seed' in program else '1x4'}/i"
-            content.append((instances, form, *named))
-            for name, buffer in mesh.streams.items():
-                if f"in_{name}" in program:
-                    form = FORMATS_OF_FRAME.get(name) or ATTRIBUTES[name].format
-                    content.append((buffer, form, f"in_{name}"))
-            content = self._with_own_paint(program, content, draw.paint)
+            content = self._content(program, mesh, draw, instances)
             self._vaos[key] = self.context.vertex_array(program, content, mesh.indices, skip_errors=True)
         return self._vaos[key]
+
+    def _content(self, program: Any, mesh: GpuMesh, draw: Draw, instances: Any) -> list[tuple[Any, ...]]:
+        """The vertex streams that a program reads of a draw."""
+        content: list[tuple[Any, ...]] = []
+        named = [n for n in ("in_matrix", "in_row", "in_seed") if n in program]
+        form = f"16f4 {'1i4' if 'in_row' in program else '1x4'} {'1f4' if 'in_seed' in program else '1x4'}/i"
+        content.append((instances, form, *named))
+        for name, buffer in mesh.streams.items():
+            if f"in_{name}" in program:
+                form = FORMATS_OF_FRAME.get(name) or ATTRIBUTES[name].format
+                content.append((buffer, form, f"in_{name}"))
+        return self._with_own_paint(program, content, draw.paint)
 
     def _drop_vaos(self, scene: str) -> None:
         used = {b.glo for b in self._scenes[scene].instances}

@@ -13,11 +13,16 @@ from jade_coat.bake.scene_bake import SceneBaker
 from jade_coat.bake.section import cut, trace
 from jade_coat.check.paint_costs import total, ways
 from jade_coat.files.project_folder import open_project, save_project
-from jade_coat.mesh.painting import PaintMap
+from jade_coat.mesh.brush import Brush
+from jade_coat.mesh.canvas import MapCanvas, VertexCanvas
+from jade_coat.mesh.painting import TILE, PaintMap
+from jade_coat.mesh.stroke import Stroke
 from jade_coat.mesh.transfer import map_from_vertices
 from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.scene import build_scene
+from jade_coat.view.camera import project as project_points
 from jade_coat.view.camera import ray
+from jade_coat.view.messages import Part
 from tests.support import Demo, eye_for
 
 WALL = "kiln_wall_prop"
@@ -113,3 +118,35 @@ def test_what_each_way_costs_is_counted_on_the_scene(demo: Demo) -> None:
     assert found["dial"].many_bytes > found["finish"].many_bytes >= 0
     assert total(project, demo.mesh).draws == slots
     assert finish
+
+
+@pytest.mark.parametrize("kind", ["vertices", "map"])
+def test_a_picture_of_what_changed_alone_is_the_whole_picture(renderer, demo: Demo, on_map: Project, kind: str) -> None:
+    project = demo.project if kind == "vertices" else on_map
+    prop, mesh = project.prop(WALL), demo.mesh(demo.project.prop(WALL).mesh)
+    canvas = VertexCanvas(mesh, prop.paint) if kind == "vertices" else MapCanvas(mesh, prop.paint_map)
+    eye = eye_for(project.camera, 320, 200)
+    if kind == "map":
+        renderer.put_map(WALL, prop.paint_map.picture())
+    renderer.set_scene("stage", build_scene(project, demo.mesh))
+    before = renderer.picture("stage", eye, 320, 200)
+    stroke = Stroke(canvas)
+    middle = mesh.positions[mesh.vertex_count // 2].astype(float)
+    stroke.dab(middle, np.array([0.0, 0.0, 1.0]), Brush(0.3, 1.0, "flat", channels=(1,)))
+    for tile, values in stroke.fresh().items():
+        if isinstance(canvas, MapCanvas):
+            column, row = canvas.map.corner(tile)
+            renderer.patch_map(WALL, column, row, values.reshape(64, 64, 4))
+        else:
+            renderer.patch_paint(WALL, tile * TILE, values)
+    numbers = stroke.fresh_triangles()
+    corners = mesh.triangles[numbers]
+    seen = project_points(eye, mesh.positions[corners.ravel()] @ prop.matrix()[:3, :3].T + prop.matrix()[:3, 3])
+    box = (*seen.min(axis=0), *seen.max(axis=0))
+    part = renderer.picture("stage", eye, 320, 200, part=Part(WALL, numbers, corners, box))
+    assert (part != before).any()
+    renderer.set_shared({})  # whatever it was drawn from may be another now: the next picture is drawn whole
+    assert np.array_equal(
+        renderer.picture("stage", eye, 320, 200, part=Part(WALL, numbers[:1], corners[:1], box)), part
+    )
+    renderer.set_scene("stage", build_scene(demo.project, demo.mesh))

@@ -27,12 +27,14 @@ from jade_coat.mesh.surface_index import surface_index
 from jade_coat.program.types import Array
 from jade_coat.stage.project import Prop
 from jade_coat.view.camera import project
-from jade_coat.view.messages import Marks
+from jade_coat.view.messages import Marks, Part
 
 HOLD_MS = 40
 """How often an airbrush that is held still paints."""
 RING_POINTS = 64
 MAX_DOTS = 900
+MAX_PART = 60_000
+"""Triangles up to which a dab's picture is drawn from what changed alone."""
 AT_ONCE, SIDE_AT_ONCE = 120_000, 1024
 """Vertices, and texels along a map, up to which a surface is made ready in the moment of the press."""
 
@@ -73,6 +75,7 @@ class BrushTool(Overlay):
         self._line: tuple[QPointF, QPointF] | None = None
         self._last_end: tuple[str, QPointF, object] | None = None
         self._count = 0
+        self._changed: list[tuple[int, Array, Array]] = []
         self._pointer: QPointF | None = None
         self._hover: PropHit | None = None
         self._preview: tuple[tuple[object, ...], VertexCanvas | MapCanvas] | None = None
@@ -277,6 +280,7 @@ class BrushTool(Overlay):
         canvas = self._canvas(hit.prop, hit.mesh)
         if isinstance(canvas, VertexCanvas) and canvas.paint is not hit.prop.paint:
             session.do("paint_prop", merge=key, prop=hit.prop.id, paint=canvas.paint)
+        self._changed = []
         self._painting = _Painting(hit.prop, canvas, Stroke(canvas, hit.prop.size), key, at)
         self._dab(hit, event)
         if self._state.brush.flow < 1:
@@ -323,8 +327,30 @@ class BrushTool(Overlay):
             else:
                 client.patch_paint(painting.prop.id, tile * TILE, values.copy())
         if fresh:
-            self.view.refresh()
+            self.view.refresh(self._part())
             self.view.painted_over.emit()
+
+    def _part(self) -> Part | None:
+        """What has changed since the picture that is shown: the triangles of all dabs since then, where they are."""
+        painting, view = self._painting, self.view
+        assert painting is not None
+        numbers = painting.stroke.fresh_triangles()
+        mesh = painting.canvas.mesh
+        used = mesh.positions[np.unique(mesh.triangles[numbers])]
+        matrix = painting.prop.matrix()
+        if not len(used):
+            return None
+        seen = project(view.main_eye(), used @ matrix[:3, :3].T + matrix[:3, 3])
+        box = (*seen.min(axis=0), *seen.max(axis=0))
+        self._changed = [c for c in self._changed if c[0] > view.drawn]
+        self._changed.append((view.generation + 1, numbers, np.array(box)))
+        boxes = np.stack([b for _, _, b in self._changed])
+        every = np.unique(np.concatenate([n for _, n, _ in self._changed]))
+        if len(every) > MAX_PART:
+            return None
+        left, top = boxes[:, :2].min(axis=0).tolist()
+        right, bottom = boxes[:, 2:].max(axis=0).tolist()
+        return Part(painting.prop.id, every, mesh.triangles[every], (left, top, right, bottom))
 
     def _lay_line(self, start: QPointF, end: QPointF, event: QSinglePointEvent) -> None:
         """A straight line across the view, laid onto the surface."""

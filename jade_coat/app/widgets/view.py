@@ -34,7 +34,7 @@ from jade_coat.stage.project import Camera, Project
 from jade_coat.view.camera import eye_of
 from jade_coat.view.client import Picture
 from jade_coat.view.link import PREVIEW, STAGE
-from jade_coat.view.messages import Eye, Marks
+from jade_coat.view.messages import Eye, Marks, Part
 
 FINISH_MIME = "application/x-jade-coat-finish"
 SAMPLES = 8
@@ -55,6 +55,7 @@ class _Tag:
     generation: int
     moving: bool
     sample: int
+    part: bool = False
 
 
 @dataclass(frozen=True)
@@ -109,6 +110,9 @@ class View(QWidget):
         self._image: QImage | None = None
         self._far: QImage | None = None
         self._generation = 0
+        self.drawn = -1
+        """The generation of the large picture that is shown."""
+        self._part_size: tuple[int, int] | None = None
         self._milliseconds_a_pixel = 2e-4
         self._state = ""
         self._drag: tuple[QPointF, Camera, str] | None = None
@@ -235,13 +239,22 @@ class View(QWidget):
 
     # Pictures
 
-    def refresh(self) -> None:
-        """Something changed: draw at once, coarsely if need be, and finely when it has come to rest."""
+    def refresh(self, part: Part | None = None) -> None:
+        """Something changed: draw at once, coarsely if need be, and finely when it has come to rest.
+
+        A `part` says what alone has changed since the picture of the generation `drawn`. The pictures of a run of
+        parts have one size, so that each can go on from the last.
+        """
         self._generation += 1
-        width, height = self._pixels()
-        budget = MOVING_TARGET_MS / max(self._milliseconds_a_pixel, 1e-7)
-        scale = min(max(math.sqrt(budget / max(width * height, 1)), 0.3), 1.0)
-        self._ask(max(round(width * scale), 16), max(round(height * scale), 16), 0, moving=True)
+        if part is None or self._part_size is None:
+            width, height = self._pixels()
+            budget = MOVING_TARGET_MS / max(self._milliseconds_a_pixel, 1e-7)
+            scale = min(max(math.sqrt(budget / max(width * height, 1)), 0.3), 1.0)
+            size = max(round(width * scale), 16), max(round(height * scale), 16)
+            self._part_size = size if part is not None else None
+        else:
+            size = self._part_size
+        self._ask(*size, 0, moving=True, part=part)
         self._rest.start()
 
     def _pixels(self) -> tuple[int, int]:
@@ -255,9 +268,9 @@ class View(QWidget):
         self._ask(*self._pixels(), 0, moving=False)
         self._ask_far()
 
-    def _ask(self, width: int, height: int, sample: int, moving: bool) -> None:
-        tag = _Tag(self._generation, moving, sample)
-        self._request("main", tag, self.main_eye(), width, height, self.look, sample, 0)
+    def _ask(self, width: int, height: int, sample: int, moving: bool, part: Part | None = None) -> None:
+        tag = _Tag(self._generation, moving, sample, part is not None)
+        self._request("main", tag, self.main_eye(), width, height, self.look, sample, 0, part=part)
         if self.split is not None:
             scene = COMPARE if self.split.finish else self.scene
             look = self.split.look or self.look
@@ -273,12 +286,12 @@ class View(QWidget):
 
     def _request(
         self, stream: str, tag: _Tag, eye: Eye, width: int, height: int, look: str, sample: int, priority: int,
-        scene: str = "",
+        scene: str = "", part: Part | None = None,
     ) -> None:  # fmt: skip
         marks = self.marks() if stream == "main" and not self.shape else None
         self._session.client.request(
             stream, tag, scene=scene or self.scene, eye=eye, width=width, height=height, looks=(look,), sample=sample,
-            priority=priority, marks=marks,
+            priority=priority, marks=marks, part=part,
         )  # fmt: skip
 
     def _on_picture(self, picture: Picture, image: QImage) -> None:
@@ -303,7 +316,8 @@ class View(QWidget):
         if not tag.moving and not fresh:
             return
         self._image = image
-        if picture.milliseconds > 0 and tag.sample == 0:
+        self.drawn = tag.generation
+        if picture.milliseconds > 0 and tag.sample == 0 and not tag.part:
             per_pixel = picture.milliseconds / max(image.width() * image.height(), 1)
             self._milliseconds_a_pixel += 0.35 * (per_pixel - self._milliseconds_a_pixel)
         if fresh and not tag.moving and tag.sample + 1 < SAMPLES:
