@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import os
 import sys
 import tempfile
@@ -11,11 +12,12 @@ from pathlib import Path
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 
-from PyQt6.QtCore import QPoint
+from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtWidgets import QApplication, QScrollArea, QSplitter, QWidget
 
 from jade_coat.app.importing import _chosen_maps
 from jade_coat.app.main import make_application
+from jade_coat.app.pen import draw
 from jade_coat.app.session import Session
 from jade_coat.app.shot import wait_until_ready
 from jade_coat.app.widgets.map_review import MapReview
@@ -23,6 +25,8 @@ from jade_coat.app.widgets.texture_size import TextureSize
 from jade_coat.app.widgets.view import Split
 from jade_coat.app.window import Window
 from jade_coat.demo.terrace import build
+from jade_coat.material.recipes import Recipe, Step
+from jade_coat.stage.edits import new_coat
 from jade_coat.stage.looks import reach_of_map_set
 
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
@@ -118,27 +122,66 @@ def texture_size(window: Window) -> QWidget:
     return asked
 
 
+def sooty(window: Window) -> None:
+    """Give the wall a coat of soot on channel R and rougher glaze on B, so that several channels have a meaning."""
+    session = window.session
+    session.choose_prop("kiln_wall_prop", "surface")
+    session.do("add_coat", material="kiln_wall", coat=new_coat("Kiln soot"))
+    coat = session.project.material("kiln_wall").coats[-1].id
+    session.do("set_field", material="kiln_wall", path=f"{coat}.surface.color", value=(0.012, 0.011, 0.01))
+    session.do("set_seam", material="kiln_wall", coat=coat, kind="soft")
+    worn = Step(id="worn", kind="paint", args=(), pick="B")
+    session.do("add_recipe", recipe=Recipe(id="scuffs", name="Scuffs", steps=(worn,)))
+    session.do("link_field", material="kiln_wall", path="tile.surface.saturation", recipe="scuffs", low=1.0, high=0.25)
+
+
 def brush(window: Window) -> QWidget:
+    """A stroke of moss drawn with the pen, and the ring and the preview of the next dab."""
     window.show_workspace("Brush")
+    window.session.choose_prop("kiln_wall_prop", "surface")
+    window.bench.brush.set(radius=0.16, strength=0.9)
+    view = window.view
+    wave = [(170 + i * 9, 92 + 22 * math.sin(i / 5), 0.25 + 0.7 * abs(math.sin(i / 9))) for i in range(44)]
+    draw(view, wave)
+    wait_until_ready(QApplication.instance(), window, 60)
+    hover(view, QPoint(420, 190))
+    return window
+
+
+def channels(window: Window) -> QWidget:
+    """Four channels at once, three of them with a meaning; how the paint lies on a map."""
+    window.show_workspace("Brush")
+    sooty(window)
+    bench, view = window.bench, window.view
+    bench.brush.show(channels=True)
+    for letter, radius, way in (
+        (0, 0.3, [(150 + i * 10, 60 + 8 * math.sin(i / 3), 0.5 + 0.4 * math.sin(i / 6)) for i in range(46)]),
+        (2, 0.18, [(210 + i * 9, 150 + 26 * math.cos(i / 6), 0.9) for i in range(40)]),
+    ):  # fmt: skip
+        bench.brush.choose_channel(letter)
+        bench.brush.set(radius=radius, strength=0.9)
+        draw(view, way)
+    bench.brush.choose_channel(0)
+    bench.brush_panel.folds["This prop's paint"].unfold()
+    QApplication.processEvents()
+    bar = bench.brush_panel.area.verticalScrollBar()
+    assert bar is not None
+    bar.setValue(240)
+    hover(view, QPoint(300, 110))
     return window
 
 
 def fill(window: Window) -> QWidget:
     """A gradient from the top down, shown before it is applied, with its points in the view."""
     window.show_workspace("Brush")
-    panel = window.bench.brush_panel.fill
-    fold = panel.parentWidget()
-    while fold is not None and not hasattr(fold, "_head"):
-        fold = fold.parentWidget()
-    assert fold is not None
-    fold._head.clicked.emit()
+    brush_panel = window.bench.brush_panel
+    brush_panel.folds["Fill by rule"].unfold()
+    panel = brush_panel.fill
     panel._choose("gradient")
-    panel.set(points=((0.0, 2.0, 0.42), (0.0, 0.3, 0.42)))
+    panel.set(points=((0.0, 2.0, 0.42), (0.0, 0.3, 0.42)), ease="curve")
     panel.start()
-    scroll = window.bench.brush_panel.findChild(QScrollArea)
-    assert scroll is not None
     QApplication.processEvents()
-    bar = scroll.verticalScrollBar()
+    bar = brush_panel.area.verticalScrollBar()
     assert bar is not None
     bar.setValue(bar.maximum())
     return window
@@ -146,7 +189,8 @@ def fill(window: Window) -> QWidget:
 
 SHOTS: dict[str, Callable[[Window], QWidget]] = {
     "build": build_view, "section": section, "near-far": near_far, "compare": compare, "dials": dials,
-    "finishes": finishes, "steps": steps, "maps": maps, "texture-size": texture_size, "brush": brush, "fill": fill,
+    "finishes": finishes, "steps": steps, "maps": maps, "texture-size": texture_size, "brush": brush,
+    "channels": channels, "fill": fill,
 }  # fmt: skip
 
 
@@ -154,6 +198,12 @@ def drag(widget: QWidget, start: QPoint, end: QPoint) -> None:
     from tests.app.conftest import Hand
 
     Hand.drag(None, widget, start, end)  # type: ignore[arg-type]
+
+
+def hover(widget: QWidget, at: QPoint) -> None:
+    from tests.app.conftest import move
+
+    move(widget, QPointF(at), Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier)
 
 
 def main(wanted: list[str]) -> None:

@@ -21,7 +21,8 @@ from jade_coat.material.fields import Number
 from jade_coat.material.material import Material, field_values
 from jade_coat.material.paint_source import OWN_MAP
 from jade_coat.mesh.data import MeshData
-from jade_coat.mesh.painting import Paint, PaintMap
+from jade_coat.mesh.painting import Paint, PaintMap, mesh_paint
+from jade_coat.mesh.transfer import vertices_from_map
 from jade_coat.program import passes
 from jade_coat.stage.looks import field_row, material_of, worn
 from jade_coat.stage.project import Project, Prop
@@ -73,9 +74,14 @@ class SceneBaker:
     def _painted(self, prop: Prop) -> MeshData:
         """The mesh that is written: with the prop's own paint in place of the mesh's colour sets that it covers."""
         _, baked = self._mesh(prop)
-        if not isinstance(prop.paint, Paint):
+        paint = prop.paint if isinstance(prop.paint, Paint) else None
+        if isinstance(prop.paint_map, PaintMap):  # files carry paint on vertices: as the map shows it there
+            data = self._library.mesh_by_id(self._project, prop.mesh)
+            found = prop.paint_map
+            paint = vertices_from_map(data, found, mesh_paint(data, paint, found.color_set + 1))
+        if paint is None:
             return baked.mesh
-        own = prop.paint.whole()[baked.source]
+        own = paint.whole()[baked.source]
         sets = tuple(np.ascontiguousarray(own[:, i : i + 4]) for i in range(0, own.shape[1], 4))
         return baked.mesh.with_(colors=(*sets, *baked.mesh.colors[len(sets) :]))
 

@@ -7,13 +7,17 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
+from scipy.interpolate import PchipInterpolator
 
+from jade_coat.bake.surroundings import surroundings
+from jade_coat.maps.images import as_float, read_image
+from jade_coat.material.surface import Role
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import FULL, MeshData, Slot
-from jade_coat.mesh.filling import GROUND_LABELS, OWN, PaintRule, filled, run_rules
+from jade_coat.mesh.filling import GROUND_LABELS, OWN, PaintRule, filled, map_filled, run_rules
 from jade_coat.mesh.filling import shares as shares_at
 from jade_coat.mesh.grounds import Around, openness
-from jade_coat.mesh.painting import Paint
+from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.mesh.places import Places
 from jade_coat.stage.project import turn_matrix
 
@@ -169,3 +173,103 @@ def test_rules_run_in_turn() -> None:
     after = run_rules(rules, mesh, ONE, bare(mesh)).whole()
     assert set(after[:, 0].tolist()) == {round(0.5 * FULL)}
     np.testing.assert_allclose(after[:, 2] / FULL, 0.5, atol=2 / FULL)
+
+
+def test_distance_from_another_mesh_is_measured_to_its_surface_in_the_world() -> None:
+    """A ball of radius r, scaled by s and placed at c, is |p − c| − s·r away from a point p outside it."""
+    mesh, ball = shapes.plane(2.0, 2.0, 0.1), shapes.ball(0.5, 128)
+    here, there = np.eye(4), np.eye(4)
+    here[:3, :3] = turn_matrix(0.3, 0.2, 0.1)
+    there[:3, :3] *= 0.4
+    there[:3, 3] = (0.3, 1.2, -0.2)
+    rule = PaintRule(ground="mesh", other="ball", range=(0.0, 2.0))
+    got = filled(rule, mesh, here, bare(mesh), Around({"ball": (ball, there)})).whole()[:, 0] / FULL
+    world = mesh.positions @ here[:3, :3].T
+    expected = np.linalg.norm(world - there[:3, 3], axis=1) - 0.2
+    np.testing.assert_allclose(got, np.clip(expected / 2, 0, 1), atol=1e-3)  # 128 segments: 0.06 mm inside the ball
+    with pytest.raises(KeyError, match="no prop 'jar'"):
+        filled(rule.with_(other="jar"), mesh, here, bare(mesh))
+
+
+def test_what_reworks_a_channel_follows_its_closed_forms() -> None:
+    mesh = shapes.plane(2.0, 1.0, 0.02)
+    ramp = np.zeros((mesh.vertex_count, 4), np.uint16)
+    ramp[:, 0] = np.round((mesh.positions[:, 0] / 2 + 0.5) * FULL)
+    ramp[:, 1] = np.where(mesh.positions[:, 0] < 0, FULL, 0)
+    paint, old = Paint.of(ramp), ramp[:, 0] / FULL
+
+    def made(**rule) -> np.ndarray:
+        return filled(PaintRule(**rule), mesh, ONE, paint).whole()[:, 0] / FULL
+
+    one = 1.5 / FULL
+    np.testing.assert_allclose(made(ground="clamp", a=0.7, b=0.2), np.clip(old, 0.2, 0.7), atol=one)
+    levels = made(ground="levels", range=(0.25, 0.75), a=0.1, b=0.9)
+    np.testing.assert_allclose(levels, 0.1 + 0.8 * np.clip((old - 0.25) * 2, 0, 1), atol=one)
+    np.testing.assert_allclose(made(ground="levels", range=(0, 1), invert=True), 1 - old, atol=one)
+    points = ((0.0, 0.0), (0.2, 0.5), (0.7, 0.6), (1.0, 1.0))
+    curved = made(ground="channel", source=0, ease="curve", curve=points)
+    np.testing.assert_allclose(curved, PchipInterpolator(*zip(*points, strict=True))(old), atol=2 * one)  # SciPy's
+    np.testing.assert_allclose(made(ground="even", b=1.0, chosen=1), np.where(ramp[:, 1] > 0, 1.0, old), atol=one)
+
+
+def test_a_blur_keeps_a_slope_softens_a_step_and_stays_on_its_side_of_a_thin_wall() -> None:
+    """What is linear in place stays so under any symmetric blur; away from the rim, where there is more on one side."""
+    front = shapes.plane(2.0, 2.0, 0.02)
+    back = front.with_(
+        positions=(front.positions - np.array([0, 0.01, 0], np.float32)), normals=-front.normals,
+        triangles=np.ascontiguousarray(front.triangles[:, ::-1]),
+    )  # fmt: skip
+    mesh, n = shapes.joined(((front, "Front"), (back, "Back"))), front.vertex_count
+    values = np.zeros((2 * n, 4), np.uint16)
+    values[:n, 0] = np.round((front.positions[:, 0] / 4 + 0.5) * FULL)
+    values[:n, 1] = np.where(front.positions[:, 0] < 0, FULL, 0)
+    got = filled(PaintRule(ground="blur", size=0.3, channels=(0, 1)), mesh, ONE, Paint.of(values)).whole()
+    inner = (np.abs(front.positions[:, [0, 2]]) < 0.6).all(axis=1)
+    np.testing.assert_allclose(got[:n, 0][inner] / FULL, values[:n, 0][inner] / FULL, atol=0.004)
+    assert got[n:].max() == 0
+    step = got[:n, 1] / FULL
+    across = front.positions[:, 0]
+    assert (np.abs(step - 0.5)[inner & (np.abs(across) < 0.03)] < 0.2).all()
+    assert step[inner & (across > 0.35)].max() < 0.01
+    assert step[inner & (across < -0.35)].min() > 0.99
+
+
+def test_one_piece_alone_is_filled_and_a_map_is_filled_as_vertices_are() -> None:
+    ball = shapes.ball(0.3, 16)
+    apart = np.eye(4)
+    apart[0, 3] = 2.0
+    mesh = joined(ball, moved(ball, apart))
+    after = filled(PaintRule(ground="even", piece=(2.1, 0.2, 0.0)), mesh, ONE, bare(mesh)).whole()[:, 0]
+    assert (after == np.where(mesh.positions[:, 0] > 1, FULL, 0)).all()
+    sheet = shapes.plane(2.0, 2.0, 0.5)
+    laid = sheet.with_(uvs=((sheet.uvs[0] / 2).astype(np.float32),))
+    matrix = np.eye(4)
+    matrix[:3, :3] = turn_matrix(0.4, 0.5, 0.6)
+    blank = PaintMap.even(128, 16, 0)
+    x = ((np.arange(128) + 0.5) / 128 - 0.5) * 2
+    world = np.stack(np.broadcast_arrays(x[None, :], 0.0, x[:, None]), axis=-1) @ matrix[:3, :3].T
+    for rule, expected in (
+        (PaintRule(points=((0.0, 0.0, -1.0), (0.5, 0.2, 0.8)), space="world"),
+         (world - [0.0, 0.0, -1.0]) @ [0.5, 0.2, 1.8] / (0.25 + 0.04 + 3.24)),
+        (PaintRule(ground="height", range=(-0.5, 0.5)), world[..., 1] + 0.5),
+        (PaintRule(ground="distance", points=((0.2, 0.0, 0.0), (0.0, 0.0, 0.0)), range=(0.0, 1.0)),
+         np.hypot(x[None, :] - 0.2, x[:, None])),
+    ):  # fmt: skip
+        made = map_filled(rule, laid, matrix, blank).picture()[..., 0] / FULL
+        np.testing.assert_allclose(made, np.clip(expected, 0, 1), atol=2e-4)
+    half = map_filled(PaintRule(ground="even", strength=0.5), laid, matrix, blank)
+    assert map_filled(PaintRule(ground="even", strength=0.0), laid, matrix, half).paint is half.paint
+
+
+def test_a_map_set_is_read_as_its_file_holds_it(demo) -> None:
+    """Texel for texel against the picture decoded on its own."""
+    prop = demo.project.prop("kiln_wall_prop")
+    entry = demo.project.map_set("cushion_moss").file(Role.HEIGHT)
+    picture = as_float(read_image(demo.library.assets.read(entry.asset), entry.file))
+    channel = picture[..., "rgba".index(entry.channels) if picture.shape[2] > 1 else 0]
+    side = len(channel)
+    at = np.random.default_rng(2).integers(0, side, (200, 2))
+    found = surroundings(demo.project, demo.library, prop).map_value("cushion_moss", "height", (at + 0.5) / side)
+    np.testing.assert_allclose(found, channel[at[:, 1], at[:, 0]], atol=1.0 / 255)
+    with pytest.raises(KeyError, match="holds no opacity"):
+        surroundings(demo.project, demo.library, prop).map_value("cushion_moss", "opacity", np.zeros((1, 2)))

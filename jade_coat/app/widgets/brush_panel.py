@@ -223,7 +223,7 @@ class BrushPanel(QWidget):
                 pick = self._tool(letter, partial(self._choose, i), tip)
                 pick.setFixedWidth(34)
                 self.channel_buttons[letter] = pick
-                self._channels.addLayout(row(pick, label(what, "" if letter in meaning else "quiet"), 1))
+                self._channels.addLayout(row(pick, label(what, "" if letter in meaning else "quiet", wrap=True)))
         self._show()
 
     def _choose(self, letter: int) -> None:

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QImage, QPainter, QPainterPath, QPen, QSinglePointEvent
 
 from jade_coat.app import theme
 from jade_coat.app.brush_state import BrushState
-from jade_coat.app.widgets.overlay import Overlay
+from jade_coat.app.widgets.overlay import Overlay, draw_tag
 from jade_coat.app.widgets.view import View
 from jade_coat.view.client import Picture
 
@@ -98,19 +98,8 @@ class ChannelViews(Overlay):
             painter.setPen(QPen(theme.color(tone), 3 if alone else 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawPath(path)
-            self._label(painter, box, "RGBA"[i], chosen)
-
-    def _label(self, painter: QPainter, box: QRectF, letter: str, chosen: bool) -> None:
-        painter.setFont(theme.font(12, 600 if chosen else 500))
-        text = self._words(letter)
-        shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, round(box.width()) - 22)
-        width = painter.fontMetrics().horizontalAdvance(shown) + 12
-        tag = QRectF(box.left() + 5, box.bottom() - 24, width, 19)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.color("chrome", 215))
-        painter.drawRoundedRect(tag, 4, 4)
-        painter.setPen(theme.color("text"))
-        painter.drawText(tag, Qt.AlignmentFlag.AlignCenter, shown)
+            corner = box.bottomLeft() + QPointF(6, -6)
+            draw_tag(painter, corner, self._words("RGBA"[i]), 600 if chosen else 500, box.width() - 28)
 
     def _words(self, letter: str) -> str:
         session = self.view.session

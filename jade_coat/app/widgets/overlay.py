@@ -4,11 +4,25 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject, QPointF
+from PyQt6.QtCore import QObject, QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QSinglePointEvent, QWheelEvent
+
+from jade_coat.app import theme
 
 if TYPE_CHECKING:
     from jade_coat.app.widgets.view import View
+
+
+def draw_tag(painter: QPainter, corner: QPointF, text: str, weight: int = 500, most: float = 1e9) -> None:
+    """A word on a dark tag, its lower left corner at a place of the view; cut short beyond `most` pixels."""
+    painter.setFont(theme.font(12, weight))
+    shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, round(min(most, 1e6)))
+    tag = QRectF(corner.x(), corner.y() - 20, painter.fontMetrics().horizontalAdvance(shown) + 14, 20)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(theme.color("chrome", 215))
+    painter.drawRoundedRect(tag, 4, 4)
+    painter.setPen(theme.color("text"))
+    painter.drawText(tag, Qt.AlignmentFlag.AlignCenter, shown)
 
 
 class Overlay(QObject):

@@ -27,7 +27,7 @@ from PyQt6.QtWidgets import QWidget
 from jade_coat.app import theme
 from jade_coat.app.picking import PropHit, prop_at
 from jade_coat.app.session import Session
-from jade_coat.app.widgets.overlay import Overlay
+from jade_coat.app.widgets.overlay import Overlay, draw_tag
 from jade_coat.program.types import Array
 from jade_coat.stage.looks import field_row
 from jade_coat.stage.project import Camera, Project
@@ -442,14 +442,7 @@ class View(QWidget):
             if camera.distance >= 10
             else f"Near {camera.distance:.1f} m"
         )
-        painter.setFont(theme.font(12, 500))
-        width = painter.fontMetrics().horizontalAdvance(text) + 14
-        tag = QRectF(box.left() + 6, box.bottom() - 26, width, 20)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.color("chrome", 215))
-        painter.drawRoundedRect(tag, 4, 4)
-        painter.setPen(theme.color("text"))
-        painter.drawText(tag, Qt.AlignmentFlag.AlignCenter, text)
+        draw_tag(painter, QPointF(box.left() + 6, box.bottom() - 6), text)
 
     # Mouse
 
