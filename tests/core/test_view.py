@@ -440,10 +440,10 @@ def test_a_program_that_fails_shows_the_fault_finish_and_nothing_else_breaks(ren
     good = renderer.picture("stage", eye, 200, 125)
     real = renderer.shop.view
 
-    def broken(material, lookup):
+    def broken(material, lookup, *more):
         if material.id == "jar_glaze":
             raise ValueError("division of a vec3 by a uvec3")
-        return real(material, lookup)
+        return real(material, lookup, *more)
 
     monkeypatch.setattr(renderer.shop, "view", broken)
     bad = renderer.picture("stage", eye, 200, 125)
