@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
@@ -27,6 +28,8 @@ class Ball:
     facing: Array
     """The direction that what is painted must face, unit length."""
     least_cosine: float
+    plane: bool = True
+    """Whether the places in the brush's plane are wanted."""
 
 
 @dataclass(frozen=True)
@@ -86,7 +89,8 @@ class VertexCanvas:
             return
         away = self.mesh.positions[near] - ball.point
         distance = np.sqrt(np.einsum("nk,nk->n", away, away)) / ball.radius
-        plane = away @ np.stack(axes(ball.facing), axis=1) / ball.radius
+        flat = np.stack(axes(ball.facing), axis=1) / ball.radius if ball.plane else np.zeros((3, 2))
+        plane = away @ flat
         tiles = near // TILE
         edges = np.flatnonzero(tiles[1:] != tiles[:-1]) + 1
         for a, b in zip([0, *edges], [*edges, count], strict=True):
@@ -119,14 +123,15 @@ class MapCanvas:
 
     def patches(self, triangles: Array, ball: Ball) -> Iterator[Patch]:
         """What a dab reaches on some triangles, tile by tile."""
-        for slot in range(self._draw(triangles, ball)):
-            tile, room = int(self._used[slot]), self._room[slot]
-            rows = np.flatnonzero(room[:, 0])
-            found = room[rows]
-            room[rows] = 0
-            self._place[tile] = -1
-            if len(rows):
-                yield Patch(tile, rows, 2.0 - found[:, 0], found[:, 1:])
+        from jade_coat.mesh.kernels import take_texels
+
+        count = self._draw(triangles, ball)
+        most = count * self._room.shape[1]
+        rows, distance = np.empty(most, np.int64), np.empty(most)
+        plane, starts = np.empty((most, 2)), np.empty(count + 1, np.int64)
+        take_texels(self._room, self._used, count, self._place, rows, distance, plane, starts)
+        for slot, (a, b) in enumerate(itertools.pairwise(starts.tolist())):
+            yield Patch(int(self._used[slot]), rows[a:b], distance[a:b], plane[a:b])
 
     def _draw(self, triangles: Array, ball: Ball) -> int:
         from jade_coat.mesh.kernels import texels_in_ball

@@ -218,7 +218,7 @@ def texels_in_ball(
     triangles marked in `rim` `(m,) uint8` texels up to `gutter` away are reached too where no triangle covers them, so
     that a filtered read at a seam finds what is painted. Returns how many tiles, or −1 when there is no room for more.
     """
-    a_row, count = side // tile_side, 0
+    a_row, count, r2 = side // tile_side, 0, radius * radius
     for i in range(len(reached)):
         t = reached[i]
         ia, ib, ic = triangles[t, 0], triangles[t, 1], triangles[t, 2]
@@ -253,29 +253,37 @@ def texels_in_ball(
         ea = np.sqrt((cx - bx) ** 2 + (cy - by) ** 2)
         eb, ec = np.sqrt(cx * cx + cy * cy), np.sqrt(bx * bx + by * by)
         size = abs(area)
+        na = normals[ia, 0] * facing[0] + normals[ia, 1] * facing[1] + normals[ia, 2] * facing[2]
+        nb = normals[ib, 0] * facing[0] + normals[ib, 1] * facing[1] + normals[ib, 2] * facing[2]
+        nc = normals[ic, 0] * facing[0] + normals[ic, 1] * facing[1] + normals[ic, 2] * facing[2]
+        # What lies between normals that face near enough does so too: they are no longer than 1.
+        faces = least_cosine <= -1.0 or min(na, nb, nc) >= max(least_cosine, 0.0)
         for y in range(int(np.floor(ay + ly - 0.5)), int(np.ceil(ay + my - 0.5)) + 1):
+            py = y + 0.5 - ay
             for x in range(int(np.floor(ax + lx - 0.5)), int(np.ceil(ax + mx - 0.5)) + 1):
-                px, py = x + 0.5 - ax, y + 0.5 - ay
+                px = x + 0.5 - ax
                 v, w = (px * cy - py * cx) * share, (bx * py - by * px) * share
                 u = 1.0 - v - w
+                outside = min(u, v, w) < -1e-6
+                if outside and (beyond == 0.0 or min(u * size / ea, v * size / eb, w * size / ec) < -beyond):
+                    continue
                 tx, ty = x % side, y % side
-                if min(u, v, w) < -1e-6 and (
-                    min(u * size / ea, v * size / eb, w * size / ec) < -beyond or inside[ty, tx]
-                ):
+                if outside and inside[ty, tx]:
                     continue
                 o0 = u * positions[ia, 0] + v * positions[ib, 0] + w * positions[ic, 0] - p[0]
                 o1 = u * positions[ia, 1] + v * positions[ib, 1] + w * positions[ic, 1] - p[1]
                 o2 = u * positions[ia, 2] + v * positions[ib, 2] + w * positions[ic, 2] - p[2]
-                away = np.sqrt(o0 * o0 + o1 * o1 + o2 * o2) / radius
-                if away >= 1.0:
+                away = o0 * o0 + o1 * o1 + o2 * o2
+                if away >= r2:
                     continue
-                along = square = 0.0
-                for k in range(3):
-                    n = u * normals[ia, k] + v * normals[ib, k] + w * normals[ic, k]
-                    along += n * facing[k]
-                    square += n * n
-                if along < least_cosine * np.sqrt(square) - 1e-6:
-                    continue
+                away = np.sqrt(away) / radius
+                if not faces:
+                    square = 0.0
+                    for k in range(3):
+                        n = u * normals[ia, k] + v * normals[ib, k] + w * normals[ic, k]
+                        square += n * n
+                    if u * na + v * nb + w * nc < least_cosine * np.sqrt(square) - 1e-6:
+                        continue
                 tile = (ty // tile_side) * a_row + tx // tile_side
                 slot = place[tile]
                 if slot < 0:
@@ -290,6 +298,28 @@ def texels_in_ball(
                     room[slot, texel, 1] = (o0 * across[0] + o1 * across[1] + o2 * across[2]) / radius
                     room[slot, texel, 2] = (o0 * up[0] + o1 * up[1] + o2 * up[2]) / radius
     return count
+
+
+@_jit
+def take_texels(
+    room: Array, used: Array, count: int, place: Array, rows: Array, distance: Array, plane: Array, starts: Array
+) -> None:
+    """Move what `texels_in_ball` found into lists, one tile after another, and empty the room again.
+
+    `starts` `(count + 1,)` says where each tile's run begins.
+    """
+    n = 0
+    for slot in range(count):
+        starts[slot] = n
+        place[used[slot]] = -1
+        for texel in range(room.shape[1]):
+            if room[slot, texel, 0] > 0.0:
+                rows[n] = texel
+                distance[n] = 2.0 - room[slot, texel, 0]
+                plane[n, 0], plane[n, 1] = room[slot, texel, 1], room[slot, texel, 2]
+                room[slot, texel, 0] = 0.0
+                n += 1
+    starts[count] = n
 
 
 @_jit

@@ -136,7 +136,8 @@ class Stroke:
         else:
             reached = canvas.index.in_ball(point, radius, allowed)
         facing = self._began[1] if brush.within == "facing" else normal
-        found = list(canvas.patches(reached, Ball(point, radius, facing, float(np.cos(brush.angle)))))
+        flat = brush.tool != "paint" or not lay
+        found = list(canvas.patches(reached, Ball(point, radius, facing, float(np.cos(brush.angle)), flat)))
         if lay and brush.strength > 0 and found:
             self._reached.append(reached)
             if brush.tool == "paint":
