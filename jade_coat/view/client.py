@@ -260,6 +260,12 @@ class RenderClient:
                     self._send_tile(prop, paint_map, i, tile)
                 tiles[i] = tile
 
+    def keep_maps(self, props: set[str]) -> None:
+        """Let go of all painted maps but those of some props."""
+        for prop in self._maps.keys() - props:
+            del self._maps[prop]
+            self._send(m.DropMap(prop))
+
     def patch_map(self, prop: str, tile: int, values: Array) -> None:
         """Send one tile of a prop's painted map."""
         if prop in self._maps:

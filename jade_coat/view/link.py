@@ -118,6 +118,7 @@ class StageLink:
 
     def _sync_paint(self, before: Project | None, project: Project) -> None:
         old = {p.id: p.paint for p in before.props} if before else {}
+        self._client.keep_maps({p.id for p in project.props if isinstance(p.paint_map, PaintMap)})
         for prop in project.props:
             if isinstance(prop.paint_map, PaintMap):
                 self._client.put_map(prop.id, prop.paint_map)

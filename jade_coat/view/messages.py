@@ -57,6 +57,13 @@ class PutMap:
 
 
 @dataclass(frozen=True)
+class DropMap:
+    """A prop's painted map is not needed any more."""
+
+    prop: str
+
+
+@dataclass(frozen=True)
 class PatchMap:
     """New texels `(h, w, 4)` of a prop's painted map from a column and a row on."""
 

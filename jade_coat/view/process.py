@@ -70,6 +70,8 @@ class RenderProcess:
         elif isinstance(message, m.PutMap):
             renderer.put_map(message.prop, array(message.values))
             self._taken(message.values.block)
+        elif isinstance(message, m.DropMap):
+            renderer.drop_map(message.prop)
         elif isinstance(message, m.PatchMap):
             renderer.patch_map(message.prop, message.column, message.row, message.values)
         elif isinstance(message, m.SetMaterial):

@@ -140,6 +140,13 @@ class Renderer:
         if old is not None:
             old.release()
 
+    def drop_map(self, prop: str) -> None:
+        """Let go of a prop's painted map."""
+        found = self._maps.pop(prop, None)
+        if found is not None:
+            self._version += 1
+            found.release()
+
     def patch_map(self, prop: str, column: int, row: int, values: Array) -> None:
         """Replace texels `(h, w, 4)` of a prop's painted map; nothing happens for a prop without any."""
         if prop in self._maps:

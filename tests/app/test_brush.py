@@ -68,6 +68,15 @@ def test_every_tool_changes_its_channel_under_its_way_alone_and_undo_is_exact(ha
         assert now.std() > 1.2 * before.std()
     hand.window.undo()
     assert np.array_equal(wall_paint(hand), noise)
+    at = pixel_of(hand, WALL)
+    draw(hand.window.view, [(at.x() + 90 * i / 12, at.y() + i, 1.0) for i in range(13)])  # the same with a pen
+    by_pen = wall_paint(hand)
+    assert (by_pen[:, [0, 2, 3]] == noise[:, [0, 2, 3]]).all()
+    both = changed & (by_pen != noise).any(axis=1)
+    assert both.sum() > 0.9 * changed.sum()
+    assert np.abs(by_pen[both, 1].astype(int) - after[both, 1]).mean() < 0.06 * FULL
+    hand.window.undo()
+    assert np.array_equal(wall_paint(hand), noise)
 
 
 def test_a_pen_paints_as_hard_as_it_is_pressed_and_its_size_can_follow_too(hand: Hand, brush) -> None:
@@ -326,8 +335,12 @@ def test_splitting_where_vertices_are_too_few_keeps_the_paint_and_lets_a_small_b
     unfold(hand, "Too few vertices?")
     assert brush.shown.held
     hand.until(lambda: "too few" in _texts(vertices))
+    unfold(hand, "Too few vertices?")
     old, paint = session.link.mesh_data("kiln_wall"), wall_paint(hand)
     at = pixel_of(hand, WALL)
+    move(hand.window.view, QPointF(at), Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier)
+    assert "Too few vertices here" in panel_of(hand)._few.text()
+    hand.click(panel_of(hand).what_to_do)
     move(hand.window.view, QPointF(at), Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier)
     assert "Splitting here adds about" in _texts(vertices)
     hand.click(vertices.here)

@@ -72,6 +72,7 @@ class BrushPanel(QWidget):
             self._box.addWidget(fold)
         self._box.addStretch(1)
         self.vertices.map_wanted.connect(self._show_own_paint)
+        tool.touched.connect(self._warn)
         brush.changed.connect(self._show)
         session.changed.connect(self._rebuild)
         session.selection_changed.connect(self._rebuild)
@@ -129,7 +130,12 @@ class BrushPanel(QWidget):
         box.addLayout(self._channels)
         self.channel_buttons: dict[str, QPushButton] = {}
         self._hint = label("", "quiet", wrap=True)
-        box.addWidget(self._hint)
+        self._few = label("", "warn", wrap=True)
+        self.what_to_do = button(
+            "What to do?", self._show_vertices, "add", "How finely it can be painted, and the ways out"
+        )
+        for part in (self._hint, self._few, self.what_to_do):
+            box.addWidget(part)
         box.addSpacing(4)
 
     def _reach(self) -> QWidget:
@@ -197,10 +203,23 @@ class BrushPanel(QWidget):
         return self._ticks[text][0]
 
     def _show_own_paint(self) -> None:
-        fold = self.folds["This prop's paint"]
+        self._bring("This prop's paint")
+
+    def _show_vertices(self) -> None:
+        self._bring("Too few vertices?")
+
+    def _bring(self, name: str) -> None:
+        fold = self.folds[name]
         fold.unfold()
         QApplication.processEvents()
         self.area.ensureWidgetVisible(fold)
+
+    def _warn(self) -> None:
+        """Say so where the mesh has too few vertices for the brush."""
+        text = self.vertices.warning()
+        self._few.setText(text)
+        for part in (self._few, self.what_to_do):
+            part.setVisible(bool(text))
 
     def _unfolded(self, name: str, shut: bool) -> None:
         if name == "Too few vertices?":
@@ -260,6 +279,8 @@ class BrushPanel(QWidget):
         for i, letter in enumerate("RGBA"):
             self.channel_buttons[letter].setChecked(i in self._brush.letters)
         self._hint.setText(self._advice())
+        self._hint.setVisible(bool(self._hint.text()))
+        self._warn()
 
     def _advice(self) -> str:
         used, material = self._meanings(), self._session.material

@@ -29,6 +29,8 @@ from jade_coat.stage.remesh import Exchange, rearranged, split, split_to, wearer
 
 Steps = list[tuple[str, dict[str, Any]]]
 SPLIT_REACH = 1.3
+ENOUGH = 1.5
+"""Vertices that a brush must reach across for a dab to keep its shape."""
 FINE = 6.0
 """Vertices a brush should reach across from its middle to its edge, once triangles are split for it."""
 
@@ -305,6 +307,7 @@ class VerticesPanel(PaintBody):
         brush.changed.connect(self.refresh)
         tool.touched.connect(self._at_brush)
         self._where = label("", "quiet", wrap=True)
+        self._measuring: MeshData | None = None
         self.refresh()
 
     def showEvent(self, event: QShowEvent | None) -> None:
@@ -316,7 +319,9 @@ class VerticesPanel(PaintBody):
         """Whether the mesh's edges are measured; if not, that begins."""
         if "spacing" in mesh.__dict__:
             return True
-        self._session.work(lambda: mesh.spacing, lambda _: self.refresh(), lambda error: None)
+        if self._measuring is not mesh:
+            self._measuring = mesh
+            self._session.work(lambda: mesh.spacing, lambda _: self.refresh(), lambda error: None)
         return False
 
     def refresh(self) -> None:
@@ -352,6 +357,19 @@ class VerticesPanel(PaintBody):
         tip = "Texels instead of vertices: how many, how deep and by which UV set is chosen there"
         self.instead = button("Paint a map instead…", self.map_wanted.emit, "add", tip)
         self._box.addWidget(self.instead)
+
+    def warning(self) -> str:
+        """What is wrong under the brush, in words; empty while there are vertices enough, or a map is painted."""
+        contact, prop = self._tool.contact, self._prop
+        if contact is None or prop is None or contact.prop != prop.id or isinstance(prop.paint_map, PaintMap):
+            return ""
+        mesh = self._mesh(prop)
+        if not self._measure(mesh) or contact.triangle >= len(mesh.triangles):
+            return ""
+        edge = float(mesh.edge_length[mesh.triangles[contact.triangle]].max())
+        if self._radius(prop) >= edge * ENOUGH:
+            return ""
+        return f"Too few vertices here for this brush: one every {length(edge * prop.size)}."
 
     def _radius(self, prop: Prop) -> float:
         """The brush's radius in the mesh's own metres."""
