@@ -18,8 +18,8 @@ from jade_coat.material.seam import Seam
 from jade_coat.material.surface import Role, Surface
 from jade_coat.material.where import PaintTerm
 from jade_coat.mesh.data import MeshData
-from jade_coat.stage.edits import free_id, free_name
 from jade_coat.stage.looks import reach_of_map_set
+from jade_coat.stage.naming import free_id, free_name
 from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.remesh import Exchange, imported_anew, wearers
 

@@ -11,8 +11,8 @@ from jade_coat.material.fields import Number
 from jade_coat.material.material import Finish, field_values
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.painting import Paint, PaintMap, mesh_paint
-from jade_coat.stage.edits import free_id
 from jade_coat.stage.looks import material_of
+from jade_coat.stage.naming import free_id
 from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.scene import build_scene
 

@@ -13,7 +13,7 @@ from jade_coat.maps.images import SUFFIXES, read_image
 from jade_coat.maps.mapset import MapFile, MapSet, guess, map_files, stem_of
 from jade_coat.maps.packing import Texture
 from jade_coat.mesh.data import MeshData
-from jade_coat.stage.edits import free_id
+from jade_coat.stage.naming import free_id
 from jade_coat.stage.project import MeshAsset, Project
 
 

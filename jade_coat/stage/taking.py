@@ -11,6 +11,7 @@ from typing import Any
 from jade_coat.material.material import Finish, Material, spec_at
 from jade_coat.material.recipes import STEP_KINDS, Recipe
 from jade_coat.stage.looks import material_of
+from jade_coat.stage.naming import free_id, free_name
 from jade_coat.stage.origins import Kind, Origin
 from jade_coat.stage.project import Project
 
@@ -179,7 +180,9 @@ def take(project: Project, other: Project, place: Place, folder: str) -> Taken:
             ours[at] = known
             recognised.append(((kind, known), thing.name))
             continue
-        made = thing.with_(id=_free(project, kind, thing), name=_free_name(project, kind, thing.name))
+        made = thing.with_(
+            id=_free(project, kind, thing), name=free_name(thing.name, {i.name for i in getattr(project, kind)})
+        )
         origin = Origin(kind=kind, id=made.id, folder=folder, theirs=theirs, mark=_mark(made))
         project = project.with_(**{kind: (*getattr(project, kind), made)}, origins=(*project.origins, origin))
         ours[at] = made.id
@@ -197,18 +200,7 @@ def _free(project: Project, kind: Kind, thing: Any) -> str:
     taken = {i.id for i in getattr(project, kind)}
     if kind in ("materials", "finishes"):
         taken |= {m.id for m in project.materials} | {f.id for f in project.finishes}
-    found, n = thing.id, 2
-    while found in taken:
-        found, n = f"{thing.id}_{n}", n + 1
-    return str(found)
-
-
-def _free_name(project: Project, kind: Kind, name: str) -> str:
-    taken = {i.name for i in getattr(project, kind)}
-    found, n = name, 2
-    while found in taken:
-        found, n = f"{name} {n}", n + 1
-    return found
+    return free_id(thing.id, taken)
 
 
 def changes(project: Project, other: Project, folder: str) -> list[Change]:

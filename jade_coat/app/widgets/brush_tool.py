@@ -9,16 +9,17 @@ from functools import partial
 
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QPainter, QPen, QPointingDevice, QPolygonF, QSinglePointEvent, QTabletEvent, QWheelEvent
+from PyQt6.QtGui import QPainter, QPen, QPointingDevice, QSinglePointEvent, QTabletEvent, QWheelEvent
 
 from jade_coat.app import theme
 from jade_coat.app.brush_state import BrushState
 from jade_coat.app.pen import MouseAsPen
 from jade_coat.app.picking import PropHit
+from jade_coat.app.widgets.brush_ring import paint_dab, paint_ring
 from jade_coat.app.widgets.overlay import Overlay
 from jade_coat.app.widgets.view import View
 from jade_coat.mesh.brush import Brush
-from jade_coat.mesh.canvas import MapCanvas, VertexCanvas, axes
+from jade_coat.mesh.canvas import MapCanvas, VertexCanvas
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.painting import TILE, Paint, PaintMap, mesh_paint
 from jade_coat.mesh.picking import target
@@ -31,8 +32,6 @@ from jade_coat.view.messages import Marks, Part
 
 HOLD_MS = 40
 """How often an airbrush that is held still paints."""
-RING_POINTS = 64
-MAX_DOTS = 900
 MAX_PART = 60_000
 """Triangles up to which a dab's picture is drawn from what changed alone."""
 AT_ONCE, SIDE_AT_ONCE = 120_000, 1024
@@ -419,10 +418,8 @@ class BrushTool(Overlay):
 
         session.work(lambda: mesh.spacing, done, partial(self._failed, None))
 
-    # Painting of the overlay
-
     def paint(self, painter: QPainter) -> None:
-        """Draw the ring, the preview, and what ties them to the pointer."""
+        """Draw the ring, the preview, and what ties the brush to the pointer."""
         if not self.active:
             return
         if self._line is not None:
@@ -434,26 +431,12 @@ class BrushTool(Overlay):
         if self._hover is None:
             return
         brush = self.brush_at(self._hover)
-        tone = theme.color("persimmon" if brush.second else "celadon")
         if self._painting is None:
-            self._paint_preview(painter, brush)
-        half = float(np.searchsorted(-brush.table, -0.5)) / len(brush.table)  # where a dab does half
-        for share, width in ((1.0, 2.0), (min(max(half, 0.05), 0.97), 1.0)):
-            line = self._on_view(_ring(self._hover, brush.radius * share))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(theme.color("chrome", 160), width + 1.5))
-            painter.drawPolygon(QPolygonF(line))
-            painter.setPen(QPen(tone, width))
-            painter.drawPolygon(QPolygonF(line))
+            self._paint_preview(painter, self._hover, brush)
+        paint_ring(painter, self.view, self._hover, brush)
 
-    def _on_view(self, points: Array) -> list[QPointF]:
-        view = self.view
-        return [QPointF(x * view.width(), y * view.height()) for x, y in project(view.main_eye(), points)]
-
-    def _paint_preview(self, painter: QPainter, brush: Brush) -> None:
-        """Dots where a dab would change something, the stronger the more."""
-        hit = self._hover
-        assert hit is not None
+    def _paint_preview(self, painter: QPainter, hit: PropHit, brush: Brush) -> None:
+        """What a dab would do here, without doing it."""
         prop = next((p for p in self.view.session.project.props if p.id == hit.prop.id), None)
         if prop is None or not self._ready(prop, hit.mesh):
             return
@@ -461,48 +444,11 @@ class BrushTool(Overlay):
         if self._preview is None or any(a is not b for a, b in zip(self._preview[0], key, strict=True)):
             self._preview = (key, self._canvas(prop, hit.mesh))
         canvas = self._preview[1]
-        brush = self._on(canvas, brush)
-        stroke = Stroke(canvas, prop.size)
-        point, normal = hit.local
-        patches = stroke.dab(point, normal, brush, hit.hit.triangle, lay=False)
-        if not patches:
-            return
-        amount = np.concatenate([stroke.changes(p, brush) for p in patches])
-        if isinstance(canvas, MapCanvas):
-            plane = np.concatenate([p.plane for p in patches])
-            places = point + plane @ np.stack(axes(normal)) * (brush.radius / prop.size)
-        else:
-            places = hit.mesh.positions[np.concatenate([p.tile * TILE + p.rows for p in patches])]
-        step = -(-len(places) // MAX_DOTS)
-        matrix = prop.matrix()
-        dots = self._on_view(places[::step] @ matrix[:3, :3].T + matrix[:3, 3])
-        size = min(max(2.2 * brush.radius / self.metres_a_pixel(hit) / math.sqrt(max(len(dots), 1)), 1.5), 6.0)
-        tone = "persimmon" if brush.second else "celadon"
-        painter.setPen(Qt.PenStyle.NoPen)
-        for dot, share in zip(dots, amount[::step], strict=True):
-            painter.setBrush(theme.color(tone, round(20 + 190 * min(float(share), 1.0)) if share > 0.004 else 0))
-            painter.drawEllipse(dot, size / 2, size / 2)
+        dots = self.metres_a_pixel(hit)
+        paint_dab(painter, self.view, hit, Stroke(canvas, prop.size), canvas, self._on(canvas, brush), dots)
 
 
 def _large(prop: Prop, mesh: MeshData) -> bool:
     """Whether making a surface ready would be felt."""
     side = prop.paint_map.side if isinstance(prop.paint_map, PaintMap) else 0
     return mesh.vertex_count > AT_ONCE or side > SIDE_AT_ONCE
-
-
-def _ring(hit: PropHit, radius: float) -> Array:
-    """Points of a circle around a hit, laid onto the prop's surface where it is near, `(RING_POINTS, 3)`, world."""
-    matrix = hit.prop.matrix()
-    point, normal = hit.local
-    reach = radius / hit.prop.size
-    angle = np.linspace(0, 2 * np.pi, RING_POINTS, endpoint=False)[:, None]
-    across, up = axes(normal)
-    flat = point + reach * (np.cos(angle) * across + np.sin(angle) * up)
-    start = flat + normal * reach
-    owner, weights = target(hit.mesh).hits(start, np.repeat(-normal[None], RING_POINTS, axis=0))
-    corners = hit.mesh.positions[hit.mesh.triangles[np.maximum(owner, 0)]].astype(np.float64)
-    v, w = weights[:, :1], weights[:, 1:]
-    found = corners[:, 0] + (corners[:, 1] - corners[:, 0]) * v + (corners[:, 2] - corners[:, 0]) * w
-    near = (owner >= 0) & (np.linalg.norm(found - point, axis=1) < 2 * reach)
-    laid = np.where(near[:, None], found + normal * reach * 0.02, flat)
-    return np.asarray(laid @ matrix[:3, :3].T + matrix[:3, 3])

@@ -23,7 +23,7 @@ from jade_coat.material.surface import Role
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.painting import MAP_SIDES, Paint, PaintMap, lies_in_square, mesh_paint
 from jade_coat.mesh.transfer import map_from_vertices, map_transferred, transferred, vertices_from_map
-from jade_coat.stage.edits import free_id, free_name
+from jade_coat.stage.naming import free_id, free_name
 from jade_coat.stage.project import Prop
 from jade_coat.stage.remesh import Exchange, rearranged, split, split_to, wearers
 

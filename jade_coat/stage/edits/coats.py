@@ -1,0 +1,178 @@
+"""Edits of map sets, materials, their coats and where-terms."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from jade_coat.maps.mapset import MapSet
+from jade_coat.material.fields import Setting
+from jade_coat.material.material import (
+    Coat,
+    Dial,
+    Material,
+    fields_of,
+    replaced,
+    with_field,
+)
+from jade_coat.material.surface import Surface
+from jade_coat.material.where import TERM_KINDS
+from jade_coat.stage.edits.registry import added, edit, swap
+from jade_coat.stage.naming import free_id, free_name
+from jade_coat.stage.project import Project
+
+
+@edit
+def add_map_set(project: Project, map_set: MapSet) -> Project:
+    """Add a map set."""
+    return added(project, "map_sets", map_set)
+
+
+@edit
+def set_map_set(project: Project, map_set: str, **changes: Any) -> Project:
+    """Change a map set: its maps, name or tile size."""
+    return swap(project, "map_sets", project.map_set(map_set).with_(**changes))
+
+
+@edit
+def add_material(project: Project, material: Material) -> Project:
+    """Add a material."""
+    return added(project, "materials", material)
+
+
+@edit
+def set_material(project: Project, material: str, **changes: Any) -> Project:
+    """Change a material's name or depth."""
+    return swap(project, "materials", project.material(material).with_(**changes))
+
+
+@edit
+def add_coat(project: Project, material: str, coat: Coat) -> Project:
+    """Add a coat on top."""
+    old = project.material(material)
+    taken = {c.id for c in old.coats}
+    coat = coat.with_(
+        id=free_id(coat.id if coat.id not in taken else coat.name, taken),
+        name=free_name(coat.name, {c.name for c in old.coats}),
+    )
+    return swap(project, "materials", old.with_(coats=(*old.coats, coat)))
+
+
+@edit
+def remove_coat(project: Project, material: str, coat: str) -> Project:
+    """Remove a coat and the dials that pointed at it."""
+    old = project.material(material)
+    old.coat(coat)
+    if len(old.coats) == 1:
+        raise ValueError("a material keeps at least one coat")
+    dials = tuple(d for d in old.dials if d.path.split(".")[0] != coat)
+    return swap(project, "materials", _trimmed(old, tuple(c for c in old.coats if c.id != coat), dials))
+
+
+def _trimmed(old: Material, coats: tuple[Coat, ...], dials: tuple[Dial, ...]) -> Material:
+    """A material with new coats, keeping only the dials and links whose fields are still there."""
+    material: Material = old.with_(dials=(), links=(), coats=coats)
+    known = {path for path, _, _ in fields_of(material)}
+    kept: Material = material.with_(
+        dials=tuple(d for d in dials if d.path in known), links=tuple(k for k in old.links if k.path in known)
+    )
+    return kept
+
+
+def _with_coat(project: Project, material: str, coat: Coat) -> Project:
+    old = project.material(material)
+    return swap(project, "materials", old.with_(coats=tuple(coat if c.id == coat.id else c for c in old.coats)))
+
+
+@edit
+def move_coat(project: Project, material: str, coat: str, to: int) -> Project:
+    """Move a coat to another place in the stack, counted from the bottom."""
+    old = project.material(material)
+    moved = old.coat(coat)
+    rest = [c for c in old.coats if c.id != coat]
+    rest.insert(max(0, min(to, len(rest))), moved)
+    return swap(project, "materials", _trimmed(old, tuple(rest), old.dials))
+
+
+@edit
+def set_coat(project: Project, material: str, coat: str, **changes: Any) -> Project:
+    """Change a coat's name or whether it shows."""
+    return _with_coat(project, material, project.material(material).coat(coat).with_(**changes))
+
+
+@edit
+def set_surface(project: Project, material: str, coat: str, **changes: Any) -> Project:
+    """Change a coat's surface: its map set or UV set."""
+    old = project.material(material).coat(coat)
+    return _with_coat(project, material, old.with_(surface=old.surface.with_(**changes)))
+
+
+@edit
+def set_seam(project: Project, material: str, coat: str, **changes: Any) -> Project:
+    """Change a coat's seam."""
+    old = project.material(material).coat(coat)
+    return _with_coat(project, material, old.with_(seam=old.seam.with_(**changes)))
+
+
+@edit
+def set_detail(project: Project, material: str, coat: str, **changes: Any) -> Project:
+    """Change the detail maps of a coat's surface."""
+    old = project.material(material).coat(coat)
+    return _with_coat(project, material, replaced(old, ["surface", "detail"], changes))
+
+
+@edit
+def set_rim(project: Project, material: str, coat: str, **changes: Any) -> Project:
+    """Change the rim along a coat's seam."""
+    return _with_coat(project, material, replaced(project.material(material).coat(coat), ["rim"], changes))
+
+
+@edit
+def move_term(project: Project, material: str, coat: str, term: str, to: int) -> Project:
+    """Move a term of where a coat shows to another place in the order."""
+    old = project.material(material).coat(coat)
+    moved = next((t for t in old.where if t.id == term), None)
+    if moved is None:
+        raise KeyError(f"{old.name} has no term {term!r}")
+    rest = [t for t in old.where if t.id != term]
+    rest.insert(max(0, min(to, len(rest))), moved)
+    return _with_coat(project, material, old.with_(where=tuple(rest)))
+
+
+@edit
+def add_term(project: Project, material: str, coat: str, kind: str) -> Project:
+    """Add a term to where a coat shows."""
+    old = project.material(material).coat(coat)
+    term = TERM_KINDS[kind](id=free_id(kind, {t.id for t in old.where}))
+    return _with_coat(project, material, old.with_(where=(*old.where, term)))
+
+
+@edit
+def set_term(project: Project, material: str, coat: str, term: str, **changes: Any) -> Project:
+    """Change a term of where a coat shows."""
+    old = project.material(material).coat(coat)
+    if not any(t.id == term for t in old.where):
+        raise KeyError(f"{old.name} has no term {term!r}")
+    where = tuple(t.with_(**changes) if t.id == term else t for t in old.where)
+    return _with_coat(project, material, old.with_(where=where))
+
+
+@edit
+def remove_term(project: Project, material: str, coat: str, term: str) -> Project:
+    """Remove a term from where a coat shows."""
+    old = project.material(material)
+    c = old.coat(coat)
+    lean = c.with_(where=tuple(t for t in c.where if t.id != term))
+    coats = tuple(lean if x.id == coat else x for x in old.coats)
+    return swap(project, "materials", _trimmed(old, coats, old.dials))
+
+
+@edit
+def set_field(project: Project, material: str, path: str, value: Setting) -> Project:
+    """Change a number of a coat."""
+    return swap(project, "materials", with_field(project.material(material), path, value))
+
+
+def new_coat(name: str, map_set: MapSet | None = None) -> Coat:
+    """A coat made of a map set at its real tile size, shown where channel R is painted."""
+    surface = Surface(map_set=map_set.id, tile_size=map_set.tile_size) if map_set else Surface()
+    return Coat(id=free_id(name, set()), name=name, surface=surface, where=(TERM_KINDS["paint"](id="paint"),))
