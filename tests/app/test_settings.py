@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QComboBox
+from PyQt6.QtWidgets import QApplication, QCheckBox, QComboBox
 
 from jade_coat.files.project_folder import open_project, save_project
 from jade_coat.stage.document import Document
@@ -71,6 +71,11 @@ def test_changes_go_to_the_material_or_to_one_finish(hand: Hand) -> None:
     hand.click(panel.note._open)
     assert "Kiln mouth" in panel.note.names
     picked(panel.target, "finish")
+    rim = next(b for b in panel.findChildren(QCheckBox) if "band along" in b.text())
+    rim.click()  # no dial can hold that: it is said
+    assert session.project.material("kiln_wall").coat("moss").rim.on
+    assert "changed for every finish" in hand.window._message.text()
+    hand.window.undo()
     field = panel.fields["moss.surface.normal_strength"]
     hand.drag(field, QPoint(60, 12), QPoint(90, 12))
     material = session.project.material("kiln_wall")

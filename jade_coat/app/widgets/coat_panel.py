@@ -189,6 +189,13 @@ class CoatPanel(QWidget):
         if known is not None:
             session.do("set_dial", merge=merge, finish=finish.id, dial=known.id, value=value)
 
+    def _change_all(self, edit: str, **arguments: Any) -> None:
+        """Change what a finish cannot have of its own; while changes go to one finish, say that all follow."""
+        session, finish = self._session, self._finish()
+        if session.do(edit, **arguments) and self._only and finish is not None:
+            name = session.project.material(arguments["material"]).name
+            session.said.emit(f"{name} changed for every finish: that cannot be a dial. Ctrl+Z takes it back.", True)
+
     def _set_parts(self, material: Material, prefix: str, part: Any, changes: dict[str, Any]) -> bool:
         """Put changes into the one finish that changes go to, if they can be dials; whether that was done."""
         known = {**options(type(part)), **specs(type(part))}
@@ -307,7 +314,7 @@ class CoatPanel(QWidget):
     def _change_surface(self, material: Material, coat: Coat, **changes: Any) -> None:
         if self._set_parts(material, f"{coat.id}.surface", coat.surface, changes):
             return
-        self._session.do("set_surface", material=material.id, coat=coat.id, **changes)
+        self._change_all("set_surface", material=material.id, coat=coat.id, **changes)
 
     def _surface_fields(self, material: Material, coat: Coat, wanted: Sequence[str]) -> None:
         names = fields_in_use(coat.surface, self._session.link.lookup)
@@ -378,8 +385,7 @@ class CoatPanel(QWidget):
         if stops:
             self._gradient = GradientBar(stops)
             self._gradient.changed.connect(
-                lambda new: self._session.do(
-                    "set_surface", merge=("gradient", coat.id), coat=coat.id, gradient=new,
+                lambda new: self._change_all("set_surface", merge=("gradient", coat.id), coat=coat.id, gradient=new,
                     material=self._session.material.id if self._session.material else "",
                 )
             )  # fmt: skip
@@ -391,7 +397,7 @@ class CoatPanel(QWidget):
         self._section("Detail", "" if detail.map_set else "none")
         self._plain_row("Map set", choice(
             self._sets("None"), detail.map_set,
-            lambda s: self._session.do("set_detail", material=material.id, coat=coat.id, map_set=s),
+            lambda s: self._change_all("set_detail", material=material.id, coat=coat.id, map_set=s),
             "A finer map set laid over this surface",
         ))  # fmt: skip
         if detail.map_set:
@@ -412,10 +418,10 @@ class CoatPanel(QWidget):
         def change(merge: object = None, **changes: Any) -> None:
             if self._set_parts(material, f"{coat.id}.where.{term.id}", term, changes):
                 return
-            self._session.do("set_term", merge=merge, material=material.id, coat=coat.id, term=term.id, **changes)
+            self._change_all("set_term", merge=merge, material=material.id, coat=coat.id, term=term.id, **changes)
 
         head = TermHead(type(term).label, term.combine if not first else "")
-        head.removed.connect(lambda: self._session.do("remove_term", material=material.id, coat=coat.id, term=term.id))
+        head.removed.connect(lambda: self._change_all("remove_term", material=material.id, coat=coat.id, term=term.id))
         head.combined.connect(lambda how: change(combine=how))
         head.moved.connect(lambda by: self._move_term(material, coat, term.id, by))
         head.dropped.connect(lambda y: self._drop_term(material, coat, term.id, y))
@@ -441,7 +447,7 @@ class CoatPanel(QWidget):
 
     def _move_term(self, material: Material, coat: Coat, term: str, by: int) -> None:
         at = [t.id for t in coat.where].index(term)
-        self._session.do("move_term", material=material.id, coat=coat.id, term=term, to=at + by)
+        self._change_all("move_term", material=material.id, coat=coat.id, term=term, to=at + by)
         if term in self._heads:
             self._heads[term].setFocus()
 
@@ -449,7 +455,7 @@ class CoatPanel(QWidget):
         """Put a term where it was dropped: before the first term whose heading lies below that height."""
         others = [t.id for t in coat.where if t.id != term]
         above = [o for o in others if self._heads[o].mapToGlobal(self._heads[o].rect().center()).y() < y]
-        self._session.do("move_term", material=material.id, coat=coat.id, term=term, to=len(above))
+        self._change_all("move_term", material=material.id, coat=coat.id, term=term, to=len(above))
 
     def _term_menu(self, at: QWidget, material: Material, coat: Coat) -> None:
         menu = QMenu(self)
@@ -458,7 +464,7 @@ class CoatPanel(QWidget):
             action = menu.addAction(f"{model.label}:  {hint[0].lower()}{hint[1:]}")
             assert action is not None
             action.triggered.connect(
-                lambda _=False, k=kind: self._session.do("add_term", material=material.id, coat=coat.id, kind=k)
+                lambda _=False, k=kind: self._change_all("add_term", material=material.id, coat=coat.id, kind=k)
             )
         menu.exec(at.mapToGlobal(at.rect().bottomLeft()))
 
@@ -468,7 +474,7 @@ class CoatPanel(QWidget):
         def change(**changes: Any) -> None:
             if self._set_parts(material, f"{coat.id}.seam", coat.seam, changes):
                 return
-            self._session.do("set_seam", material=material.id, coat=coat.id, **changes)
+            self._change_all("set_seam", material=material.id, coat=coat.id, **changes)
 
         kinds = [(k, k.capitalize()) for k in SEAM_LABELS]
         kind = choice(kinds, coat.seam.kind, lambda k: change(kind=k), SEAM_LABELS[coat.seam.kind])
@@ -489,7 +495,7 @@ class CoatPanel(QWidget):
         on = QCheckBox("a band along the seam")
         on.setToolTip("Mortar creeping out, a damp edge, a worn lip")
         on.setChecked(coat.rim.on)
-        on.clicked.connect(lambda yes: self._session.do("set_rim", material=material.id, coat=coat.id, on=yes))
+        on.clicked.connect(lambda yes: self._change_all("set_rim", material=material.id, coat=coat.id, on=yes))
         self._box.addWidget(on)
         if coat.rim.on:
             for name in specs(Rim):
