@@ -200,6 +200,16 @@ def test_keys_choose_channels_one_or_several_and_all_are_painted_together(hand: 
     assert wide.shape[1] == 8
     assert wide[:, 6].max() > 0.99 * FULL
     assert np.array_equal(wide[:, :4], painted)
+    unfold(hand, "Fill by rule")
+    fill = panel_of(hand).fill
+    fill._choose("even")
+    hand.click(fill.start_button)
+    panel_of(hand).sets.activated.emit(2)  # on to the third set while it is shown
+    hand.until(lambda: wall_paint(hand).shape[1] == 12 and (wall_paint(hand)[:, 10] == FULL).all())
+    fill.keep.setChecked(True)
+    hand.click(fill.apply_button)
+    assert "B of set 3" in _texts(fill)
+    assert np.array_equal(wall_paint(hand)[:, :8], wide)
 
 
 def test_the_other_colour_set_is_read_by_the_material_and_seen(hand: Hand, brush) -> None:

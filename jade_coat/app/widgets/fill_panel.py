@@ -245,7 +245,8 @@ class FillPanel(QWidget):
         """What the ground reads beside the mesh."""
         rule, project = self.rule, self._session.project
         if rule.ground == "channel":
-            sources = [(str(i), f"Channel {c}") for i, c in enumerate("RGBA")]
+            first = 4 * self._brush.color_set
+            sources = [(str(first + i), f"Channel {c}") for i, c in enumerate("RGBA")]
             self._line("Reads", choice(sources, str(rule.source), lambda c: self.set(source=int(c))))
         elif rule.ground == "mesh":
             others = [("", "Choose…"), *((p.id, p.name) for p in project.props if p.id != prop.id)]
@@ -280,7 +281,8 @@ class FillPanel(QWidget):
         options = [("", "Whole mesh")]
         options += [(f"slot {s}", s) for s in slots] if len(slots) > 1 else []
         options += [("piece", "One piece…")]
-        options += [(f"channel {i}", f"Where {c} is painted") for i, c in enumerate("RGBA")]
+        first = 4 * self._brush.color_set
+        options += [(f"channel {first + i}", f"Where {c} is painted") for i, c in enumerate("RGBA")]
         now = f"slot {rule.slot}" if rule.slot in slots and len(slots) > 1 else ""
         now = "piece" if rule.piece is not None else f"channel {rule.chosen}" if rule.chosen is not None else now
         self.only = choice(options, now, self._choose_only, "Only a part: what a channel is painted on is a selection")
@@ -298,7 +300,7 @@ class FillPanel(QWidget):
 
     def _build_rules(self, prop: Prop) -> None:
         for i, kept in enumerate(prop.rules):
-            names = "".join("RGBA"[c] for c in kept.channels)
+            names = ", ".join(channel_name(c) for c in kept.channels)
             drop = button(
                 "×", partial(self._session.do, "drop_rule", prop=prop.id, index=i), "plain", "Forget this rule"
             )
@@ -398,6 +400,9 @@ class FillPanel(QWidget):
         prop, base, rule = self.prop, self._base, self.rule
         assert prop is not None
         assert base is not None
+        if isinstance(base, Paint):  # the rule may have gone on to another colour set meanwhile
+            own = self._session.link.mesh_data(prop.mesh)
+            self._base = base = mesh_paint(own, base, max(rule.channels) // 4 + 1)
         self._asked += 1
         asked, turn = self._asked, self._turn
         mesh, matrix, around = self._session.link.mesh_data(prop.mesh), prop.matrix(), self._around(prop)
@@ -415,6 +420,12 @@ class FillPanel(QWidget):
 Painted = Paint | PaintMap
 
 
+def channel_name(channel: int) -> str:
+    """A channel as people read it: its letter, and its colour set beyond the first."""
+    color_set, letter = divmod(channel, 4)
+    return f"{'RGBA'[letter]}{f' of set {color_set + 1}' if color_set else ''}"
+
+
 def _worn(prop: Prop, kind: Painted) -> object:
     """What a prop wears of a kind of paint."""
     return prop.paint_map if isinstance(kind, PaintMap) else prop.paint
@@ -422,7 +433,9 @@ def _worn(prop: Prop, kind: Painted) -> object:
 
 def _filled(rule: PaintRule, mesh: MeshData, matrix: Array, painted: Painted, around: Around) -> Painted:
     if isinstance(painted, PaintMap):
-        return map_filled(rule.with_(channels=tuple(c % 4 for c in rule.channels)), mesh, matrix, painted, around)
+        chosen = None if rule.chosen is None else rule.chosen % 4
+        own = rule.with_(channels=tuple(c % 4 for c in rule.channels), source=rule.source % 4, chosen=chosen)
+        return map_filled(own, mesh, matrix, painted, around)
     return filled(rule, mesh, matrix, painted, around)
 
 

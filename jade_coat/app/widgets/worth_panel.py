@@ -53,7 +53,8 @@ class WorthPanel(QWidget):
             self._box.addWidget(label(problem, "quiet", wrap=True))
             return
         prop, slot = self._session.prop, self._session.slot
-        assert prop is not None
+        if prop is None:  # it went while this was worked out
+            return
         finish = prop.finishes.get(slot, "")
         many = sum(p.mesh == prop.mesh and p.finishes.get(slot) == finish for p in self._session.project.props)
         text = f"To make {prop.name} look different"
