@@ -26,6 +26,7 @@ from jade_coat.app.widgets.view import Split
 from jade_coat.app.window import Window
 from jade_coat.demo.terrace import build
 from jade_coat.material.recipes import Recipe, Step
+from jade_coat.mesh.warm import warm_up
 from jade_coat.stage.edits import new_coat
 from jade_coat.stage.looks import reach_of_map_set
 
@@ -208,6 +209,7 @@ def hover(widget: QWidget, at: QPoint) -> None:
 
 def main(wanted: list[str]) -> None:
     app = make_application()
+    warm_up()
     with tempfile.TemporaryDirectory(prefix="jade-coat-shots-") as place:
         folder = Path(place) / "terrace"
         build(folder)

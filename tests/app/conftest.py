@@ -16,6 +16,7 @@ from jade_coat.app.main import make_application
 from jade_coat.app.session import Session
 from jade_coat.app.widgets import repeat_mark, view
 from jade_coat.app.window import Window
+from jade_coat.mesh.warm import warm_up
 from jade_coat.view.client import RenderClient
 
 
@@ -59,6 +60,7 @@ def hurry(window: Window) -> None:
 
 @pytest.fixture(scope="session")
 def qapp():
+    warm_up()  # the first stroke of a test must not find the brush's loops still to be compiled
     return make_application()
 
 

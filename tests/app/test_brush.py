@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QApplication
 
 from jade_coat.app import importing
 from jade_coat.app.pen import draw
+from jade_coat.app.widgets import brush_tool
 from jade_coat.files.gltf_writer import mesh_glb
 from jade_coat.files.project_folder import open_project
 from jade_coat.mesh.data import FULL
@@ -436,3 +437,15 @@ def test_a_mesh_without_a_fitting_uv_set_is_unwrapped_and_then_painted_on_a_map(
     hand.drag(hand.window.view, at, at + QPoint(4, 8))
     hand.settle()
     assert session.project.prop("cream_jar").paint_map.picture()[..., 1].max() == 255
+
+
+def test_a_press_before_the_brush_is_ready_paints_nothing_and_says_why(hand: Hand, brush, monkeypatch) -> None:
+    monkeypatch.setattr(brush_tool, "is_warm", lambda: False)
+    monkeypatch.setattr(brush_tool, "warm_up", lambda: None)
+    before = wall_paint(hand)
+    paint_a_stroke(hand)
+    assert "Getting the brush ready" in hand.window._message.text()
+    assert np.array_equal(wall_paint(hand), before)
+    monkeypatch.undo()
+    paint_a_stroke(hand)
+    assert not np.array_equal(wall_paint(hand), before)

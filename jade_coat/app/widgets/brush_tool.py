@@ -25,6 +25,7 @@ from jade_coat.mesh.painting import TILE, Paint, PaintMap, mesh_paint
 from jade_coat.mesh.picking import target
 from jade_coat.mesh.stroke import Stroke
 from jade_coat.mesh.surface_index import surface_index
+from jade_coat.mesh.warm import is_warm, warm_up
 from jade_coat.program.types import Array
 from jade_coat.stage.project import Prop
 from jade_coat.view.camera import project
@@ -74,6 +75,7 @@ class BrushTool(Overlay):
         self._line: tuple[QPointF, QPointF] | None = None
         self._last_end: tuple[str, QPointF, object] | None = None
         self._count = 0
+        self._warming = False
         self._changed: list[tuple[int, Array, Array]] = []
         self._pointer: QPointF | None = None
         self._hover: PropHit | None = None
@@ -155,8 +157,28 @@ class BrushTool(Overlay):
             return brush.with_(channels=tuple(c % 4 for c in brush.channels))
         return brush
 
+    def warm(self) -> bool:
+        """Whether the brush's loops are compiled; if not, that begins in the background."""
+        if is_warm() or self._warming:
+            return is_warm()
+        self._warming = True
+
+        def done(_: object) -> None:
+            self._warming = False
+            self.view.update()
+
+        def failed(error: Exception) -> None:
+            self._warming = False
+            self.view.session.said.emit(f"The brush cannot be used: {error}", True)
+
+        self.view.session.work(warm_up, done, failed)
+        return False
+
     def _ready(self, prop: Prop, mesh: MeshData) -> bool:
         """Whether a surface can be painted at once; a large one is made ready in the background."""
+        if not self.warm():
+            self.view.session.said.emit("Getting the brush ready, once on this machine…", False)
+            return False
         found = prop.paint_map if isinstance(prop.paint_map, PaintMap) else None
         key = (mesh.key, found.source if found else None, found.side if found else 0)
         if key in self._readying:
@@ -252,6 +274,8 @@ class BrushTool(Overlay):
     def pick_value(self, hit: PropHit | None = None) -> None:
         """Take the value under the pointer as the one that is painted toward."""
         self._state.pick(False)
+        if not self.warm():
+            return
         hit = hit or (self.view.pick(self._pointer) if self._pointer is not None else None)
         if hit is None:
             self.view.session.said.emit("Point at a prop to pick a value from it.", True)

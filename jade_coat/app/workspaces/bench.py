@@ -80,6 +80,8 @@ class Bench(QWidget):
     def set_tool(self, tool: str) -> None:
         """Take up the tool `look` or `brush`."""
         self.view.tool = tool
+        if tool == "brush":
+            self.brush_tool.warm()
         self.left.setCurrentIndex(int(tool == "brush"))
         cursor = Qt.CursorShape.CrossCursor if tool == "brush" else Qt.CursorShape.ArrowCursor
         self.view.setCursor(cursor)
