@@ -45,6 +45,8 @@ class GpuScene:
     shadow: Any = None
     to_shadow: Array | None = None
     shadow_texel: float = 0.0
+    serial: int = 0
+    """Another for every scene that is set."""
 
 
 @dataclass
@@ -63,6 +65,8 @@ class Buffers:
     samples: int = 0
     filled: object = None
     """What the attachments hold: the scene, the eye and all else that they follow from."""
+    projection: Array = field(default_factory=lambda: np.eye(4))
+    """The projection they were drawn by, shifted by the part of a pixel of their sample."""
 
     def limit(self, box: tuple[int, int, int, int] | None) -> None:
         """Let only a box of pixels (left, bottom, width, height) be composed, or all again."""

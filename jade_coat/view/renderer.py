@@ -73,6 +73,7 @@ class Renderer:
         self._split_sum.repeat_x = self._split_sum.repeat_y = False
         self._reflections: Any = None
         self._has_light = False
+        self._scene_count = 0
         self._version = 0
         """Counts up with every change that the attachments of a picture follow from, but patches of paint."""
 
@@ -161,7 +162,6 @@ class Renderer:
 
     def set_scene(self, name: str, scene: Scene) -> None:
         """Replace a scene."""
-        self._version += 1
         old = self._scenes.get(name)
         instances = []
         for draw in scene.draws:
@@ -172,7 +172,8 @@ class Renderer:
             data["row"] = draw.rows
             data["seed"] = draw.seeds
             instances.append(self.context.buffer(data.tobytes()))
-        new = GpuScene(scene, instances)
+        self._scene_count += 1
+        new = GpuScene(scene, instances, serial=self._scene_count)
         if old is not None:
             if _same_shadow(old.scene, scene):
                 new.shadow, new.to_shadow, new.shadow_texel = old.shadow, old.to_shadow, old.shadow_texel
@@ -275,13 +276,13 @@ class Renderer:
         for batch in _batches(looks):
             detailed = any(look not in LOOKS[:7] for look in batch)
             probes = tuple(dict.fromkeys(look for look in batch if is_probe(look)))
-            key = (id(found), self._version, projection.tobytes(), eye.view.tobytes(), detailed, probes, looks)
-            alone = part is not None and marks is None and len(looks) == 1
-            if part is not None and alone and buffers.filled == key and buffers.samples == 1:
+            key = (found.serial, self._version, eye.projection.tobytes(), eye.view.tobytes(), detailed, probes, looks)
+            if part is not None and marks is None and len(looks) == 1 and buffers.filled == key:
+                projection = buffers.projection  # what is drawn again must fall on the very same pixels
                 self._fill_part(found, buffers, projection @ eye.view, detailed, probes, part)
             else:
                 self._fill(found, buffers, projection @ eye.view, detailed, probes, eye.position)
-            buffers.filled = key if marks is None else None
+            buffers.filled, buffers.projection = (key if marks is None else None), projection
             for look in batch:
                 self._compose_look(found, buffers, projection @ eye.view, eye, look, probes, backdrop)
                 self._refine(buffers, sample, single=len(looks) == 1)

@@ -82,4 +82,5 @@ class WallPass:
         self.fill(compiled)
         matrix = self.eye.projection @ self.eye.view
         self.renderer._compose_look(self.found, self.buffers, matrix, self.eye, "lit", (), True)
-        self.renderer._refined(self.buffers, 0, single=True)
+        self.renderer._refine(self.buffers, 0, single=True)
+        self.renderer._read(self.buffers)

@@ -149,4 +149,11 @@ def test_a_picture_of_what_changed_alone_is_the_whole_picture(renderer, demo: De
     assert np.array_equal(
         renderer.picture("stage", eye, 320, 200, part=Part(WALL, numbers[:1], corners[:1], box)), part
     )
+    for sample in range(1, 4):
+        fine = renderer.picture("stage", eye, 320, 200, sample=sample)
+    again = renderer.picture("stage", eye, 320, 200, part=Part(WALL, numbers, corners, box))
+    x, y = np.meshgrid(np.arange(320) / 320, np.arange(200) / 200)
+    outside = (x < box[0] - 0.02) | (x > box[2] + 0.02) | (y < box[1] - 0.03) | (y > box[3] + 0.03)
+    assert np.array_equal(again[outside], fine[outside])  # a fine picture stays so where nothing has changed
+    assert np.abs(again.astype(int) - fine).mean() < 2
     renderer.set_scene("stage", build_scene(demo.project, demo.mesh))

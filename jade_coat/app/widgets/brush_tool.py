@@ -76,6 +76,7 @@ class BrushTool(Overlay):
         self._last_end: tuple[str, QPointF, object] | None = None
         self._count = 0
         self._warming = False
+        self._marked = False
         self._changed: list[tuple[int, Array, Array]] = []
         self._pointer: QPointF | None = None
         self._hover: PropHit | None = None
@@ -396,11 +397,12 @@ class BrushTool(Overlay):
         self._holding.stop()
         assert painting is not None
         made, session = painting.stroke.paint(), self.view.session
-        if isinstance(painting.canvas, MapCanvas):
-            done = painting.canvas.map.with_paint(made)
-            session.do("paint_map", merge=painting.key, prop=painting.prop.id, paint_map=done)
-        else:
-            session.do("paint_prop", merge=painting.key, prop=painting.prop.id, paint=made)
+        with self.view.picture_kept():
+            if isinstance(painting.canvas, MapCanvas):
+                done = painting.canvas.map.with_paint(made)
+                session.do("paint_map", merge=painting.key, prop=painting.prop.id, paint_map=done)
+            else:
+                session.do("paint_prop", merge=painting.key, prop=painting.prop.id, paint=made)
         session.document.settle()
         self._last_end = (painting.prop.id, painting.at, self.view.main_eye().view.tobytes())
 
@@ -431,8 +433,11 @@ class BrushTool(Overlay):
     def _show_marks(self) -> None:
         session, prop, shown = self.view.session, self.view.session.prop, self._state.shown
         if prop is None or not (shown.edges or shown.vertices or shown.held):
-            self.view.refresh()
+            if self._marked:
+                self.view.refresh()
+            self._marked = False
             return
+        self._marked = True
         mesh_id, mesh = prop.mesh, session.link.mesh_data(prop.mesh)
 
         def done(_: object) -> None:

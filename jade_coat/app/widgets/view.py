@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -113,6 +114,8 @@ class View(QWidget):
         self.drawn = -1
         """The generation of the large picture that is shown."""
         self._part_size: tuple[int, int] | None = None
+        self._fine = False
+        self._kept = False
         self._milliseconds_a_pixel = 2e-4
         self._state = ""
         self._drag: tuple[QPointF, Camera, str] | None = None
@@ -243,9 +246,15 @@ class View(QWidget):
         """Something changed: draw at once, coarsely if need be, and finely when it has come to rest.
 
         A `part` says what alone has changed since the picture of the generation `drawn`. The pictures of a run of
-        parts have one size, so that each can go on from the last.
+        parts have one size, so that each can go on from the last: that of the fine picture, where one is shown.
         """
+        fine = self._fine and self.drawn == self._generation
         self._generation += 1
+        if self._kept:
+            self._rest.start()
+            return
+        if part is not None and self._part_size is None and fine:
+            self._part_size = self._pixels()
         if part is None or self._part_size is None:
             width, height = self._pixels()
             budget = MOVING_TARGET_MS / max(self._milliseconds_a_pixel, 1e-7)
@@ -256,6 +265,15 @@ class View(QWidget):
             size = self._part_size
         self._ask(*size, 0, moving=True, part=part)
         self._rest.start()
+
+    @contextlib.contextmanager
+    def picture_kept(self) -> Iterator[None]:
+        """What changes meanwhile is seen already: only the fine picture is drawn again."""
+        self._kept = True
+        try:
+            yield
+        finally:
+            self._kept = False
 
     def _pixels(self) -> tuple[int, int]:
         ratio = self.devicePixelRatioF() * FINENESS
@@ -316,7 +334,7 @@ class View(QWidget):
         if not tag.moving and not fresh:
             return
         self._image = image
-        self.drawn = tag.generation
+        self.drawn, self._fine = tag.generation, not tag.moving or (tag.part and self._fine)
         if picture.milliseconds > 0 and tag.sample == 0 and not tag.part:
             per_pixel = picture.milliseconds / max(image.width() * image.height(), 1)
             self._milliseconds_a_pixel += 0.35 * (per_pixel - self._milliseconds_a_pixel)
