@@ -140,12 +140,11 @@ def brush(window: Window) -> QWidget:
     """A stroke of moss drawn with the pen, and the ring and the preview of the next dab."""
     window.show_workspace("Brush")
     window.session.choose_prop("kiln_wall_prop", "surface")
-    window.bench.brush.set(radius=0.16, strength=0.9)
+    window.bench.brush.set(radius=0.26, strength=1.0)
     view = window.view
-    wave = [(170 + i * 9, 92 + 22 * math.sin(i / 5), 0.25 + 0.7 * abs(math.sin(i / 9))) for i in range(44)]
-    draw(view, wave)
+    draw(view, [(180 + i * 8, 118 + 20 * math.sin(i / 6), 0.35 + 0.65 * abs(math.sin(i / 11))) for i in range(40)])
     wait_until_ready(QApplication.instance(), window, 60)
-    hover(view, QPoint(420, 190))
+    hover(view, QPoint(560, 150))
     return window
 
 

@@ -56,7 +56,7 @@ class BrushPanel(QWidget):
         self._build_brush()
         self._build_channels()
         self.own = OwnPaintPanel(session, brush)
-        self.vertices = VerticesPanel(session, brush, tool)
+        self.vertices = VerticesPanel(session, brush, tool, self.own.map_cost)
         self.fill = FillPanel(session, brush)
         self.worth = WorthPanel(session)
         self.folds: dict[str, Fold] = {}

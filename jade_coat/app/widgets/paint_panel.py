@@ -162,9 +162,14 @@ class OwnPaintPanel(PaintBody):
         self._box.addWidget(choice([*sets, ("new", "Unwrap anew")], str(self.uv_set), self._choose_uv,
                                    "How the map lies on the mesh; a set that repeats shows a stroke in every "
                                    "repeat"))  # fmt: skip
-        cost = size(self.side**2 * 4 * self.bits // 8)
-        self.to_map = button(f"Paint on a map ({cost})", self.make_map, "", "Lay the paint onto a map instead")
+        self.to_map = button(
+            f"Paint on a map ({self.map_cost()})", self.make_map, "", "Lay the paint onto a map instead"
+        )
         self._box.addLayout(row(self.to_map, 1))
+
+    def map_cost(self) -> str:
+        """What a map of the chosen size takes."""
+        return size(self.side**2 * 4 * self.bits // 8)
 
     def _choose(self, **changes: int) -> None:
         for name, value in changes.items():
@@ -299,9 +304,9 @@ class VerticesPanel(PaintBody):
 
     map_wanted = pyqtSignal()
 
-    def __init__(self, session: Session, brush: BrushState, tool: BrushTool) -> None:
+    def __init__(self, session: Session, brush: BrushState, tool: BrushTool, map_cost: Callable[[], str]) -> None:
         super().__init__(session, brush)
-        self._tool = tool
+        self._tool, self.map_cost = tool, map_cost
         session.changed.connect(self.refresh)
         session.selection_changed.connect(self.refresh)
         brush.changed.connect(self.refresh)
@@ -355,7 +360,7 @@ class VerticesPanel(PaintBody):
         self.everywhere = button(f"Everywhere (+{more})", self.split_everywhere, "", tip)
         self._box.addLayout(row(self.here, self.everywhere, 1))
         tip = "Texels instead of vertices: how many, how deep and by which UV set is chosen there"
-        self.instead = button("Paint a map instead…", self.map_wanted.emit, "add", tip)
+        self.instead = button(f"Paint a map instead ({self.map_cost()})…", self.map_wanted.emit, "add", tip)
         self._box.addWidget(self.instead)
 
     def warning(self) -> str:
