@@ -119,6 +119,19 @@ def triangles_reached(
 
 
 @_jit
+def _faces(normals: Array, ia: int, ib: int, ic: int, v: float, w: float, wanted: Array, least_cosine: float) -> bool:
+    """Whether the normal at a place of a triangle is near a wanted one."""
+    if least_cosine <= -1.0:
+        return True
+    u, along, square = 1.0 - v - w, 0.0, 0.0
+    for k in range(3):
+        c = u * normals[ia, k] + v * normals[ib, k] + w * normals[ic, k]
+        along += c * wanted[k]
+        square += c * c
+    return along >= least_cosine * np.sqrt(square) - 1e-6
+
+
+@_jit
 def nearest_points(
     low: Array, high: Array, order: Array, positions: Array, normals: Array, triangles: Array, points: Array,
     wanted: Array, least_cosine: float, owner: Array, weights: Array, distance: Array,
@@ -126,9 +139,16 @@ def nearest_points(
     """For each point the nearest place on the surface whose normal is near the wanted one; `owner` −1 for none."""
     leaves = len(low) // 2
     stack = np.empty(128, np.int64)
+    last = -1
     for n in range(len(points)):
         p = points[n]
         best, owner[n] = np.inf, -1
+        if last >= 0:  # points come side by side: the last one's triangle is a good guess, and prunes the tree
+            ia, ib, ic = triangles[last, 0], triangles[last, 1], triangles[last, 2]
+            d2, v, w = nearest_on_triangle(p, positions[ia], positions[ib], positions[ic])
+            if _faces(normals, ia, ib, ic, v, w, wanted[n], least_cosine):
+                best = d2
+                owner[n], weights[n, 0], weights[n, 1] = last, v, w
         stack[0], top = 1, 1
         while top:
             top -= 1
@@ -147,19 +167,11 @@ def nearest_points(
                 t = order[i]
                 ia, ib, ic = triangles[t, 0], triangles[t, 1], triangles[t, 2]
                 d2, v, w = nearest_on_triangle(p, positions[ia], positions[ib], positions[ic])
-                if d2 >= best:
-                    continue
-                if least_cosine > -1.0:
-                    u, along, square = 1.0 - v - w, 0.0, 0.0
-                    for k in range(3):
-                        c = u * normals[ia, k] + v * normals[ib, k] + w * normals[ic, k]
-                        along += c * wanted[n, k]
-                        square += c * c
-                    if along < least_cosine * np.sqrt(square) - 1e-6:
-                        continue
-                best = d2
-                owner[n], weights[n, 0], weights[n, 1] = t, v, w
+                if d2 < best and _faces(normals, ia, ib, ic, v, w, wanted[n], least_cosine):
+                    best = d2
+                    owner[n], weights[n, 0], weights[n, 1] = t, v, w
         distance[n] = np.sqrt(best)
+        last = owner[n]
 
 
 @_jit

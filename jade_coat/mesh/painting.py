@@ -70,10 +70,12 @@ class Paint:
         """The values `(k, channels)` of some vertices or texels."""
         entries = np.asarray(entries, np.int64)
         found = np.empty((len(entries), self.channels), self.tiles[0].dtype)
-        owner = entries // TILE
-        for tile in np.unique(owner):
-            here = owner == tile
-            found[here] = self.tiles[tile][entries[here] - tile * TILE]
+        owner = (entries // TILE).astype(np.uint16)  # few bits: sorted by counting
+        order = np.argsort(owner, kind="stable")
+        for run in np.split(order, np.flatnonzero(np.diff(owner[order])) + 1):
+            if len(run):
+                tile = int(owner[run[0]])
+                found[run] = self.tiles[tile][entries[run] - tile * TILE]
         return found
 
     def replaced(self, tiles: dict[int, Array]) -> Paint:

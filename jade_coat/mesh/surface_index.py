@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
 
@@ -9,6 +10,9 @@ import numpy as np
 
 from jade_coat.mesh.data import MeshData
 from jade_coat.program.types import Array
+
+SHARED_OUT = 20_000
+"""Points from which on two threads look for the nearest places."""
 
 
 @dataclass(frozen=True)
@@ -107,10 +111,19 @@ class SurfaceIndex:
         n = len(points)
         found = Nearest(np.empty(n, np.int64), np.zeros((n, 2), np.float64), np.empty(n, np.float64))
         wanted = np.ascontiguousarray(np.zeros((n, 3)) if normals is None else normals, np.float64)
-        nearest_points(
-            self._low, self._high, self._order, self.mesh.positions, self.mesh.normals, self.triangles, points, wanted,
-            -2.0 if normals is None else float(np.cos(angle)), found.triangle, found.weights, found.distance,
-        )  # fmt: skip
+        least = -2.0 if normals is None else float(np.cos(angle))
+
+        def work(part: slice) -> None:
+            nearest_points(
+                self._low, self._high, self._order, self.mesh.positions, self.mesh.normals, self.triangles,
+                points[part], wanted[part], least, found.triangle[part], found.weights[part], found.distance[part],
+            )  # fmt: skip
+
+        if n < SHARED_OUT:
+            work(slice(0, n))
+        else:
+            with ThreadPoolExecutor(2) as pool:
+                list(pool.map(work, (slice(0, n // 2), slice(n // 2, n))))
         return found
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -58,8 +59,13 @@ def transferred(old: MeshData, paint: Paint, new: MeshData) -> tuple[Paint, Repo
     return Paint.of(values), _report(n, n - len(rest), turned, near.distance, old)
 
 
-def map_transferred(old: MeshData, paint_map: PaintMap, new: MeshData) -> tuple[PaintMap, Report]:
-    """A painted map for another mesh, whose UVs may lie elsewhere: each texel from the nearest place of the old one."""
+def map_transferred(
+    old: MeshData, paint_map: PaintMap, new: MeshData, step: Callable[[float], None] = lambda share: None
+) -> tuple[PaintMap, Report]:
+    """A painted map for another mesh, whose UVs may lie elsewhere: each texel from the nearest place of the old one.
+
+    `step` is told the share that is done; what it raises ends the work.
+    """
     uv_set, count = paint_map.uv_set, paint_map.paint.count
     laid = min(uv_set, len(new.uvs) - 1)
     made = PaintMap.even(
@@ -75,6 +81,7 @@ def map_transferred(old: MeshData, paint_map: PaintMap, new: MeshData) -> tuple[
         whole[places.entries] = np.round(values * made.paint.full)
         turned += lost
         distances.append(near.distance)
+        step(sum(map(len, distances)) / count)
     away = np.concatenate(distances)
     return made.with_paint(Paint.of(whole)), _report(len(away), 0, turned, away, old)
 

@@ -75,7 +75,12 @@ def imported_anew(
             made.paint[prop.id] = paint
             lines.append(f"{prop.name}: {report.words()}.")
         if isinstance(prop.paint_map, PaintMap):
-            paint_map, report = map_transferred(old, prop.paint_map, new)
+
+            def on(share: float, i: int = i, name: str = prop.name) -> None:
+                if step is not None:
+                    step((i + share) / len(props), f"Carrying the painted map of {name} over")
+
+            paint_map, report = map_transferred(old, prop.paint_map, new, on)
             made.maps[prop.id] = paint_map
             lines.append(f"{prop.name}: of its painted map, {report.words('texels')}.")
         if prop.paint is None and prop.paint_map is None:

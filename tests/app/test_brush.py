@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from pathlib import Path
 
 import numpy as np
@@ -13,6 +14,7 @@ from PyQt6.QtWidgets import QApplication
 from jade_coat.app import importing
 from jade_coat.app.pen import draw
 from jade_coat.app.widgets import brush_tool
+from jade_coat.bake.job import Job
 from jade_coat.files.gltf_writer import mesh_glb
 from jade_coat.files.project_folder import open_project
 from jade_coat.mesh.data import FULL
@@ -449,3 +451,25 @@ def test_a_press_before_the_brush_is_ready_paints_nothing_and_says_why(hand: Han
     monkeypatch.undo()
     paint_a_stroke(hand)
     assert not np.array_equal(wall_paint(hand), before)
+
+
+def test_long_work_on_paint_tells_how_far_it_is_and_can_be_given_up(hand: Hand, brush) -> None:
+    unfold(hand, "This prop's paint")
+    own, came, told = panel_of(hand).own, [], []
+
+    def task(job: Job) -> str:
+        job.step(0.25, "Copying")
+        while True:
+            job.step(0.25, "Copying")
+            told.append(1)
+            time.sleep(0.005)
+
+    own._work("Copying", task, came.append)
+    hand.until(lambda: "25 %" in _texts(own))
+    hand.click(own.cancel)
+    hand.until(own.to_map.isVisible)
+    count = len(told)
+    hand.until(lambda: len(told) <= count + 2 and not own._job)
+    time.sleep(0.05)
+    assert len(told) <= count + 2  # it has stopped
+    assert came == []

@@ -7,6 +7,7 @@ from functools import partial
 from typing import Any
 
 import numpy as np
+from PyQt6 import sip
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
@@ -15,6 +16,7 @@ from jade_coat.app.brush_state import BrushState
 from jade_coat.app.session import Session
 from jade_coat.app.widgets.basics import button, choice, clear, label, row
 from jade_coat.app.widgets.brush_tool import BrushTool
+from jade_coat.bake.job import Job
 from jade_coat.bake.unwrap import with_paint_uvs
 from jade_coat.check.paint_costs import best_uv_set, length, size
 from jade_coat.maps.images import png_bytes
@@ -39,6 +41,7 @@ class PaintBody(QWidget):
     """What both panels share: the chosen prop, its mesh, work in the background, and exchanging the mesh."""
 
     exchanged = pyqtSignal()
+    reported = pyqtSignal(float)
 
     def __init__(self, session: Session, brush: BrushState) -> None:
         super().__init__()
@@ -47,7 +50,10 @@ class PaintBody(QWidget):
         self._box.setContentsMargins(0, 6, 0, 2)
         self._box.setSpacing(5)
         self._busy = ""
+        self._job: Job | None = None
+        self._share = label("", "quiet")
         self._key: object = None
+        self.reported.connect(self._on_share)
 
     @property
     def _prop(self) -> Prop | None:
@@ -56,26 +62,47 @@ class PaintBody(QWidget):
     def _mesh(self, prop: Prop) -> MeshData:
         return self._session.link.mesh_data(prop.mesh)
 
-    def _work(self, what: str, task: Callable[[], Any], done: Callable[[Any], None]) -> None:
-        """Do something in the background; the panel says so meanwhile."""
-        if self._busy:
+    def _work(self, what: str, task: Callable[[Job], Any], done: Callable[[Any], None]) -> None:
+        """Do something in the background; the panel says so meanwhile, and it can be given up."""
+        if self._job is not None:
             return
-        self._busy = what
-        self._key = None
+        self._busy, self._key = what, None
+        self._job = job = Job(lambda share, _: self.reported.emit(share))
         self.refresh()
 
         def finished(result: Any) -> None:
-            self._busy = ""
-            done(result)
-            self._key = None
-            self.refresh()
+            if self._job is job:  # what was given up comes too late
+                self._free()
+                done(result)
+                self._key = None
+                self.refresh()
 
         def failed(error: Exception) -> None:
-            self._busy, self._key = "", None
-            self._session.said.emit(f"That cannot be done: {error}", True)
-            self.refresh()
+            if self._job is job:
+                self._free()
+                self._session.said.emit(f"That cannot be done: {error}", True)
 
-        self._session.work(task, finished, failed)
+        self._session.work(lambda: task(job), finished, failed)
+
+    def _free(self) -> None:
+        self._job, self._busy, self._key = None, "", None
+        self.refresh()
+
+    def _give_up(self) -> None:
+        """Stop what is under way; nothing of it stays."""
+        if self._job is not None:
+            self._job.cancel()
+            self._free()
+
+    def _build_busy(self) -> None:
+        """What is under way, how far it is, and a way to stop it."""
+        self._share = label(f"{self._busy}…", "quiet")
+        self.cancel = button("Cancel", self._give_up)
+        self._box.addLayout(row(self._share, 1, self.cancel))
+
+    def _on_share(self, share: float) -> None:
+        if self._job is not None and not sip.isdeleted(self._share):
+            self._share.setText(f"{self._busy}… {share * 100:.0f} %")
 
     def refresh(self) -> None:
         """Show the chosen prop as it is now."""
@@ -111,8 +138,8 @@ class OwnPaintPanel(PaintBody):
             self._box.addWidget(label("Choose a prop to see its paint.", "quiet"))
             return
         self._box.addWidget(label(self._words(prop), "", wrap=True))
-        if self._busy:
-            self._box.addWidget(label(f"{self._busy}…", "quiet"))
+        if self._job is not None:
+            self._build_busy()
             return
         if isinstance(prop.paint_map, PaintMap):
             self._build_map(prop)
@@ -193,7 +220,7 @@ class OwnPaintPanel(PaintBody):
             self._exchange(mesh_id, "Unwrap a mesh", made)
             self.uv_set = len(made.mesh.uvs) - 1
 
-        self._work("Unwrapping", lambda: rearranged(project, mesh_id, *with_paint_uvs(mesh)), done)
+        self._work("Unwrapping", lambda job: rearranged(project, mesh_id, *with_paint_uvs(mesh)), done)
 
     def make_map(self) -> None:
         """Lay the prop's paint onto a map, and paint that from now on."""
@@ -207,7 +234,7 @@ class OwnPaintPanel(PaintBody):
             self._session.do("paint_map", prop=name, paint_map=made)
 
         self._work("Laying the paint onto a map",
-                   lambda: map_from_vertices(mesh, paint, side, bits, uv_set, color_set), done)  # fmt: skip
+                   lambda job: map_from_vertices(mesh, paint, side, bits, uv_set, color_set), done)  # fmt: skip
 
     def _build_map(self, prop: Prop) -> None:
         back = "Paint its vertices as the map shows there, and let the map go"
@@ -232,7 +259,7 @@ class OwnPaintPanel(PaintBody):
             ]
             self._session.document.do_all("Paint the vertices", steps)
 
-        self._work("Reading the map", lambda: vertices_from_map(mesh, found, paint), done)
+        self._work("Reading the map", lambda job: vertices_from_map(mesh, found, paint), done)
 
     def keep_masks(self) -> None:
         """Keep each painted channel of the map as a mask of the project."""
@@ -271,14 +298,14 @@ class OwnPaintPanel(PaintBody):
         paint = other.paint if isinstance(other.paint, Paint) else None
         painted = other.paint_map if isinstance(other.paint_map, PaintMap) else None
 
-        def work() -> tuple[Paint | None, PaintMap | None, list[str]]:
+        def work(job: Job) -> tuple[Paint | None, PaintMap | None, list[str]]:
             words: list[str] = []
             made = made_map = None
             if paint is not None:
                 made, report = transferred(old, paint, new)
                 words.append(report.words())
             if painted is not None:
-                made_map, report = map_transferred(old, painted, new)
+                made_map, report = map_transferred(old, painted, new, lambda share: job.step(share, "Copying"))
                 words.append(report.words("texels"))
             return made, made_map, words
 
@@ -349,8 +376,8 @@ class VerticesPanel(PaintBody):
         self._box.addWidget(label(self.words(prop, mesh), "", wrap=True))
         self._where = label("", "quiet", wrap=True)
         self._box.addWidget(self._where)
-        if self._busy:
-            self._box.addWidget(label(f"{self._busy}…", "quiet"))
+        if self._job is not None:
+            self._build_busy()
             return
         tip = "Split the triangles round the last dab until the brush has vertices enough"
         self.here = button("Split here", self.split_here, "", tip)
@@ -420,7 +447,7 @@ class VerticesPanel(PaintBody):
         mesh, mesh_id, project = self._mesh(prop), prop.mesh, self._session.project
         point, radius = contact.point, self._radius(prop)
         self._work(
-            "Splitting", lambda: split_to(project, mesh_id, mesh, point, radius * SPLIT_REACH, radius / FINE),
+            "Splitting", lambda job: split_to(project, mesh_id, mesh, point, radius * SPLIT_REACH, radius / FINE),
             partial(self._done, mesh_id, mesh),
         )  # fmt: skip
 
@@ -429,7 +456,7 @@ class VerticesPanel(PaintBody):
         prop = self._prop
         assert prop is not None
         mesh, mesh_id, project = self._mesh(prop), prop.mesh, self._session.project
-        self._work("Splitting", lambda: split(project, mesh_id, mesh, None), partial(self._done, mesh_id, mesh))
+        self._work("Splitting", lambda job: split(project, mesh_id, mesh, None), partial(self._done, mesh_id, mesh))
 
     def _done(self, mesh_id: str, old: MeshData, made: Exchange) -> None:
         self._exchange(mesh_id, "Split triangles", made)
