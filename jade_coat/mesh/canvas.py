@@ -11,7 +11,7 @@ from typing import Protocol
 import numpy as np
 
 from jade_coat.mesh.data import MeshData
-from jade_coat.mesh.painting import TILE, Paint, PaintMap
+from jade_coat.mesh.painting import TILE, Paint, PaintMap, lies_in_square
 from jade_coat.mesh.surface_index import SurfaceIndex, surface_index
 from jade_coat.program.types import Array
 
@@ -159,9 +159,11 @@ class MapCanvas:
 
 @lru_cache(maxsize=4)
 def inside(mesh: MeshData, uv_set: int, side: int) -> Array:
-    """Which texels lie in a triangle, `(side, side) uint8`."""
+    """Which texels lie in a triangle, `(side, side) uint8`; all do where a UV set repeats over the square."""
     from jade_coat.mesh.kernels import mark_inside
 
+    if not lies_in_square(mesh, uv_set):
+        return np.ones((side, side), np.uint8)
     found = np.zeros((side, side), np.uint8)
     mark_inside(mesh.uv(uv_set).astype(np.float64), mesh.triangles.astype(np.int64), side, found)
     return found

@@ -199,7 +199,7 @@ def vertices_in_ball(
 
 @_jit
 def mark_inside(uv: Array, triangles: Array, side: int, inside: Array) -> None:
-    """Mark the texels `(side, side) uint8` whose centres lie in a triangle; the square repeats beyond 0–1."""
+    """Mark the texels `(side, side) uint8` whose centres lie in a triangle; UVs lie in 0–1, or hardly beyond."""
     for t in range(len(triangles)):
         ax, ay = uv[triangles[t, 0], 0] * side, uv[triangles[t, 0], 1] * side
         bx, by = uv[triangles[t, 1], 0] * side, uv[triangles[t, 1], 1] * side
@@ -381,6 +381,9 @@ def texel_owners(uv: Array, triangles: Array, side: int, gutter: float, owner: A
             eb, ec = np.sqrt(cx * cx + cy * cy), np.sqrt(bx * bx + by * by)
             lx, mx = min(0.0, bx, cx) - reach, max(0.0, bx, cx) + reach
             ly, my = min(0.0, by, cy) - reach, max(0.0, by, cy) + reach
+            # A triangle that spans the square many times over is looked at around its middle: the rest repeats that.
+            wx, wy = (bx + cx) / 3, (by + cy) / 3
+            lx, mx, ly, my = max(lx, wx - side), min(mx, wx + side), max(ly, wy - side), min(my, wy + side)
             for y in range(int(np.floor(ay + ly - 0.5)), int(np.ceil(ay + my - 0.5)) + 1):
                 for x in range(int(np.floor(ax + lx - 0.5)), int(np.ceil(ax + mx - 0.5)) + 1):
                     tx, ty = x % side, y % side

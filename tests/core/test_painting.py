@@ -12,6 +12,7 @@ from jade_coat.mesh import shapes
 from jade_coat.mesh.brush import Brush, falloff
 from jade_coat.mesh.canvas import MapCanvas, VertexCanvas
 from jade_coat.mesh.data import FULL, MeshData, build_mesh
+from jade_coat.mesh.filling import PaintRule, map_filled
 from jade_coat.mesh.painting import TILE, Paint, PaintMap, mesh_paint
 from jade_coat.mesh.stroke import Stroke
 from jade_coat.mesh.subdivide import subdivided
@@ -485,3 +486,17 @@ def test_a_box_face_holds_a_stroke_once_it_is_split() -> None:
     split.dab(np.array([0.0, 1.0, 0.0]), UP, brush)
     assert split.paint().whole()[:, 0].max() == FULL
     assert fine.edge_length.max() < 0.12
+
+
+def test_a_map_over_uvs_that_repeat_a_thousand_times_is_painted_and_filled_at_once() -> None:
+    """Metres as UVs on a large ground: what is laid shows in every repeat, and nothing takes a time that grows with
+    how often it repeats."""
+    ground = shapes.plane(2.0, 2.0, 1.0)
+    far = ground.with_(uvs=((ground.uvs[0] * np.float32(1000)),))
+    blank = PaintMap.even(256, 8, 0, repeats=True)
+    stroke = Stroke(MapCanvas(far, blank))
+    stroke.dab(np.array([0.1, 0.0, 0.1]), UP, Brush(radius=0.0004, strength=1.0, falloff="flat"))
+    painted = blank.with_paint(stroke.paint()).picture()[..., 0]
+    assert 0 < (painted == 255).sum() < 0.6 * painted.size
+    whole = map_filled(PaintRule(ground="even"), far, np.eye(4), blank)
+    assert (whole.picture()[..., 0] == 255).all()
