@@ -227,7 +227,7 @@ def fill_paint(options: argparse.Namespace) -> None:
     from jade_coat.files.library import Library
     from jade_coat.files.project_folder import open_project, save_project
     from jade_coat.mesh.filling import PaintRule, map_filled, run_rules
-    from jade_coat.mesh.painting import PaintMap, mesh_paint
+    from jade_coat.mesh.painting import PaintMap, shown_paint
     from jade_coat.stage.document import Document
 
     opened = open_project(options.project)
@@ -245,7 +245,7 @@ def fill_paint(options: argparse.Namespace) -> None:
             made = map_filled(rule, mesh, prop.matrix(), made, around)
         document.do("paint_map", prop=prop.id, paint_map=made)
     else:
-        base = mesh_paint(mesh, prop.paint, max(max(r.channels) for r in rules) // 4 + 1)
+        base = shown_paint(mesh, prop.paint, max(max(r.channels) for r in rules) // 4 + 1)
         document.do("paint_prop", prop=prop.id, paint=run_rules(rules, mesh, prop.matrix(), base, around))
     save_project(document.project, opened.assets, options.project)
     print(f"{prop.name} filled by {len(rules)} rule{'s' if len(rules) > 1 else ''}")

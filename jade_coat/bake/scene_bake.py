@@ -21,7 +21,7 @@ from jade_coat.material.fields import Number
 from jade_coat.material.material import Material, field_values
 from jade_coat.material.paint_source import OWN_MAP
 from jade_coat.mesh.data import MeshData
-from jade_coat.mesh.painting import Paint, PaintMap, mesh_paint
+from jade_coat.mesh.painting import Paint, PaintMap, shown_paint
 from jade_coat.mesh.transfer import vertices_from_map
 from jade_coat.program import passes
 from jade_coat.stage.looks import field_row, material_of, worn
@@ -78,7 +78,7 @@ class SceneBaker:
         if isinstance(prop.paint_map, PaintMap):  # files carry paint on vertices: as the map shows it there
             data = self._library.mesh_by_id(self._project, prop.mesh)
             found = prop.paint_map
-            paint = vertices_from_map(data, found, mesh_paint(data, paint, found.color_set + 1))
+            paint = vertices_from_map(data, found, shown_paint(data, paint, found.color_set + 1))
         if paint is None:
             return baked.mesh
         own = paint.whole()[baked.source]

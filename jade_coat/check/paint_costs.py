@@ -10,7 +10,7 @@ import numpy as np
 from jade_coat.material.fields import Number
 from jade_coat.material.material import Finish, field_values
 from jade_coat.mesh.data import MeshData
-from jade_coat.mesh.painting import Paint, PaintMap, mesh_paint
+from jade_coat.mesh.painting import Paint, PaintMap, shown_paint
 from jade_coat.stage.looks import material_of
 from jade_coat.stage.naming import free_id
 from jade_coat.stage.project import Project, Prop
@@ -138,7 +138,7 @@ def _with_finish(project: Project, slot: str, finish: str) -> Change:
 
 
 def _painted(prop: Prop, mesh: MeshData) -> tuple[Prop, tuple[Finish, ...]]:
-    return prop.with_(paint=mesh_paint(mesh, None)), ()
+    return prop.with_(paint=shown_paint(mesh, None)), ()
 
 
 def _mapped(prop: Prop, side: int, bits: int) -> tuple[Prop, tuple[Finish, ...]]:

@@ -6,7 +6,9 @@ import io
 import json
 import os
 import re
+from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -20,6 +22,8 @@ from jade_coat.mesh.painting import MAP_SIDES, Paint, PaintMap
 from jade_coat.stage.project import SCHEMA_VERSION, Project, StoredMap
 
 FILE = "project.json"
+_UNREAD: set[Path] = set()
+"""Paint files that could not be read in this run: saving leaves them where they are."""
 
 
 class BadProject(ValueError):
@@ -53,21 +57,28 @@ def save_project(project: Project, assets: Assets, folder: Path) -> None:
     A crash at any moment leaves the old project or the new one. Raises WriteFailed; the old project is then intact.
     """
     assets.write_to(folder, asset_names(project))
-    kept = set()
+    kept: set[str] = set()
     for prop in project.props:
         if isinstance(prop.paint, Paint):
-            kept.add(f"{prop.paint.key}.npy")
-            path = folder / "paint" / f"{prop.paint.key}.npy"
-            if not path.is_file():
-                write_atomic(path, _paint_bytes(prop.paint))
+            kept.add(_write_paint(folder, f"{prop.paint.key}.npy", partial(_paint_bytes, prop.paint)))
         if isinstance(prop.paint_map, PaintMap):
-            kept.add(f"{prop.paint_map.paint.key}.png")
-            path = folder / "paint" / f"{prop.paint_map.paint.key}.png"
-            if not path.is_file():
-                write_atomic(path, prop.paint_map.png)
+            kept.add(_write_paint(folder, f"{prop.paint_map.paint.key}.png", partial(_map_bytes, prop.paint_map)))
     text = json.dumps(project.model_dump(mode="json"), indent=1, ensure_ascii=False)
     write_atomic(folder / FILE, text.encode() + b"\n")
     _sweep(folder / "paint", kept)
+
+
+def _write_paint(folder: Path, name: str, data: Callable[[], bytes]) -> str:
+    """Write a paint file where it is not there yet, or could not be read; its name."""
+    path = folder / "paint" / name
+    if path in _UNREAD or not path.is_file():
+        write_atomic(path, data())
+        _UNREAD.discard(path)
+    return name
+
+
+def _map_bytes(paint_map: PaintMap) -> bytes:
+    return paint_map.png
 
 
 def _paint_bytes(paint: Paint) -> bytes:
@@ -80,7 +91,7 @@ def _sweep(folder: Path, kept: set[str]) -> None:
     """Remove paint that no prop refers to any more; only files with names that this module gives."""
     if folder.is_dir():
         for path in folder.iterdir():
-            if re.fullmatch(r"[0-9a-f]{24}\.(npy|png)", path.name) and path.name not in kept:
+            if re.fullmatch(r"[0-9a-f]{24}\.(npy|png)", path.name) and path.name not in kept and path not in _UNREAD:
                 path.unlink(missing_ok=True)
 
 
@@ -145,12 +156,14 @@ def _with_paint(project: Project, folder: Path, problems: list[str]) -> Project:
             try:
                 prop = prop.with_(paint=_read_paint(folder, prop.paint))
             except (OSError, ValueError, MissingAsset) as error:
+                _UNREAD.add(folder / "paint" / f"{prop.paint}.npy")
                 problems.append(f"The paint of {prop.name} is lost: {error}. It shows the mesh's own colours.")
                 prop = prop.with_(paint=None)
         if isinstance(prop.paint_map, StoredMap):
             try:
                 prop = prop.with_(paint_map=_read_map(folder, prop.paint_map))
             except (OSError, ValueError, MissingAsset) as error:
+                _UNREAD.add(folder / "paint" / f"{prop.paint_map.file}.png")
                 problems.append(f"The painted map of {prop.name} is lost: {error}. It shows the paint on its vertices.")
                 prop = prop.with_(paint_map=None)
         props.append(prop)

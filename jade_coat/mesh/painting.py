@@ -120,7 +120,7 @@ class Paint:
     __hash__ = object.__hash__
 
 
-def mesh_paint(mesh: MeshData, paint: Paint | None, sets: int = 1) -> Paint:
+def shown_paint(mesh: MeshData, paint: Paint | None, sets: int = 1) -> Paint:
     """A prop's paint (its own, or the mesh's) over at least the first `sets` colour sets; sets nobody has are 0."""
     have = paint.channels // 4 if paint is not None else 0
     if paint is not None and have >= sets:

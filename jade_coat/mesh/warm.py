@@ -7,7 +7,7 @@ import numpy as np
 from jade_coat.mesh import shapes
 from jade_coat.mesh.brush import Brush
 from jade_coat.mesh.canvas import Canvas, MapCanvas, VertexCanvas
-from jade_coat.mesh.painting import PaintMap, mesh_paint
+from jade_coat.mesh.painting import PaintMap, shown_paint
 from jade_coat.mesh.stroke import Stroke
 
 _READY: list[bool] = []
@@ -22,7 +22,7 @@ def warm_up() -> None:
     """Call every loop that a stroke runs once, on a small sheet. Safe to call from a thread, and again."""
     mesh, up = shapes.wall_piece(1.0, 1.0), np.array([0.0, 0.0, 1.0])
     canvases: list[Canvas] = [
-        VertexCanvas(mesh, mesh_paint(mesh, None)),
+        VertexCanvas(mesh, shown_paint(mesh, None)),
         *(MapCanvas(mesh, PaintMap.even(16, bits, 0, repeats=True)) for bits in (8, 16)),
     ]
     for canvas in canvases:

@@ -13,7 +13,7 @@ from jade_coat.mesh.brush import Brush
 from jade_coat.mesh.canvas import MapCanvas, VertexCanvas
 from jade_coat.mesh.data import FULL, MeshData
 from jade_coat.mesh.filling import PaintRule, filled
-from jade_coat.mesh.painting import PaintMap, mesh_paint
+from jade_coat.mesh.painting import PaintMap, shown_paint
 from jade_coat.mesh.stroke import Stroke
 from tests.bench.common import alternate, entry
 
@@ -31,7 +31,7 @@ def _place(step: int) -> np.ndarray:
 
 
 def _dab_on_vertices(mesh: MeshData) -> list[dict]:
-    canvas = VertexCanvas(mesh, mesh_paint(mesh, None))
+    canvas = VertexCanvas(mesh, shown_paint(mesh, None))
     stroke, step, brush = Stroke(canvas), [0], Brush(0.15, 0.5)
     raw = canvas.paint.whole()
     touched = np.flatnonzero(np.linalg.norm(mesh.positions[:, [0, 2]], axis=1) < brush.radius)
@@ -74,7 +74,7 @@ def _dab_on_a_map(mesh: MeshData) -> list[dict]:
 
 def _long_stroke(mesh: MeshData) -> list[dict]:
     """The last two hundred dabs of a long stroke against the first, and the memory it takes beyond its tiles."""
-    stroke, brush = Stroke(VertexCanvas(mesh, mesh_paint(mesh, None))), Brush(0.15, 0.5)
+    stroke, brush = Stroke(VertexCanvas(mesh, shown_paint(mesh, None))), Brush(0.15, 0.5)
     stroke.dab(UP * 0, UP, brush)
     tracemalloc.start()
     times = []
@@ -92,7 +92,7 @@ def _long_stroke(mesh: MeshData) -> list[dict]:
 
 
 def _fill(mesh: MeshData) -> list[dict]:
-    paint = mesh_paint(mesh, None)
+    paint = shown_paint(mesh, None)
     rule = PaintRule(points=((-5.0, 0.0, 0.0), (5.0, 0.0, 0.0)))
     out = paint.whole()
 

@@ -13,7 +13,7 @@ from jade_coat.mesh.brush import Brush, falloff
 from jade_coat.mesh.canvas import MapCanvas, VertexCanvas
 from jade_coat.mesh.data import FULL, MeshData, build_mesh
 from jade_coat.mesh.filling import PaintRule, map_filled
-from jade_coat.mesh.painting import TILE, Paint, PaintMap, mesh_paint
+from jade_coat.mesh.painting import TILE, Paint, PaintMap, shown_paint
 from jade_coat.mesh.stroke import Stroke
 from jade_coat.mesh.subdivide import subdivided
 from jade_coat.mesh.surface_index import surface_index
@@ -23,7 +23,7 @@ UP = np.array([0.0, 1.0, 0.0])
 
 
 def stroke_on(mesh: MeshData, paint: Paint | None = None) -> Stroke:
-    return Stroke(VertexCanvas(mesh, paint or mesh_paint(mesh, None)))
+    return Stroke(VertexCanvas(mesh, paint or shown_paint(mesh, None)))
 
 
 def noise_paint(mesh: MeshData, seed: int = 1) -> Paint:
@@ -286,7 +286,7 @@ def test_smoothing_evens_out_sharpening_does_the_opposite_and_smearing_drags_alo
 def test_colour_sets_beyond_the_first_are_painted_on_their_own() -> None:
     mesh = shapes.plane(1.0, 1.0, 0.1)
     own = np.full((mesh.vertex_count, 4), 7, np.uint16)
-    paint = mesh_paint(mesh.with_(colors=(*mesh.colors, own)), None, sets=3)
+    paint = shown_paint(mesh.with_(colors=(*mesh.colors, own)), None, sets=3)
     assert paint.channels == 12
     stroke = stroke_on(mesh, paint)
     stroke.dab(np.zeros(3), UP, Brush(radius=0.3, strength=1.0, channels=(9,)))
@@ -426,7 +426,7 @@ def test_a_map_moves_to_other_uvs_and_paint_goes_between_vertices_and_maps() -> 
     made = map_from_vertices(mesh, Paint.of(slope), 256, 16, 0)
     x = (np.arange(256) + 0.5) / 256
     np.testing.assert_allclose(made.picture()[128, :, 0], x * FULL, atol=3)
-    assert vertices_from_map(mesh, made, mesh_paint(mesh, None)).whole()[:, 0] == pytest.approx(
+    assert vertices_from_map(mesh, made, shown_paint(mesh, None)).whole()[:, 0] == pytest.approx(
         slope[:, 0], abs=FULL / 250
     )
     same, report = map_transferred(mesh, made, mesh)

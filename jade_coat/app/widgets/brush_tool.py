@@ -21,7 +21,7 @@ from jade_coat.app.widgets.view import View
 from jade_coat.mesh.brush import Brush
 from jade_coat.mesh.canvas import MapCanvas, VertexCanvas
 from jade_coat.mesh.data import MeshData
-from jade_coat.mesh.painting import TILE, Paint, PaintMap, mesh_paint
+from jade_coat.mesh.painting import TILE, Paint, PaintMap, shown_paint
 from jade_coat.mesh.picking import target
 from jade_coat.mesh.stroke import Stroke
 from jade_coat.mesh.surface_index import surface_index
@@ -150,7 +150,7 @@ class BrushTool(Overlay):
         if isinstance(found, PaintMap) and found.color_set == self._state.color_set:
             return MapCanvas(mesh, found)
         sets = max(self._state.brush.channels) // 4 + 1
-        return VertexCanvas(mesh, mesh_paint(mesh, prop.paint if isinstance(prop.paint, Paint) else None, sets))
+        return VertexCanvas(mesh, shown_paint(mesh, prop.paint if isinstance(prop.paint, Paint) else None, sets))
 
     def _on(self, canvas: VertexCanvas | MapCanvas, brush: Brush) -> Brush:
         """The brush with the channels as the canvas counts them."""

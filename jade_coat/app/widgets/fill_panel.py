@@ -25,7 +25,7 @@ from jade_coat.material.fields import Setting, Spec, Vec3
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.filling import GROUND_HINTS, GROUND_LABELS, PaintRule, filled, map_filled
 from jade_coat.mesh.grounds import Around
-from jade_coat.mesh.painting import Paint, PaintMap, mesh_paint
+from jade_coat.mesh.painting import Paint, PaintMap, shown_paint
 from jade_coat.program.types import Array
 from jade_coat.stage.project import Prop
 from jade_coat.view.camera import project, ray
@@ -374,7 +374,7 @@ class FillPanel(QWidget):
         if isinstance(found, PaintMap) and found.color_set == self._brush.color_set:
             return found
         mesh, own = self._session.link.mesh_data(prop.mesh), prop.paint if isinstance(prop.paint, Paint) else None
-        return mesh_paint(mesh, own, max(sets, max(self.rule.channels) // 4 + 1))
+        return shown_paint(mesh, own, max(sets, max(self.rule.channels) // 4 + 1))
 
     def _around(self, prop: Prop) -> Around:
         asked = self._asked
@@ -402,7 +402,7 @@ class FillPanel(QWidget):
         assert base is not None
         if isinstance(base, Paint):  # the rule may have gone on to another colour set meanwhile
             own = self._session.link.mesh_data(prop.mesh)
-            self._base = base = mesh_paint(own, base, max(rule.channels) // 4 + 1)
+            self._base = base = shown_paint(own, base, max(rule.channels) // 4 + 1)
         self._asked += 1
         asked, turn = self._asked, self._turn
         mesh, matrix, around = self._session.link.mesh_data(prop.mesh), prop.matrix(), self._around(prop)

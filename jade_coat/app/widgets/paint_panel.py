@@ -23,7 +23,7 @@ from jade_coat.maps.images import png_bytes
 from jade_coat.maps.mapset import MapFile, MapSet
 from jade_coat.material.surface import Role
 from jade_coat.mesh.data import MeshData
-from jade_coat.mesh.painting import MAP_SIDES, Paint, PaintMap, lies_in_square, mesh_paint
+from jade_coat.mesh.painting import MAP_SIDES, Paint, PaintMap, lies_in_square, shown_paint
 from jade_coat.mesh.transfer import map_from_vertices, map_transferred, transferred, vertices_from_map
 from jade_coat.stage.naming import free_id, free_name
 from jade_coat.stage.project import Prop
@@ -227,7 +227,7 @@ class OwnPaintPanel(PaintBody):
         prop = self._prop
         assert prop is not None
         mesh, color_set = self._mesh(prop), self._brush.color_set
-        paint = mesh_paint(mesh, prop.paint if isinstance(prop.paint, Paint) else None, color_set + 1)
+        paint = shown_paint(mesh, prop.paint if isinstance(prop.paint, Paint) else None, color_set + 1)
         side, bits, uv_set, name = self.side, self.bits, self.uv_set, prop.id
 
         def done(made: PaintMap) -> None:
@@ -250,7 +250,7 @@ class OwnPaintPanel(PaintBody):
         assert prop is not None
         assert isinstance(prop.paint_map, PaintMap)
         mesh, found, name = self._mesh(prop), prop.paint_map, prop.id
-        paint = mesh_paint(mesh, prop.paint if isinstance(prop.paint, Paint) else None, found.color_set + 1)
+        paint = shown_paint(mesh, prop.paint if isinstance(prop.paint, Paint) else None, found.color_set + 1)
 
         def done(made: Paint) -> None:
             steps: Steps = [
