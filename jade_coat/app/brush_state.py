@@ -87,11 +87,6 @@ class BrushState(QObject):
     def _channels(self, letters: Iterable[int]) -> None:
         self.set(channels=tuple(4 * self.color_set + i for i in sorted(letters)))
 
-    @property
-    def erasing(self) -> bool:
-        """Whether it paints toward the second value."""
-        return self.brush.second
-
     def swap(self) -> None:
         """Paint toward the other value."""
         self.set(second=not self.brush.second)

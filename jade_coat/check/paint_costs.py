@@ -10,7 +10,7 @@ import numpy as np
 from jade_coat.material.fields import Number
 from jade_coat.material.material import Finish, field_values
 from jade_coat.mesh.data import MeshData
-from jade_coat.mesh.painting import Paint, PaintMap, shown_paint
+from jade_coat.mesh.painting import Paint, PaintMap, lies_in_square, shown_paint
 from jade_coat.stage.looks import material_of
 from jade_coat.stage.naming import free_id
 from jade_coat.stage.project import Project, Prop
@@ -158,8 +158,6 @@ def _texel(mesh: MeshData, side: int, now: object) -> float:
 
 def best_uv_set(mesh: MeshData) -> int:
     """The first UV set that lies within one square, which a map need not repeat over; 0 when none does."""
-    from jade_coat.mesh.painting import lies_in_square
-
     return next((i for i in range(len(mesh.uvs)) if lies_in_square(mesh, i)), 0)
 
 

@@ -236,13 +236,3 @@ def lies_in_square(mesh: MeshData, uv_set: int) -> bool:
     """Whether a UV set stays within 0–1, so that a map laid by it need not repeat."""
     uv = mesh.uv(uv_set)
     return bool(uv.min() > -1e-4 and uv.max() < 1 + 1e-4)
-
-
-def spread(vertices: Array, gap: int = 256) -> list[tuple[int, int]]:
-    """Cover sorted indices with few (start, stop) ranges, joining those less than `gap` apart: for uploads."""
-    v = np.asarray(vertices)
-    if not len(v):
-        return []
-    cuts = np.flatnonzero(np.diff(v) > gap)
-    starts, stops = [v[0], *v[cuts + 1]], [*v[cuts], v[-1]]
-    return [(int(a), int(b) + 1) for a, b in zip(starts, stops, strict=True)]

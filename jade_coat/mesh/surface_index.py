@@ -5,6 +5,7 @@ from __future__ import annotations
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
+from threading import Lock
 
 import numpy as np
 
@@ -60,6 +61,8 @@ class SurfaceIndex:
         self._found = np.empty(len(self.triangles), np.int64)
         self._stamps = np.zeros(len(self.triangles), np.int32)
         self._mark = 0
+        self._one_at_a_time = Lock()
+        """The lists above are shared: splitting in the background looks while the brush hovers."""
 
     @cached_property
     def beside(self) -> Array:
@@ -86,22 +89,25 @@ class SurfaceIndex:
         """The triangles that reach into a ball, `(k,)`."""
         from jade_coat.mesh.kernels import triangles_in_ball
 
-        count = triangles_in_ball(
-            self._low, self._high, self._order, self.mesh.positions, self.triangles,
-            self.everywhere if allowed is None else allowed, np.asarray(point, np.float64), radius, self._found,
-        )  # fmt: skip
-        return self._found[:count].copy()
+        with self._one_at_a_time:
+            count = triangles_in_ball(
+                self._low, self._high, self._order, self.mesh.positions, self.triangles,
+                self.everywhere if allowed is None else allowed, np.asarray(point, np.float64), radius, self._found,
+            )  # fmt: skip
+            return self._found[:count].copy()
 
     def reached(self, start: int, point: Array, radius: float, allowed: Array | None = None) -> Array:
         """The triangles of a ball that are connected with `start` inside it, `(k,)`."""
         from jade_coat.mesh.kernels import triangles_reached
 
-        self._mark += 1
-        count = triangles_reached(
-            start, self.beside, self.mesh.positions, self.triangles, self.everywhere if allowed is None else allowed,
-            np.asarray(point, np.float64), radius, self._stamps, self._mark, self._found,
-        )  # fmt: skip
-        return self._found[:count].copy()
+        with self._one_at_a_time:
+            self._mark += 1
+            count = triangles_reached(
+                start, self.beside, self.mesh.positions, self.triangles,
+                self.everywhere if allowed is None else allowed, np.asarray(point, np.float64), radius,
+                self._stamps, self._mark, self._found,
+            )  # fmt: skip
+            return self._found[:count].copy()
 
     def nearest(self, points: Array, normals: Array | None = None, angle: float = np.pi) -> Nearest:
         """The nearest places on the surface to points `(n, 3)`; with normals, only where it faces within `angle`."""

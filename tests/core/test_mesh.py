@@ -18,7 +18,6 @@ from jade_coat.files.gltf_writer import mesh_glb
 from jade_coat.files.mesh_files import read_mesh
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import FULL, BadMesh, MeshData, Slot, build_mesh
-from jade_coat.mesh.painting import spread
 from jade_coat.mesh.picking import hit_in_world
 from tests.support import NODE, node_script
 
@@ -116,15 +115,6 @@ def test_picking_finds_the_analytic_point_and_normal() -> None:
         np.testing.assert_allclose(hit.point, point, atol=1e-3)
         assert hit.normal @ ((point - centre) / radius) > 0.999
     assert hit_in_world(mesh, matrix, np.array([9.0, 9, 9]), np.array([0, 1.0, 0])) is None
-
-
-def test_uploads_cover_all_touched_vertices_in_few_ranges() -> None:
-    rng = np.random.default_rng(0)
-    vertices = np.unique(rng.integers(0, 100_000, 300))
-    ranges = spread(vertices)
-    assert all(any(a <= v < b for a, b in ranges) for v in vertices)
-    assert all(b1 < a2 for (_, b1), (a2, _) in zip(ranges, ranges[1:], strict=False))
-    assert spread([]) == []
 
 
 # Files

@@ -181,7 +181,7 @@ class BrushTool(Overlay):
             self.view.session.said.emit("Getting the brush ready, once on this machine…", False)
             return False
         found = prop.paint_map if isinstance(prop.paint_map, PaintMap) else None
-        key = (mesh.key, found.source if found else None, found.side if found else 0)
+        key = (mesh, found.source if found else None, found.side if found else 0)
         if key in self._readying:
             return False
         if not _large(prop, mesh) or key in self._readied:

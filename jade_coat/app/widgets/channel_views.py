@@ -82,6 +82,7 @@ class ChannelViews(Overlay):
         """Draw the four pictures with their letters."""
         if not self.shown:
             return
+        words = self._words()
         for i, (box, look) in enumerate(zip(self.boxes(), self.looks(), strict=True)):
             path = QPainterPath()
             path.addRoundedRect(box, 6, 6)
@@ -99,13 +100,14 @@ class ChannelViews(Overlay):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawPath(path)
             corner = box.bottomLeft() + QPointF(6, -6)
-            draw_tag(painter, corner, self._words("RGBA"[i]), 600 if chosen else 500, box.width() - 28)
+            draw_tag(painter, corner, words[i], 600 if chosen else 500, box.width() - 28)
 
-    def _words(self, letter: str) -> str:
+    def _words(self) -> list[str]:
+        """What each channel does, behind its letter."""
         session = self.view.session
         material = session.material
         uses = material.paint_uses(session.link.lookup, self._state.color_set) if material else {}
-        return f"{letter}  {', '.join(uses[letter])}" if letter in uses else f"{letter}  not read"
+        return [f"{c}  {', '.join(uses[c])}" if c in uses else f"{c}  not read" for c in "RGBA"]
 
     def press(self, at: QPointF, event: QSinglePointEvent) -> bool:
         """Show a channel alone, or the material again."""

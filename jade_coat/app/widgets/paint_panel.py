@@ -40,7 +40,6 @@ FINE = 6.0
 class PaintBody(QWidget):
     """What both panels share: the chosen prop, its mesh, work in the background, and exchanging the mesh."""
 
-    exchanged = pyqtSignal()
     reported = pyqtSignal(float)
 
     def __init__(self, session: Session, brush: BrushState) -> None:
@@ -113,7 +112,6 @@ class PaintBody(QWidget):
         session = self._session
         asset = session.library.exchanged(session.project.mesh(mesh_id), made.mesh)
         session.document.do_all(title, [("exchange_mesh", {"mesh": asset, "paint": made.paint, "maps": made.maps})])
-        self.exchanged.emit()
 
 
 class OwnPaintPanel(PaintBody):
@@ -353,8 +351,11 @@ class VerticesPanel(PaintBody):
             return True
         if self._measuring is not mesh:
             self._measuring = mesh
-            self._session.work(lambda: mesh.spacing, lambda _: self.refresh(), lambda error: None)
+            self._session.work(lambda: mesh.spacing, lambda _: self.refresh(), self._unmeasured)
         return False
+
+    def _unmeasured(self, error: Exception) -> None:
+        self._session.said.emit(f"The mesh cannot be measured: {error}", True)
 
     def refresh(self) -> None:
         """Show what the chosen mesh holds."""
