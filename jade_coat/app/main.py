@@ -8,11 +8,12 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QCoreApplication, QSettings, QTimer
+from PyQt6.QtCore import QCoreApplication, QSettings, QTimer, QtMsgType, qInstallMessageHandler
 from PyQt6.QtWidgets import QApplication, QMessageBox
 
-from jade_coat.app import theme
+from jade_coat.app import preferences, theme
 from jade_coat.app.collector import Collector
+from jade_coat.app.mishaps import Mishaps
 
 if TYPE_CHECKING:
     from jade_coat.app.window import Window
@@ -29,8 +30,32 @@ def make_application() -> QApplication:
     QCoreApplication.setApplicationName("jade-coat")
     QSettings.setDefaultFormat(QSettings.Format.IniFormat)
     Collector(app)
-    theme.apply(app, str(QSettings().value("theme", "Inkstone")))
+    theme.apply(app, preferences.recall(preferences.THEME))
     return app
+
+
+def _on_qt_message(kind: QtMsgType, context: object, text: str | None) -> None:
+    """Say in one line why there can be no window, where Qt would abort; pass on all else."""
+    if kind == QtMsgType.QtFatalMsg:
+        print(f"jade-coat: {no_window('; '.join(_EARLY) or text or '')}", file=sys.stderr, flush=True)
+        os._exit(1)
+    elif kind != QtMsgType.QtDebugMsg and QApplication.primaryScreen() is None:
+        _EARLY.append(text or "")
+    elif kind != QtMsgType.QtDebugMsg:
+        print(text, file=sys.stderr)
+
+
+_EARLY: list[str] = []
+"""What Qt said before it had a screen: the reasons, if it then gives up."""
+
+
+def no_window(reason: str) -> str:
+    """What keeps the window from opening, and the remedy."""
+    remedy = (
+        "Start it in a desktop session (DISPLAY or WAYLAND_DISPLAY set), install what Qt needs with "
+        "'apt-get install libxcb-cursor0 libxkbcommon-x11-0', or use the commands that need no window: jade-coat --help"
+    )
+    return f"No window can be opened here: {' '.join(reason.split())[:200] or 'Qt gave up'}. {remedy}"
 
 
 def start(folder: Path | None) -> int:
@@ -38,11 +63,18 @@ def start(folder: Path | None) -> int:
     from jade_coat.view.client import RenderClient
 
     client = RenderClient()  # the render process starts while the rest is imported
+    qInstallMessageHandler(_on_qt_message)
     app = make_application()
+    mishaps = Mishaps(app)
+    mishaps.watch()
     from jade_coat.app.session import Session
     from jade_coat.app.window import Window
 
+    told = preferences.mend()
     window = Window(Session(client))
+    mishaps.told.connect(window.tell_mishap)
+    if told:
+        window.tell("Settings were reset", told, problem=True)
     window.show()
     if folder is not None:
         QTimer.singleShot(0, lambda: window.open_folder(folder))
@@ -51,7 +83,12 @@ def start(folder: Path | None) -> int:
     wake = QTimer()
     wake.start(400)
     wake.timeout.connect(lambda: None)  # lets Python see Ctrl+C
-    return app.exec()
+    code = app.exec()
+    if window.session.unfinished:  # Python would wait for threads that cannot be stopped
+        sys.stdout.flush()
+        sys.stderr.flush()
+        os._exit(code)
+    return code
 
 
 def offer_recovery(window: Window) -> None:

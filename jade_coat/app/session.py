@@ -8,7 +8,7 @@ import os
 import shutil
 import threading
 from collections.abc import Callable
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor, wait
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -17,6 +17,7 @@ from PyQt6 import sip
 from PyQt6.QtCore import QElapsedTimer, QObject, QSocketNotifier, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
 
+from jade_coat.bake.job import Job
 from jade_coat.files.assets import Assets
 from jade_coat.files.atomic import WriteFailed, write_atomic
 from jade_coat.files.library import Library
@@ -34,6 +35,8 @@ from jade_coat.view.link import StageLink
 AUTOSAVE_MS = 20_000
 MAX_RECENT = 8
 BACKGROUND_NICE = 10
+CLOSE_SECONDS = 0.6
+"""How long closing waits for work that was told to stop."""
 PLAY_MS = 40
 
 
@@ -68,7 +71,10 @@ class Session(QObject):
         self._failed: set[object] = set()
         self._adopted: Path | None = None
         self._pool = ThreadPoolExecutor(2, thread_name_prefix="jade-coat", initializer=_stand_back)
+        self._running: dict[Future[Any], Job | None] = {}
         self.closed = False
+        self.unfinished = False
+        """Whether closing left work behind that could not be stopped; it ends with the process."""
         self.background.connect(self._call)
         self.client = client or RenderClient()
         self.client.on_picture = self._on_picture
@@ -108,6 +114,9 @@ class Session(QObject):
         if self._notifier is not None:
             self._notifier.setEnabled(False)
             self._notifier.deleteLater()
+        if self.client.stopped:
+            self._notifier = None
+            return
         self._notifier = QSocketNotifier(sip.voidptr(self.client.fileno()), QSocketNotifier.Type.Read, self)
         self._notifier.activated.connect(lambda: self.client.poll())
 
@@ -314,18 +323,30 @@ class Session(QObject):
         """Whether all textures are with the renderer and no picture is under way."""
         return self.client.idle and all(s in self._failed for s in self.link.unsent_sets(self.project))
 
-    def work(self, task: Callable[[], Any], done: Callable[[Any], None], failed: Callable[[Exception], None]) -> None:
-        """Run a task in the background; `done` or `failed` is called in the window's thread, unless all is closed."""
+    def work(
+        self, task: Callable[[], Any], done: Callable[[Any], None], failed: Callable[[Exception], None],
+        job: Job | None = None,
+    ) -> None:  # fmt: skip
+        """Run a task in the background; `done` or `failed` is called in the window's thread, unless all is closed.
+
+        The task gets what it needs as values that nobody changes, and gives back its result. Closing cancels its `job`.
+        """
 
         def finished(future: Future[Any]) -> None:
+            self._running.pop(future, None)
+            if future.cancelled():
+                return
             error = future.exception()
             if error is None:
                 self.background.emit(lambda: done(future.result()))
-            elif isinstance(error, Exception):
-                self.background.emit(lambda: failed(error))
+            else:  # a compiled library may raise what is no Exception
+                told = error if isinstance(error, Exception) else RuntimeError(f"{type(error).__name__}: {error}")
+                self.background.emit(lambda: failed(told))
 
         if not self.closed:
-            self._pool.submit(task).add_done_callback(finished)
+            future = self._pool.submit(task)
+            self._running[future] = job
+            future.add_done_callback(finished)
 
     def _call(self, call: Callable[[], None]) -> None:
         if not self.closed:  # what was under way at the end finds no window any more
@@ -384,9 +405,14 @@ class Session(QObject):
 
     def autosave(self) -> None:
         """Keep a copy of unsaved work, in the background."""
+        if self.project is not self._autosaved:
+            self.keep_aside()
+
+    def keep_aside(self) -> bool:
+        """Copy unsaved work to a safe place, in the background; whether there was any."""
         project = self.project
-        if not self.document.dirty or project is self._autosaved:
-            return
+        if not self.document.dirty:
+            return False
         self._autosaved = project
         assets, home = self.library.assets, self.folder
         self.work(
@@ -394,6 +420,7 @@ class Session(QObject):
             lambda _: None,
             lambda error: self.said.emit(f"The safety copy could not be written: {_first_line(error)}", True),
         )
+        return True
 
     def close(self) -> None:
         """End the session; nothing is called back from here on."""
@@ -405,7 +432,12 @@ class Session(QObject):
         self._playing.stop()
         if self._notifier is not None:
             self._notifier.setEnabled(False)
-        self._pool.shutdown(wait=True, cancel_futures=True)
+        self._pool.shutdown(wait=False, cancel_futures=True)
+        running = dict(self._running)
+        for job in running.values():
+            if job is not None:
+                job.cancel()
+        self.unfinished = bool(wait(running, CLOSE_SECONDS).not_done)
         self.client.close()
         self.recovery.clear()
 

@@ -82,7 +82,7 @@ def apply(app: QApplication, name: str = "Inkstone") -> None:
     """Load the font and dress the whole application in a theme."""
     for path in sorted(FONTS.glob("*.ttf")):
         QFontDatabase.addApplicationFont(str(path))
-    _Current.theme = THEMES[name]
+    _Current.theme = THEMES.get(name, INKSTONE)
     app.setStyle("Fusion")
     app.setFont(font())
     app.setPalette(_palette(_Current.theme))

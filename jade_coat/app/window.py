@@ -7,7 +7,8 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import QSettings, Qt, QTimer
+from PyQt6 import sip
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
     QApplication,
@@ -21,9 +22,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from jade_coat.app import importing, theme
+from jade_coat.app import importing, preferences, theme
 from jade_coat.app.commands import command, commands_of
 from jade_coat.app.map_watch import MapWatch
+from jade_coat.app.mishaps import MishapBox
 from jade_coat.app.session import Session, recent
 from jade_coat.app.widgets.basics import button, column, holder, label, row
 from jade_coat.app.widgets.dialogs import ExportSize, ProgressDialog
@@ -72,6 +74,7 @@ class Window(QMainWindow):
         body.setStretch(1, 1)
         self.setCentralWidget(holder(body))
         self._make_shortcuts()
+        self.mishap: MishapBox | None = None
         self.workspace = "Build"
         self.show_workspace("Build")
         session.changed.connect(self._refresh)
@@ -534,7 +537,7 @@ class Window(QMainWindow):
         app = QApplication.instance()
         assert isinstance(app, QApplication)
         theme.apply(app, name)
-        QSettings().setValue("theme", name)
+        preferences.keep(preferences.THEME, name)
         for widget in self.findChildren(QWidget):
             widget.update()
 
@@ -598,21 +601,29 @@ class Window(QMainWindow):
         box.open()
         self.told = box
 
+    def tell_mishap(self, line: str, report: str) -> None:
+        """Say that something raised an error nobody expected; unsaved work is copied aside first."""
+        kept = "A safety copy of your work is being made." if self.session.keep_aside() else "Nothing was unsaved."
+        self.say(line, True)
+        if self.mishap is not None and not sip.isdeleted(self.mishap) and self.mishap.isVisible():
+            self.mishap.report += f"\n\n{report}"  # one box is enough
+            return
+        self.mishap = MishapBox(self, line, kept, report)
+        self.mishap.open()
+
     def _restore_layout(self) -> None:
-        settings = QSettings()
-        for name, splitter in (("across", self.bench.across), ("middle", self.bench.middle)):
-            state = settings.value(f"layout/{name}")
+        for entry, splitter in ((preferences.ACROSS, self.bench.across), (preferences.MIDDLE, self.bench.middle)):
+            state = preferences.recall(entry)
             if state is not None:
                 splitter.restoreState(state)
-        geometry = settings.value("layout/window")
+        geometry = preferences.recall(preferences.WINDOW)
         if geometry is not None:
             self.restoreGeometry(geometry)
 
     def _keep_layout(self) -> None:
-        settings = QSettings()
-        settings.setValue("layout/across", self.bench.across.saveState())
-        settings.setValue("layout/middle", self.bench.middle.saveState())
-        settings.setValue("layout/window", self.saveGeometry())
+        preferences.keep(preferences.ACROSS, self.bench.across.saveState())
+        preferences.keep(preferences.MIDDLE, self.bench.middle.saveState())
+        preferences.keep(preferences.WINDOW, self.saveGeometry())
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         assert event is not None

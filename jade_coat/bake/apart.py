@@ -90,8 +90,10 @@ def _serve(connection: Connection) -> None:
     job = Job(lambda share, what: send("step", (share, what)))
 
     def listen() -> None:
-        with contextlib.suppress(EOFError, OSError):  # the application is gone
+        try:
             connection.recv()  # the only thing that is ever said is to stop
+        except (EOFError, OSError):
+            os._exit(1)  # the application is gone: nobody wants the result
         job.cancel()
 
     try:

@@ -13,6 +13,8 @@ from jade_coat.mesh.data import FULL, MeshData
 from jade_coat.program.types import Array
 from jade_coat.stage.project import Prop
 
+OURS, BAKED = "jade_coat", "baked"
+"""The key of our own extras: on a mesh, that UV set 0 is for baked maps; on a material, the slot it was made for."""
 _FLOAT, _USHORT, _UBYTE, _UINT = 5126, 5123, 5121, 5125
 _ARRAY, _ELEMENT = 34962, 34963
 
@@ -141,16 +143,16 @@ def _add_mesh(glb: _Glb, baked: BakedProp, materials: dict[int, int], textures: 
     for slot in baked.mesh.slots:
         material = baked.materials[slot.name]
         if id(material) not in materials:
-            materials[id(material)] = _add_material(glb, material, textures)
+            materials[id(material)] = _add_material(glb, material, textures, slot.name)
         run = baked.mesh.triangles[slot.start : slot.start + slot.count]
         primitives.append(
             g.Primitive(attributes=attributes, indices=glb.indices(run), material=materials[id(material)])
         )
-    glb.gltf.meshes.append(g.Mesh(primitives=primitives, name=baked.prop.name))
+    glb.gltf.meshes.append(g.Mesh(primitives=primitives, name=baked.prop.name, extras={OURS: BAKED}))
     return len(glb.gltf.meshes) - 1
 
 
-def _add_material(glb: _Glb, baked: BakedMaterial, textures: dict[bytes, int]) -> int:
+def _add_material(glb: _Glb, baked: BakedMaterial, textures: dict[bytes, int], slot: str) -> int:
     def texture(png: bytes, what: str) -> int:
         if png not in textures:
             textures[png] = glb.texture(png, f"{baked.name} {what}")
@@ -159,6 +161,7 @@ def _add_material(glb: _Glb, baked: BakedMaterial, textures: dict[bytes, int]) -
     packed = texture(baked.packed, "occlusion roughness metallic")
     material = g.Material(
         name=baked.name,
+        extras={OURS: slot},
         pbrMetallicRoughness=g.PbrMetallicRoughness(
             baseColorTexture=g.TextureInfo(index=texture(baked.base_color, "base colour")),
             metallicRoughnessTexture=g.TextureInfo(index=packed),

@@ -1,15 +1,17 @@
-"""Imports meshes: GLB and glTF by our reader, OBJ and PLY by trimesh."""
+"""Imports meshes: GLB, glTF and OBJ by our readers, PLY by trimesh."""
 
 from __future__ import annotations
 
 import io
+import re
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 from jade_coat.files.gltf_reader import read_gltf
-from jade_coat.mesh.data import FULL, BadMesh, MeshData, Slot, build_mesh
+from jade_coat.files.obj_reader import read_obj
+from jade_coat.mesh.data import FULL, BadMesh, MeshData, build_mesh
 from jade_coat.program.types import Array
 
 SUFFIXES = (".glb", ".gltf", ".obj", ".ply")
@@ -26,69 +28,45 @@ def read_mesh(path: Path) -> MeshData:
         raise BadMesh(f"{path.name}: it is larger than 1 GiB. Split it into parts.")
     data = path.read_bytes()
     if kind in (".glb", ".gltf"):
-        return read_gltf(data, path.name, path.parent)
-    return _read_plain(data, kind[1:], path.name)
+        return read_gltf(data, path.name, path.parent, kept=False)
+    return read_obj(data, path.name) if kind == ".obj" else _read_ply(data, path.name)
 
 
-def _read_plain(data: bytes, kind: str, name: str) -> MeshData:
-    settings = {"split_objects": False, "group_material": True, "skip_materials": True} if kind == "obj" else {}
+def _check_counts(data: bytes, name: str) -> None:
+    """Raise BadMesh when a PLY header promises more than the file can hold: a byte an element at the least."""
+    for count in re.findall(rb"element\s+\S+\s+(\S+)", data[:65536].partition(b"end_header")[0]):
+        if not count.isdigit() or len(count) > 12 or int(count) > len(data):
+            raise BadMesh(f"{name}: its header promises {count[:20].decode('latin-1')} elements, which are not there. "
+                          f"{_AGAIN}")  # fmt: skip
+
+
+def _read_ply(data: bytes, name: str) -> MeshData:
     import trimesh  # takes half a second, which a start without an import need not wait for
 
+    _check_counts(data, name)
     try:
-        loaded = trimesh.load(io.BytesIO(data), file_type=kind, process=False, **settings)
-        parts = list(loaded.geometry.values()) if isinstance(loaded, trimesh.Scene) else [loaded]
-        parts = [p for p in parts if isinstance(p, trimesh.Trimesh) and len(p.faces)]
+        loaded = trimesh.load(io.BytesIO(data), file_type="ply", process=False)
     except Exception as error:  # the library raises many kinds for damaged text
         raise BadMesh(f"{name}: the file is damaged ({error}). {_AGAIN}") from None
-    if not parts:
+    if not isinstance(loaded, trimesh.Trimesh) or not len(loaded.faces):
         raise BadMesh(f"{name}: it holds no triangles. {_AGAIN}")
-    starts = np.cumsum([0, *(len(p.vertices) for p in parts)])
-    triangles: list[Array] = []
-    slots: list[Slot] = []
-    at = 0
-    for part, start in zip(parts, starts, strict=False):
-        triangles.append(np.asarray(part.faces, np.int64) + start)
-        slots.append(Slot(_slot_name(part, {s.name for s in slots}), at, len(part.faces)))
-        at += len(part.faces)
-    return build_mesh(
-        np.concatenate([p.vertices for p in parts]), np.concatenate(triangles), name,
-        _normals(parts), _uvs(parts), _colors(parts), tuple(slots),
-    )  # fmt: skip
+    normals = None
+    if "vertex_normals" in loaded._cache.cache:  # the file's own; the library would work out others
+        normals = np.asarray(loaded.vertex_normals, np.float32)
+    uvs: tuple[Array, ...] = ()
+    if getattr(loaded.visual, "uv", None) is not None:
+        uv = np.array(loaded.visual.uv, np.float32)
+        uv[:, 1] = 1 - uv[:, 1]  # the format counts v upward
+        uvs = (uv,)
+    return build_mesh(loaded.vertices, loaded.faces, name, normals, uvs, _colors(loaded))
 
 
-def _slot_name(part: Any, taken: set[str]) -> str:
-    base = getattr(getattr(part.visual, "material", None), "name", None) or "surface"
-    name, n = str(base), 2
-    while name in taken:
-        name, n = f"{base} {n}", n + 1
-    return name
-
-
-def _normals(parts: list[Any]) -> Array | None:
-    if all("vertex_normals" in p._cache.cache for p in parts):
-        return np.concatenate([np.asarray(p.vertex_normals, np.float32) for p in parts])
-    return None
-
-
-def _uvs(parts: list[Any]) -> tuple[Array, ...]:
-    found = [getattr(p.visual, "uv", None) for p in parts]
-    if all(uv is None for uv in found):
+def _colors(mesh: Any) -> tuple[Array, ...]:
+    colors = mesh.visual.vertex_colors if mesh.visual.kind == "vertex" else mesh.vertex_attributes.get("color")
+    if colors is None or len(colors) != len(mesh.vertices):
         return ()
-    whole = [np.zeros((len(p.vertices), 2)) if uv is None else uv for uv, p in zip(found, parts, strict=True)]
-    uv = np.concatenate(whole).astype(np.float32)
-    uv[:, 1] = 1 - uv[:, 1]  # these formats count v upward
-    return (uv,)
-
-
-def _colors(parts: list[Any]) -> tuple[Array, ...]:
-    found = []
-    for p in parts:
-        colors = p.visual.vertex_colors if p.visual.kind == "vertex" else p.vertex_attributes.get("color")
-        if colors is None or len(colors) != len(p.vertices):
-            return ()
-        rgba = np.asarray(colors)
-        values = rgba.astype(np.float32) / 255 if rgba.dtype == np.uint8 else rgba.astype(np.float32)
-        if values.shape[1] == 3:
-            values = np.concatenate([values, np.ones((len(values), 1), np.float32)], axis=1)
-        found.append((np.clip(values.astype(np.float32), 0, 1) * np.float32(FULL) + np.float32(0.5)).astype(np.uint16))
-    return (np.concatenate(found),)
+    rgba = np.asarray(colors)
+    values: Array = rgba.astype(np.float32) / 255 if rgba.dtype == np.uint8 else rgba.astype(np.float32)
+    if values.shape[1] == 3:
+        values = np.concatenate([values, np.ones((len(values), 1), np.float32)], axis=1)
+    return ((np.clip(values, 0, 1) * np.float32(FULL) + np.float32(0.5)).astype(np.uint16),)

@@ -104,15 +104,24 @@ class FinishRows:
                 self._values[at, columns] = spec.clamped(value)
 
 
-_KEPT: dict[str, FinishRows] = {}
+class KeptRows:
+    """The finish rows of all materials, kept from one scene to the next by whoever builds them.
 
+    They are brought up to date in place: two threads must not share one.
+    """
 
-def finish_rows(project: Project, material: Material) -> FinishRows:
-    """The rows of a material's finishes, brought up to date with a project."""
-    found = _KEPT.get(material.id)
-    if found is None or found.material is not material:
-        if len(_KEPT) > 64:
-            _KEPT.clear()
-        found = _KEPT[material.id] = FinishRows(material)
-    found.update(project.finishes)
-    return found
+    def __init__(self) -> None:
+        self._kept: dict[str, FinishRows] = {}
+
+    def of(self, project: Project, material: Material) -> FinishRows:
+        """The rows of a material's finishes as they are in a project."""
+        found = self._kept.get(material.id)
+        if found is None or found.material is not material:
+            found = self._kept[material.id] = FinishRows(material)
+        found.update(project.finishes)
+        return found
+
+    def keep(self, materials: set[str]) -> None:
+        """Let go of all but some materials."""
+        for gone in self._kept.keys() - materials:
+            del self._kept[gone]

@@ -17,7 +17,7 @@ from jade_coat.program.types import Array
 from jade_coat.stage.draws import Draw, Scene
 from jade_coat.stage.looks import field_row, material_of, worn
 from jade_coat.stage.project import Project, Prop
-from jade_coat.stage.rows import finish_rows
+from jade_coat.stage.rows import KeptRows
 
 BARE = Material(
     id="bare",
@@ -51,8 +51,10 @@ class RowTable:
         return np.stack(self._rows)
 
 
-def build_scene(project: Project, mesh_data: Callable[[str], MeshData]) -> Scene:
-    """The scene of a project; `mesh_data` resolves mesh asset ids."""
+def build_scene(project: Project, mesh_data: Callable[[str], MeshData], kept: KeptRows | None = None) -> Scene:
+    """The scene of a project; `mesh_data` resolves mesh asset ids, `kept` are the caller's rows of the last scene."""
+    kept = kept or KeptRows()
+    kept.keep({m.id for m in project.materials})
     materials: dict[str, Material] = {}
     tables: dict[str, RowTable] = {}
     groups: dict[tuple[Any, ...], list[tuple[Array, int, int]]] = {}
@@ -63,7 +65,7 @@ def build_scene(project: Project, mesh_data: Callable[[str], MeshData]) -> Scene
             material = worn(project, finish) if finish else BARE
             materials[material.id] = material
             table = tables.setdefault(material.id, RowTable(material))
-            row = _row(project, prop, slot.name, finish, table)
+            row = _row(project, prop, slot.name, finish, table, kept)
             key = (prop.mesh, own_paint(prop), slot.start, slot.count, material.id, on_map(prop))
             groups.setdefault(key, []).append((matrix, row, number))
     draws = []
@@ -88,14 +90,14 @@ def on_map(prop: Prop) -> MapSource | None:
     return prop.paint_map.source if isinstance(prop.paint_map, PaintMap) else None
 
 
-def _row(project: Project, prop: Prop, slot: str, finish: str, table: RowTable) -> int:
+def _row(project: Project, prop: Prop, slot: str, finish: str, table: RowTable, kept: KeptRows) -> int:
     if not finish:
         return table.index((), lambda: table.pack(field_values(BARE)))
     own = prop.values.get(slot, {})
     if own:
         key = (finish, tuple(sorted(own.items())))
         return table.index(key, lambda: table.pack(field_row(project, finish, own)))
-    return table.index((finish,), lambda: finish_rows(project, material_of(project, finish)).row(finish))
+    return table.index((finish,), lambda: kept.of(project, material_of(project, finish)).row(finish))
 
 
 def single(mesh: str, data: MeshData, material: Material, values: dict[str, Number]) -> Scene:

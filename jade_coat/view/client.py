@@ -21,7 +21,7 @@ from jade_coat.stage.draws import Scene
 from jade_coat.view import messages as m
 from jade_coat.view.environment import Environment
 from jade_coat.view.process import run
-from jade_coat.view.shared import Shared
+from jade_coat.view.shared import Handle, Shared
 
 if TYPE_CHECKING:  # what it is given, which the process can start without
     from jade_coat.maps.packing import Texture
@@ -32,6 +32,7 @@ MEASURED: dict[str, Callable[[MeshData], Array]] = {
     "edge": lambda mesh: mesh.edge_length,
 }
 """Vertex streams that are worked out only where something asks for them."""
+CLOSE_SECONDS = 0.7
 MAX_DEATHS = 5
 """How often the process may die within a minute before the client gives up."""
 
@@ -83,6 +84,9 @@ class RenderClient:
         self._streams: dict[str, _Stream] = {}
         self._blocks: dict[str, Shared] = {}
         self._deaths: list[float] = []
+        self.stopped = ""
+        """Why no process runs until `start_again` is called; empty while one does."""
+        self._refusal = ""
         self._sun: tuple[tuple[float, float, float], float, str | Environment] | None = None
         self._shared_values: dict[str, float] = {}
         self._measured: dict[str, frozenset[str]] = {}
@@ -103,7 +107,7 @@ class RenderClient:
     @property
     def process_id(self) -> int:
         """The render process's id."""
-        return int(self._process.pid)
+        return int(self._process.pid or 0)
 
     def fileno(self) -> int:
         """What to watch for answers."""
@@ -112,7 +116,7 @@ class RenderClient:
     def poll(self, timeout: float = 0.0) -> bool:
         """Handle the answers that are there (waiting up to `timeout` seconds for the first); whether any were."""
         handled = False
-        if self._closed:
+        if self._closed or self.stopped:
             return False
         try:
             while self._connection.poll(timeout):
@@ -128,7 +132,7 @@ class RenderClient:
         end = time.monotonic() + seconds
         while not until():
             left = end - time.monotonic()
-            if left <= 0:
+            if left <= 0 or self.stopped:
                 return False
             wait([self._connection], min(left, 0.5))
             self.poll()
@@ -137,13 +141,14 @@ class RenderClient:
     def close(self) -> None:
         """End the process and give all shared memory back; later requests are ignored."""
         self._closed = True
-        self._outbox.put(m.Quit())
-        self._outbox.put(None)
-        self._process.join(2.0)
-        if self._process.is_alive():
-            self._process.kill()
-            self._process.join(2.0)
-        self._connection.close()
+        if not self.stopped:
+            self._outbox.put(m.Quit())
+            self._outbox.put(None)
+            self._process.join(CLOSE_SECONDS)
+            if self._process.is_alive():
+                self._process.kill()
+                self._process.join(CLOSE_SECONDS)
+            self._connection.close()
         self._free()
 
     def _free(self) -> None:
@@ -163,10 +168,30 @@ class RenderClient:
         self._process.join(0.2)
         self._free()
         self.ready = False
-        if len(self._deaths) > MAX_DEATHS:
-            self.on_state("The view keeps failing and has been stopped. Save your work and start again.")
+        if self._refusal or len(self._deaths) > MAX_DEATHS:
+            self._stop(self._refusal or "The view failed too often and was stopped. Your work is safe.")
             return
         self.on_state("The view stopped and is being started again. Your work is safe.")
+        self._start()
+        self.on_connection()
+        self._replay()
+
+    def _stop(self, reason: str) -> None:
+        """Run no process any more; what was asked for is remembered and asked again by `start_again`."""
+        self._process.join(0.5)
+        if self._process.is_alive():
+            self._process.kill()
+        self.stopped = reason
+        self.on_connection()
+        self.on_state(reason)
+
+    def start_again(self) -> None:
+        """Leave the stopped state: a new process is given everything anew."""
+        if not self.stopped or self._closed:
+            return
+        self.stopped = self._refusal = ""
+        self._deaths.clear()
+        self.on_state("The view is being started again.")
         self._start()
         self.on_connection()
         self._replay()
@@ -209,11 +234,14 @@ class RenderClient:
             self._arrived(message)
         elif isinstance(message, m.MaterialFault):
             self.on_fault(message.material, message.reason)
+        elif isinstance(message, m.Refused):
+            self._refusal = message.reason
         elif isinstance(message, m.Trouble):
             self.on_trouble(message.reason)
 
     def _send(self, message: Any) -> None:
-        self._outbox.put(message)
+        if not self.stopped:
+            self._outbox.put(message)
 
     # What it knows
 
@@ -279,8 +307,7 @@ class RenderClient:
         self._send(m.PatchMap(prop, column, row, values.reshape(edge, edge, 4)))
 
     def _send_map(self, prop: str, paint_map: PaintMap) -> None:
-        block = self._shared({"values": paint_map.picture()})
-        self._send(m.PutMap(prop, block.handles["values"]))
+        self._send_arrays({"values": paint_map.picture()}, lambda handles: m.PutMap(prop, handles["values"]))
 
     def paint_of(self, prop: str) -> Array | None:
         """The paint the process was last given for a prop."""
@@ -326,22 +353,25 @@ class RenderClient:
         streams |= {name: MEASURED[name](mesh) for name in sorted(self._measured.get(key, ()))}
         streams |= {f"uv{i}": uv for i, uv in enumerate(mesh.uvs)}
         streams |= {f"color{i}": c for i, c in enumerate(mesh.colors)}
-        block = self._shared({**streams, "triangles": mesh.triangles})
-        handles = {name: block.handles[name] for name in streams}
-        self._send(m.PutMesh(key, handles, block.handles["triangles"], mesh.metres))
+
+        def message(handles: dict[str, Handle]) -> m.PutMesh:
+            return m.PutMesh(key, {name: handles[name] for name in streams}, handles["triangles"], mesh.metres)
+
+        self._send_arrays({**streams, "triangles": mesh.triangles}, message)
 
     def _send_texture(self, texture: Texture) -> None:
-        block = self._shared({str(i): level for i, level in enumerate(texture.levels)})
-        self._send(m.PutTexture(texture.name, texture.is_color, tuple(block.handles.values())))
+        levels = {str(i): level for i, level in enumerate(texture.levels)}
+        self._send_arrays(levels, lambda handles: m.PutTexture(texture.name, texture.is_color, tuple(handles.values())))
 
     def _send_paint(self, prop: str, values: Array) -> None:
-        block = self._shared({"values": values})
-        self._send(m.PutPaint(prop, block.handles["values"]))
+        self._send_arrays({"values": values}, lambda handles: m.PutPaint(prop, handles["values"]))
 
-    def _shared(self, arrays: dict[str, Array]) -> Shared:
-        block = Shared(arrays)
-        self._blocks[block.name] = block
-        return block
+    def _send_arrays(self, arrays: dict[str, Array], message: Callable[[dict[str, Handle]], Any]) -> None:
+        """Send arrays in shared memory, by the message that names where they lie."""
+        if not self.stopped:
+            block = Shared(arrays)
+            self._blocks[block.name] = block
+            self._send(message(block.handles))
 
     # Pictures
 
@@ -353,7 +383,7 @@ class RenderClient:
         if self._closed:
             return
         found = self._streams.setdefault(stream, _Stream())
-        if found.under_way is None:
+        if found.under_way is None and not self.stopped:
             self._ask(stream, wishes, tag)
         else:
             found.waiting = (wishes, tag)
@@ -361,11 +391,13 @@ class RenderClient:
     def busy(self, stream: str) -> bool:
         """Whether a picture of this stream is still to come."""
         found = self._streams.get(stream)
-        return found is not None and found.under_way is not None
+        return found is not None and found.under_way is not None and not self.stopped
 
     @property
     def idle(self) -> bool:
         """Whether nothing is under way."""
+        if self.stopped:
+            return True
         return self.ready and not self._blocks and not any(s.under_way for s in self._streams.values())
 
     def _ask(self, stream: str, wishes: dict[str, Any], tag: Any) -> None:

@@ -17,6 +17,7 @@ from jade_coat.mesh.painting import TILE, Paint, PaintMap
 from jade_coat.stage.draws import Draw, Scene
 from jade_coat.stage.looks import worn_materials
 from jade_coat.stage.project import Project
+from jade_coat.stage.rows import KeptRows
 from jade_coat.stage.scene import BARE, build_scene, single
 from jade_coat.stage.shared_dials import shared_values
 from jade_coat.view.client import RenderClient
@@ -39,6 +40,7 @@ class StageLink:
         self._client, self._library = client, library
         self._project: Project | None = None
         self._scene = Scene()
+        self._rows = KeptRows()
         self._lookup = PackedLookup(())
         self._sent: set[MapSet] = set()
         self._broken: dict[str, MeshData] = {}
@@ -113,7 +115,7 @@ class StageLink:
         self.light(project)
         self._client.set_shared(shared_values(project.shared, self.time))
         self._sync_paint(before, project)
-        self._sync_scene(build_scene(project, self.mesh_data))
+        self._sync_scene(build_scene(project, self.mesh_data, self._rows))
         return True
 
     def _sync_paint(self, before: Project | None, project: Project) -> None:

@@ -222,6 +222,13 @@ class MaterialFault:
 
 
 @dataclass(frozen=True)
+class Refused:
+    """The process cannot draw on this machine; the reason says what to install."""
+
+    reason: str
+
+
+@dataclass(frozen=True)
 class Trouble:
     """Something else went wrong with a message."""
 

@@ -120,10 +120,8 @@ def run(connection: Connection) -> None:
     os.nice(5)  # the window comes first, even on two cores
     try:
         process = RenderProcess(connection)
-    except NoGraphics as error:
-        connection.send(m.Trouble(str(error)))
-        return
-    try:
         process.run()
+    except NoGraphics as error:
+        connection.send(m.Refused(str(error)))
     except (EOFError, BrokenPipeError, ConnectionResetError):
         return

@@ -64,6 +64,12 @@ def qapp():
     return make_application()
 
 
+def run_deletes() -> None:
+    """Delete what waits to be deleted, so that a widget used after its end is found; `processEvents` does not."""
+    QApplication.processEvents()
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+
+
 class Hand:
     """Drives a window as a person would, and waits as one."""
 
@@ -76,7 +82,7 @@ class Hand:
         calm, end = 0, time.monotonic() + seconds
         while calm < 12:
             assert time.monotonic() < end, "the window did not come to rest"
-            QApplication.processEvents()
+            run_deletes()
             time.sleep(0.01)
             calm = calm + 1 if self.window.ready() else 0
 
@@ -84,7 +90,7 @@ class Hand:
         end = time.monotonic() + seconds
         while not holds():
             assert time.monotonic() < end, "it did not happen in time"
-            QApplication.processEvents()
+            run_deletes()
             time.sleep(0.005)
 
     def drag(self, widget: QWidget, start: QPoint, end: QPoint, steps: int = 12, button=Qt.MouseButton.LeftButton,

@@ -13,7 +13,7 @@ from jade_coat.mesh import shapes
 from jade_coat.stage.document import Document
 from jade_coat.stage.draws import Draw, Scene
 from jade_coat.stage.project import Project
-from jade_coat.stage.rows import FinishRows, finish_rows
+from jade_coat.stage.rows import FinishRows, KeptRows
 from jade_coat.stage.scene import single
 from jade_coat.view.camera import eye_of
 from jade_coat.view.client import RenderClient
@@ -80,11 +80,12 @@ def bench_finishes() -> list[dict]:
     resolved = table.resolve()
     order = rng.permutation(len(finishes))
     step = [0]
+    kept = KeptRows()
 
     def turned() -> None:
         step[0] += 1
         document.do("set_dial", merge="bench", finish="f0", dial="rough", value=0.001 * (step[0] % 1000))
-        finish_rows(document.project, material).row("f5")
+        kept.of(document.project, material).row("f5")
 
     resolve, edit, floor = alternate(table.resolve, turned, lambda: resolved[order])
     return [

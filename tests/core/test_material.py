@@ -32,7 +32,7 @@ from jade_coat.stage import edits
 from jade_coat.stage.document import Document
 from jade_coat.stage.looks import dial_values, field_row, inherited_values, lineage, reach
 from jade_coat.stage.project import MeshAsset, Project, Prop
-from jade_coat.stage.rows import finish_rows
+from jade_coat.stage.rows import KeptRows
 
 unit = st.floats(0, 1, width=32)
 RED, BLUE = (1.0, 0.0, 0.0), (0.0, 0.0, 1.0)
@@ -276,6 +276,7 @@ def test_inheritance_equals_the_flattened_values_and_undo_restores_every_tree(st
     trees = [document.project]
     flat = [{"rough": None, "amount": None} for _ in range(4)]
     base = {"rough": 0.8, "amount": 1.0}
+    kept = KeptRows()
     for name, arguments in steps:
         at = int(arguments["finish"][1])
         level, dial = flat[at], arguments.get("dial")
@@ -295,7 +296,7 @@ def test_inheritance_equals_the_flattened_values_and_undo_restores_every_tree(st
         if document.project is not before:
             trees.append(document.project)
         material = document.project.materials[0]
-        rows = finish_rows(document.project, material)  # kept and brought up to date from edit to edit
+        rows = kept.of(document.project, material)  # kept and brought up to date from edit to edit
         for i in range(4):
             expected = layout(material).pack(field_row(document.project, f"f{i}"))
             np.testing.assert_array_equal(rows.row(f"f{i}"), expected)

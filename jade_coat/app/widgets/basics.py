@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
+from PyQt6 import sip
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
-from PyQt6.QtGui import QFocusEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QComboBox,
@@ -29,6 +30,32 @@ def label(text: str, role: str = "", tip: str = "", wrap: bool = False) -> QLabe
     made.setToolTip(tip)
     made.setWordWrap(wrap)
     return made
+
+
+class Line:
+    """A line of text that outlives the labels that show it: a panel may be built anew between two words."""
+
+    def __init__(self, role: str = "quiet", wrap: bool = False) -> None:
+        self._role, self._wrap, self._text = role, wrap, ""
+        self._label: QLabel | None = None
+
+    @property
+    def text(self) -> str:
+        """What it says."""
+        return self._text
+
+    def widget(self) -> QLabel:
+        """A new label that shows the text from now on."""
+        self._label = label(self._text, self._role, wrap=self._wrap)
+        self._label.setVisible(bool(self._text))
+        return self._label
+
+    def say(self, text: str) -> None:
+        """Change the text, on the label too if there still is one."""
+        self._text = text
+        if self._label is not None and not sip.isdeleted(self._label):
+            self._label.setText(text)
+            self._label.setVisible(bool(text))
 
 
 def button(text: str, do: Callable[[], object] | None = None, role: str = "", tip: str = "") -> QPushButton:
@@ -211,6 +238,15 @@ class _CalmCombo(QComboBox):
     def wheelEvent(self, e: QWheelEvent | None) -> None:
         if e is not None:
             e.ignore()
+
+    def keyPressEvent(self, e: QKeyEvent | None) -> None:
+        """Letters and digits are the workspace's keys, unless the list is open."""
+        if e is None:
+            return
+        if e.text().isprintable() and e.text().strip():
+            e.ignore()
+        else:
+            super().keyPressEvent(e)
 
 
 def choice(

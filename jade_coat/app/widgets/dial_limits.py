@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
-from PyQt6.QtWidgets import QCheckBox, QDialog, QGridLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QDialog, QGridLayout, QVBoxLayout, QWidget
 
+from jade_coat.app.numbers import number_text, shown
 from jade_coat.app.widgets.basics import button, label, row
-from jade_coat.app.widgets.fields import number_text, shown, stored
+from jade_coat.app.widgets.fields import NumberLine
 from jade_coat.material.fields import Spec, Vec2
 from jade_coat.material.material import Dial, Material, dial_spec, spec_at
 
@@ -54,8 +56,8 @@ class DialLimits(QDialog):
             "logarithmic": self.powers.isChecked(),
         }
 
-    def _span(self, first: QLineEdit, second: QLineEdit) -> Vec2:
-        low, high = (stored(self._field, float(e.text().replace("−", "-").replace(",", "."))) for e in (first, second))
+    def _span(self, first: NumberLine, second: NumberLine) -> Vec2:
+        low, high = first.number(), second.number()
         if not low < high:
             raise ValueError("the first number of each pair must be the smaller one")
         return low, high
@@ -65,7 +67,7 @@ class DialLimits(QDialog):
             span = self.chosen()["soft"] or self._slider
         except ValueError as error:
             text = str(error)
-            self._warning.setText("A limit must be a number." if "could not convert" in text else text.capitalize())
+            self._warning.setText(f"{text[:1].upper()}{text[1:]}.")
             return
         if self.powers.isChecked() and span[0] <= 0:
             self._warning.setText("By powers, the slider has to start above 0.")
@@ -73,7 +75,5 @@ class DialLimits(QDialog):
         self.accept()
 
 
-def _number(spec: Spec, value: float) -> QLineEdit:
-    editor = QLineEdit(f"{shown(spec, value):.6g}")
-    editor.setFixedWidth(84)
-    return editor
+def _number(spec: Spec, value: float) -> NumberLine:
+    return NumberLine(replace(spec, kind="angle" if spec.kind == "angle" else "number", choices=()), value, 84)

@@ -70,7 +70,7 @@ class ProgressDialog(QDialog):
                 failed(error)
 
         self.show()
-        session.work(lambda: task(self.job), finished, broke)
+        session.work(lambda: task(self.job), finished, broke, self.job)
 
     def keyPressEvent(self, event: Any) -> None:
         if event.key() == Qt.Key.Key_Escape:

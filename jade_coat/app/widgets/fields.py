@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import math
-import re
 from typing import Any
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
+    QFocusEvent,
     QKeyEvent,
     QLinearGradient,
     QMouseEvent,
@@ -17,34 +17,15 @@ from PyQt6.QtGui import (
     QPen,
     QWheelEvent,
 )
-from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLineEdit, QToolTip, QVBoxLayout, QWidget
 
 from jade_coat.app import theme
+from jade_coat.app.numbers import NotANumber, exact_text, numbers_text, read_numbers, shown
 from jade_coat.app.widgets.basics import FocusPainted
 from jade_coat.maps.color import to_linear, to_srgb
 from jade_coat.material.fields import Color, Number, Setting, Spec
 
 FINE, COARSE = 0.1, 5.0
-
-
-def shown(spec: Spec, value: float) -> float:
-    """A stored number as people read it: radians become degrees."""
-    degrees = spec.kind == "angle" or spec.unit == "°"
-    return math.degrees(value) if degrees else value
-
-
-def stored(spec: Spec, value: float) -> float:
-    """The opposite of `shown`."""
-    degrees = spec.kind == "angle" or spec.unit == "°"
-    return math.radians(value) if degrees else value
-
-
-def number_text(value: float) -> str:
-    """A number with as many digits as help: 0.0013, 0.35, 12.5, 240."""
-    size = abs(value)
-    digits = 4 if 0 < size < 0.01 else 3 if 0 < size < 0.1 else 2 if size < 10 else 1 if size < 100 else 0
-    text = f"{value:.{digits}f}"
-    return text.replace("-", "−") if float(text) else text.lstrip("-")
 
 
 class Field(FocusPainted):
@@ -102,6 +83,27 @@ class Field(FocusPainted):
         return painter
 
 
+class _Editor(QLineEdit):
+    """Where a value is typed. Enter and leaving end it, Escape gives it up; no key of it goes on to the window."""
+
+    ended = pyqtSignal(bool)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.ended.emit(True)
+        elif event.key() == Qt.Key.Key_Escape:
+            self.ended.emit(False)
+        else:
+            super().keyPressEvent(event)
+        event.accept()
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        super().focusOutEvent(event)
+        if event is not None and event.reason() != Qt.FocusReason.PopupFocusReason:
+            self.ended.emit(True)
+
+
 class NumberField(Field):
     """One number or a pair: drag sideways, type, wheel, arrows; Shift is fine, Ctrl coarse."""
 
@@ -109,7 +111,9 @@ class NumberField(Field):
         super().__init__(spec, value)
         self._grab: tuple[float, int, Number] | None = None
         self._moved = False
-        self._editor: QLineEdit | None = None
+        self._editor: _Editor | None = None
+        self._by_hand = False
+        """Whether typing was begun with the mouse: the keyboard then goes back to the window."""
         self.setCursor(Qt.CursorShape.SizeHorCursor)
 
     def _numbers(self) -> tuple[float, ...]:
@@ -122,11 +126,7 @@ class NumberField(Field):
 
     def text(self) -> str:
         """The value as shown, with its unit."""
-        gap = "" if self.spec.unit == "°" or self.spec.kind == "angle" else " "
-        unit = "°" if self.spec.kind == "angle" else self.spec.unit
-        parts = [number_text(shown(self.spec, n)) for n in self._numbers()]
-        joiner = " – " if self.spec.kind == "range" else ", "
-        return joiner.join(parts) + (f"{gap}{unit}" if unit else "")
+        return numbers_text(self.spec, self._value)
 
     def _share(self, number: float) -> float:
         low, high = self.spec.span
@@ -193,7 +193,7 @@ class NumberField(Field):
         if self._moved:
             self.settled.emit()
         else:
-            self.edit()
+            self.edit(by_hand=True)
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         assert event is not None
@@ -214,39 +214,70 @@ class NumberField(Field):
             self.settled.emit()
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_F2):
             self.edit()
-        elif event.text() and event.text() in "0123456789.-−":
-            self.edit(event.text())
         else:
             super().keyPressEvent(event)
 
-    def edit(self, first: str = "") -> None:
+    def edit(self, by_hand: bool = False) -> None:
         """Let the user type the value."""
-        editor = QLineEdit(self)
+        if self._editor is not None:
+            return
+        self._by_hand = by_hand
+        editor = _Editor(self)
         editor.setGeometry(self.rect())
         editor.setAlignment(Qt.AlignmentFlag.AlignRight)
-        editor.setText(first or self.text())
-        if not first:
-            editor.selectAll()
-        editor.editingFinished.connect(self._typed)
+        editor.setText(self.exact_text())
+        editor.selectAll()
+        editor.ended.connect(self._typed)
         editor.show()
         editor.setFocus()
         self._editor = editor
+        self._offered = editor.text()
 
-    def _typed(self) -> None:
+    def exact_text(self) -> str:
+        """The value with all its digits, as it is edited."""
+        return numbers_text(self.spec, self._value, exact=True)
+
+    def _typed(self, keep: bool) -> None:
         editor, self._editor = self._editor, None
         if editor is None:
             return
-        typed = editor.text().replace("−", "-").replace("–", " ")
-        numbers = [
-            float(n) for n in re.findall(r"-?\d+(?:[.,]\d+)?(?:e-?\d+)?", typed.replace(", ", " ").replace(",", "."))
-        ]
+        typed, held = editor.text(), editor.hasFocus()
+        editor.hide()
         editor.deleteLater()
-        self.setFocus()
-        count = len(self._numbers())
-        if len(numbers) >= count:
-            values = tuple(stored(self.spec, n) for n in numbers[:count])
-            self._put(values if count > 1 else values[0])
-            self.settled.emit()
+        if held and self._by_hand:
+            self.clearFocus()
+        elif held:
+            self.setFocus()
+        if not keep or typed.strip() == self._offered.strip():
+            return
+        try:
+            value = read_numbers(self.spec, typed)
+        except NotANumber as error:
+            QToolTip.showText(self.mapToGlobal(self.rect().bottomLeft()), f"{error}. The value stays.", self)
+            return
+        self._put(value)
+        self.settled.emit()
+
+
+class NumberLine(QLineEdit):
+    """A line to type one number into; it keeps the exact number it was given until another text stands there."""
+
+    def __init__(self, spec: Spec, value: float, width: int) -> None:
+        super().__init__(exact_text(shown(spec, value)))
+        self._spec, self._exact, self._offered = spec, value, self.text()
+        self.setFixedWidth(width)
+
+    def number(self) -> float:
+        """The number. Raises NotANumber."""
+        if self.text() == self._offered:
+            return self._exact
+        value = read_numbers(self._spec, self.text())
+        assert isinstance(value, (int, float))
+        return float(value)
+
+    def give_up(self) -> None:
+        """Show the number it was given again."""
+        self.setText(self._offered)
 
 
 class ColorField(Field):
@@ -307,6 +338,7 @@ class ColorPicker(QWidget):
         layout.setContentsMargins(12, 192, 12, 12)
         self._code = QLineEdit(tone.name())
         self._code.setAccessibleName("sRGB code")
+        self._offered = tone.name()
         self._code.editingFinished.connect(self._typed)
         layout.addWidget(self._code)
 
@@ -366,13 +398,14 @@ class ColorPicker(QWidget):
 
     def _typed(self) -> None:
         tone = QColor(self._code.text())
-        if tone.isValid():
+        if tone.isValid() and self._code.text() != self._offered:
             self._gain = 1.0
             self._hue, self._saturation, self._bright = max(tone.hueF(), 0.0), tone.saturationF(), tone.valueF()
             self._tell(tone)
 
     def _tell(self, tone: QColor) -> None:
-        self._code.setText(tone.name())
+        self._offered = tone.name()
+        self._code.setText(self._offered)
         self.update()
         linear = to_linear([tone.redF(), tone.greenF(), tone.blueF()])
         self.picked.emit(tuple(float(c) * self._gain for c in linear))

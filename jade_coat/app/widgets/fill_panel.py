@@ -6,7 +6,6 @@ from functools import partial
 from typing import Any
 
 import numpy as np
-from PyQt6 import sip
 from PyQt6.QtCore import QPointF, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen, QSinglePointEvent
 from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
@@ -14,7 +13,7 @@ from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 from jade_coat.app import theme
 from jade_coat.app.brush_state import BrushState
 from jade_coat.app.session import Session
-from jade_coat.app.widgets.basics import button, choice, clear, label, row
+from jade_coat.app.widgets.basics import Line, button, choice, clear, label, row
 from jade_coat.app.widgets.fields import NumberField
 from jade_coat.app.widgets.overlay import Overlay
 from jade_coat.app.widgets.settings import field_for
@@ -78,7 +77,7 @@ class FillPanel(QWidget):
         self._base: Painted | None = None
         self._shown: Painted | None = None
         self._prop, self._turn, self._asked = "", 0, 0
-        self._working = label("", "quiet")
+        self._working = Line()
         self.choosing_piece = False
         """Whether the next press on the prop says which connected piece is filled."""
         self.fields: dict[str, QWidget] = {}
@@ -232,9 +231,7 @@ class FillPanel(QWidget):
             self.apply_button = button("Apply", self.apply, "main")
             self.back_button = button("Take back", self.take_back)
             self._box.addLayout(row(self.apply_button, self.back_button, 1))
-            self._working = label(self._working.text(), "quiet")
-            self._working.setVisible(bool(self._working.text()))
-            self._box.addWidget(self._working)
+            self._box.addWidget(self._working.widget())
             self._box.addWidget(self.keep)
         else:
             tip = "Show it on the prop; nothing is kept until you apply it"
@@ -386,13 +383,8 @@ class FillPanel(QWidget):
         else:
             self._session.do("paint_prop", merge=merge, prop=prop, paint=made)
 
-    def _say(self, text: str) -> None:
-        if not sip.isdeleted(self._working):
-            self._working.setText(text)
-            self._working.setVisible(bool(text))
-
     def _failed(self, error: Exception) -> None:
-        self._say("")
+        self._working.say("")
         text = str(error.args[0]) if isinstance(error, KeyError) and error.args else str(error)
         self._session.said.emit(f"This cannot be filled: {text}", True)
 
@@ -409,11 +401,11 @@ class FillPanel(QWidget):
 
         def done(made: Painted) -> None:
             if self.live and asked == self._asked:
-                self._say("")
+                self._working.say("")
                 self._shown = made
                 self._put_on(prop.id, made, ("fill", turn))
 
-        self._say("Working it out…")
+        self._working.say("Working it out…")
         self._session.work(lambda: _filled(rule, mesh, matrix, base, around), done, self._failed)
 
 

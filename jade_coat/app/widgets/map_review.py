@@ -193,6 +193,11 @@ class MapCard(QFrame):
         self.change(role=wanted, channels=channels, color_space="linear" if linear else "srgb",
                     unit_length=wanted is Role.NORMAL)  # fmt: skip
 
+    @property
+    def file_entry(self) -> MapFile:
+        """What the card says of its file, whether or not the map is left out."""
+        return self._entry
+
     def entry(self) -> MapFile | None:
         """What the card says; None when the map is left out."""
         return None if self._left_out else self._entry
@@ -252,8 +257,7 @@ class MapReview(QDialog):
         card.doubled.connect(lambda: self._double(card))
 
     def _double(self, card: MapCard) -> None:
-        entry = card.entry() or self._set.maps[0]
-        self._add(MapCard(entry, self._assets, left_out=True), card)
+        self._add(MapCard(card.file_entry, self._assets, left_out=True), card)
         self._check()
 
     def mend_all(self) -> None:

@@ -7,14 +7,13 @@ from functools import partial
 from typing import Any
 
 import numpy as np
-from PyQt6 import sip
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from jade_coat.app.brush_state import BrushState
 from jade_coat.app.session import Session
-from jade_coat.app.widgets.basics import button, choice, clear, label, row
+from jade_coat.app.widgets.basics import Line, button, choice, clear, label, row
 from jade_coat.app.widgets.brush_tool import BrushTool
 from jade_coat.bake.job import Job
 from jade_coat.bake.unwrap import with_paint_uvs
@@ -50,7 +49,7 @@ class PaintBody(QWidget):
         self._box.setSpacing(5)
         self._busy = ""
         self._job: Job | None = None
-        self._share = label("", "quiet")
+        self._share = Line()
         self._key: object = None
         self.reported.connect(self._on_share)
 
@@ -81,7 +80,7 @@ class PaintBody(QWidget):
                 self._free()
                 self._session.said.emit(f"That cannot be done: {error}", True)
 
-        self._session.work(lambda: task(job), finished, failed)
+        self._session.work(lambda: task(job), finished, failed, job)
 
     def _free(self) -> None:
         self._job, self._busy, self._key = None, "", None
@@ -95,13 +94,13 @@ class PaintBody(QWidget):
 
     def _build_busy(self) -> None:
         """What is under way, how far it is, and a way to stop it."""
-        self._share = label(f"{self._busy}…", "quiet")
+        self._share.say(f"{self._busy}…")
         self.cancel = button("Cancel", self._give_up)
-        self._box.addLayout(row(self._share, 1, self.cancel))
+        self._box.addLayout(row(self._share.widget(), 1, self.cancel))
 
     def _on_share(self, share: float) -> None:
-        if self._job is not None and not sip.isdeleted(self._share):
-            self._share.setText(f"{self._busy}… {share * 100:.0f} %")
+        if self._job is not None:
+            self._share.say(f"{self._busy}… {share * 100:.0f} %")
 
     def refresh(self) -> None:
         """Show the chosen prop as it is now."""
@@ -336,7 +335,7 @@ class VerticesPanel(PaintBody):
         session.selection_changed.connect(self.refresh)
         brush.changed.connect(self.refresh)
         tool.touched.connect(self._at_brush)
-        self._where = label("", "quiet", wrap=True)
+        self._where = Line(wrap=True)
         self._measuring: MeshData | None = None
         self.refresh()
 
@@ -375,8 +374,8 @@ class VerticesPanel(PaintBody):
             self._box.addWidget(label("It is painted on a map: its vertices do not matter.", "", wrap=True))
             return
         self._box.addWidget(label(self.words(prop, mesh), "", wrap=True))
-        self._where = label("", "quiet", wrap=True)
-        self._box.addWidget(self._where)
+        self._where.say("")
+        self._box.addWidget(self._where.widget())
         if self._job is not None:
             self._build_busy()
             return
@@ -437,7 +436,7 @@ class VerticesPanel(PaintBody):
         more = _more_vertices(self._radius(prop), edge)
         if more:
             text += f" Splitting here adds about {more:,} vertices, {size(more * _bytes_a_vertex(mesh))}."
-        self._where.setText(text)
+        self._where.say(text)
 
     def split_here(self) -> None:
         """Split round the last dab."""

@@ -21,6 +21,10 @@ class IntegerField(NumberField):
         """The number without a point."""
         return f"{round(float(self._numbers()[0]))}{' ' + self.spec.unit if self.spec.unit else ''}"
 
+    def exact_text(self) -> str:
+        """The same: it has no other digits."""
+        return self.text()
+
     def _nudge(self, start: Setting, index: int, amount: float, modifiers: object) -> None:
         assert isinstance(start, (int, float))
         low, high = self.spec.span

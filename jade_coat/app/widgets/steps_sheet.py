@@ -20,10 +20,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from jade_coat.app.numbers import NotANumber
 from jade_coat.app.session import Session
 from jade_coat.app.widgets.basics import button, choice, clear, column, holder, label, row, scrolled
+from jade_coat.app.widgets.fields import NumberLine
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.material.compile import with_shared
+from jade_coat.material.fields import Spec
 from jade_coat.material.recipes import LIBRARY, STEP_KINDS, Recipe, RecipeFault, RecipeInput, Step, step_values
 from jade_coat.program import passes
 from jade_coat.program.numpy_backend import Environment, evaluate
@@ -250,8 +253,7 @@ class StepsSheet(QDialog):
         if recipe is None:
             return
         for given in recipe.inputs:
-            field = QLineEdit(f"{given.value:g}")
-            field.setFixedWidth(86)
+            field = NumberLine(Spec(given.name), given.value, 86)
             field.editingFinished.connect(partial(self._set_input, given.name, field))
             remove = button("×", partial(self._remove_input, given.name), "plain", f"Remove the input {given.name}")
             remove.setFixedSize(26, 26)
@@ -332,13 +334,14 @@ class StepsSheet(QDialog):
         made = Step(id=name, kind="keep", args=(recipe.steps[-1].id, "0", "1"))
         self.do("set_recipe", recipe=recipe.id, steps=(*recipe.steps, made))
 
-    def _set_input(self, name: str, field: QLineEdit) -> None:
+    def _set_input(self, name: str, field: NumberLine) -> None:
         recipe = self.recipe
         assert recipe is not None
         try:
-            value = float(field.text().replace(",", ".").replace("−", "-"))
-        except ValueError:
-            field.setText(next(f"{i.value:g}" for i in recipe.inputs if i.name == name))
+            value = field.number()
+        except NotANumber as error:
+            self.session.said.emit(f"{error}. The value stays.", True)
+            field.give_up()
             return
         inputs = tuple(i.with_(value=value) if i.name == name else i for i in recipe.inputs)
         if inputs != recipe.inputs:

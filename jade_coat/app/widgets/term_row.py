@@ -6,12 +6,13 @@ from collections.abc import Callable, Iterator
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
-from PyQt6.QtWidgets import QSpinBox, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from jade_coat.app import theme
 from jade_coat.app.session import Session
 from jade_coat.app.widgets.basics import DraggedRow, button, choice, row
 from jade_coat.app.widgets.fields import NumberField
+from jade_coat.app.widgets.settings import IntegerField
 from jade_coat.material.compile import MAP_READS
 from jade_coat.material.fields import Spec
 from jade_coat.material.where import (
@@ -146,8 +147,8 @@ def term_choices(term: Term, session: Session, change: Callable[..., None]) -> I
         spaces = [("object", "the object"), ("world", "the world")]
         yield "Fixed to", choice(spaces, term.space, lambda s: change(space=s))
         if term.pattern in ("clouds", "ridges"):
-            yield "Octaves", _whole(term.octaves, 1, 8, lambda n: change(octaves=n))
-        yield "Seed", _whole(term.seed, 0, 9999, lambda n: change(seed=n))
+            yield "Octaves", _whole("Octaves", term.octaves, 1, 8, lambda n: change(octaves=n))
+        yield "Seed", _whole("Seed", term.seed, 0, 9999, lambda n: change(seed=n))
     elif isinstance(term, FacingTerm):
         ways = [("direction", "a direction"), ("viewer", "the viewer")]
         yield "Toward", choice(ways, term.toward, lambda w: change(toward=w))
@@ -180,12 +181,7 @@ def _number(term: RecipeTerm, name: str, default: float, change: Callable[..., N
     return field
 
 
-def _whole(value: int, low: int, high: int, changed: Callable[[int], None]) -> QSpinBox:
-    box = QSpinBox()
-    box.setRange(low, high)
-    box.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
-    box.setAlignment(Qt.AlignmentFlag.AlignRight)
-    box.setValue(value)
-    box.setKeyboardTracking(False)
-    box.valueChanged.connect(changed)
-    return box
+def _whole(label: str, value: int, low: int, high: int, change: Callable[[int], None]) -> QWidget:
+    field = IntegerField(Spec(label, "integer", low=low, high=high), value)
+    field.changed.connect(change)
+    return field

@@ -29,6 +29,7 @@ from jade_coat.app import theme
 from jade_coat.app.picking import PropHit, prop_at
 from jade_coat.app.session import Session
 from jade_coat.app.widgets.overlay import Overlay, draw_tag
+from jade_coat.app.widgets.stopped_notice import StoppedNotice
 from jade_coat.program.types import Array
 from jade_coat.stage.looks import field_row
 from jade_coat.stage.project import Camera, Project
@@ -45,6 +46,7 @@ FINENESS = 1.0
 REST_MS = 160
 MOVING_TARGET_MS = 70.0
 INSET = QSize(172, 118)
+BANNER_LEFT = 290
 BEFORE, COMPARE = "before", "compare"
 PREVIEW_CAMERA = Camera(target=(0.0, 0.0, 0.0), yaw=0.35, pitch=0.22, distance=2.4, field_of_view=0.5)
 
@@ -137,6 +139,8 @@ class View(QWidget):
         session.view_state.connect(self._on_state)
         session.fault.connect(lambda *_: self.update())
         session.selection_changed.connect(self.update)
+        self._stopped = StoppedNotice(self, session.client.start_again)
+        self._stopped.show_reason(session.client.stopped)
 
     # Cameras
 
@@ -377,10 +381,12 @@ class View(QWidget):
 
     def _on_state(self, text: str) -> None:
         self._state = text
+        self._stopped.show_reason(self.session.client.stopped)
         self.update()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
+        self._stopped.place()
         self.refresh()
 
     # Painting of the widget
@@ -393,7 +399,8 @@ class View(QWidget):
             self._paint_split(painter)
         else:
             painter.fillRect(self.rect(), theme.color("chrome"))
-            self._say(painter, "Preparing the view…")
+            if not self._session.client.stopped:
+                self._say(painter, "Preparing the view…")
         if not self._session.project.props:
             self._say(painter, "Nothing is placed yet. Import a mesh, or drop one here.")
         for overlay in self.overlays:
@@ -401,7 +408,7 @@ class View(QWidget):
         self._paint_inset(painter)
         for overlay in self.inset_overlays:
             overlay.paint(painter)
-        if self._state:
+        if self._state and not self._session.client.stopped:
             self._paint_banner(painter, self._state, "persimmon")
         elif self._session.faults:
             name, reason = next(iter(self._session.faults.items()))
@@ -424,8 +431,13 @@ class View(QWidget):
 
     def _paint_banner(self, painter: QPainter, text: str, tone: str) -> None:
         painter.setFont(theme.font(13, 500))
-        width = min(painter.fontMetrics().horizontalAdvance(text) + 32, self.width() - 24)
-        box = QRectF((self.width() - width) / 2, 12, width, 30)
+        left = BANNER_LEFT  # the view's own buttons stand before it
+        right = self.width() - (INSET.width() + 24 if self.inset_shown() else 12)
+        top = 12.0
+        if right - left < 200:
+            left, right, top = 12, self.width() - 12, 54.0
+        width = min(painter.fontMetrics().horizontalAdvance(text) + 32, right - left)
+        box = QRectF((left + right - width) / 2, top, width, 30)
         painter.setPen(QPen(theme.color(tone), 1))
         painter.setBrush(theme.color("warn_back"))
         painter.drawRoundedRect(box, 6, 6)

@@ -36,7 +36,8 @@ class WorthPanel(QWidget):
             self._show("Choose a prop that wears a finish.")
             return
         self._asked += 1
-        asked, project, mesh_of = self._asked, session.project, session.link.mesh_data
+        asked, project = self._asked, session.project
+        meshes = {m.id: session.link.mesh_data(m.id) for m in project.meshes}
         side, bits = self._side, self._bits
 
         def done(found: tuple[Way, ...]) -> None:
@@ -44,17 +45,18 @@ class WorthPanel(QWidget):
                 self.ways = found
                 self._show("")
 
-        session.work(lambda: ways(project, prop, slot, mesh_of, side, bits), done,
+        session.work(lambda: ways(project, prop, slot, meshes.__getitem__, side, bits), done,
                      lambda error: self._show(f"This cannot be worked out: {error}"))  # fmt: skip
 
     def _show(self, problem: str) -> None:
         clear(self._box)
+        if not problem and (self._session.prop is None or self._session.slot not in self._session.prop.finishes):
+            problem = "Choose a prop that wears a finish."  # it went while this was worked out
         if problem:
             self._box.addWidget(label(problem, "quiet", wrap=True))
             return
         prop, slot = self._session.prop, self._session.slot
-        if prop is None:  # it went while this was worked out
-            return
+        assert prop is not None
         finish = prop.finishes.get(slot, "")
         many = sum(p.mesh == prop.mesh and p.finishes.get(slot) == finish for p in self._session.project.props)
         text = f"To make {prop.name} look different"
