@@ -9,10 +9,11 @@ from jade_coat.app.widgets.dialogs import NewMaterial, ProgressDialog
 from jade_coat.app.widgets.map_review import MapReview
 from jade_coat.app.widgets.texture_size import TextureSize
 from jade_coat.bake.job import Job
-from jade_coat.files.library import Library
+from jade_coat.files.library import MapFolder
 from jade_coat.files.mesh_files import read_mesh
-from jade_coat.maps.images import BadImage, read_image
+from jade_coat.maps.images import read_image
 from jade_coat.maps.mapset import Guess, MapFile, MapSet, guess, map_files
+from jade_coat.maps.picture import BadImage
 from jade_coat.material.material import Coat, Material
 from jade_coat.material.seam import Seam
 from jade_coat.material.surface import Role, Surface
@@ -110,26 +111,22 @@ def bring_maps(window: Window, folder: Path) -> ProgressDialog:
     dialog = ProgressDialog(window, f"Import maps from {folder.name}")
     library = window.session.library
 
-    def read(job: Job) -> tuple[list[list[MapFile]], list[MapFile]]:
-        job.step(0.1, f"Reading {folder.name}")
-        groups, unknown = library.read_map_folder(folder)
-        return groups, [_unknown_entry(library, p) for p in unknown]
-
     dialog.run(
-        window.session, read, lambda found: _review(window, folder, *found),
+        window.session, lambda job: library.read_map_folder(folder, job.step),
+        lambda found: _review(window, folder, found),
         lambda error: window._tell("The maps were not imported", [str(error)]),
     )  # fmt: skip
     return dialog
 
 
-def _unknown_entry(library: Library, path: Path) -> MapFile:
-    asset = library.assets.put("maps", path.name, path.read_bytes())
-    return MapFile(role=Role.BASE_COLOR, asset=asset, file=path.name, color_space="srgb", origin=str(path))
-
-
-def _review(window: Window, folder: Path, groups: list[list[MapFile]], unknown: list[MapFile]) -> None:
+def _review(window: Window, folder: Path, found: MapFolder) -> None:
+    groups, unknown = found.sets, found.left_out
     if not groups and not unknown:
-        window._tell("No maps found", [f"{folder} holds no PNG, JPEG, TIFF or EXR file. Choose another folder."])
+        lines = [
+            f"{folder} holds no PNG, JPEG, TIFF or EXR file that can be read. Choose another folder.",
+            *found.notes,
+        ]
+        window._tell("No maps found", lines)
         return
     project = window.session.project
     taken, names = {s.id for s in project.map_sets}, {s.name for s in project.map_sets}
@@ -139,8 +136,9 @@ def _review(window: Window, folder: Path, groups: list[list[MapFile]], unknown: 
         names.add(name)
         suggestion = MapSet(id=free_id(name, taken), name=name, maps=tuple(entries))
         taken.add(suggestion.id)
+        last = i == len(groups or [[]]) - 1
         review = MapReview(
-            window, suggestion, unknown if i == len(groups or [[]]) - 1 else [], window.session.library.assets
+            window, suggestion, unknown if last else [], window.session.library, found.notes if last else ()
         )
         window.review = review  # type: ignore[attr-defined]
         if review.exec():
@@ -174,7 +172,7 @@ def correct_maps(window: Window) -> None:
     session, old = window.session, _chosen_maps(window)
     if old is None:
         return
-    review = MapReview(window, old, [], session.library.assets)
+    review = MapReview(window, old, [], session.library)
     prop = session.prop if session.prop and session.prop.finishes.get(session.slot) == session.finish_id else None
     review.show_reach(session.project, reach_of_map_set(session.project, old.id), prop.name if prop else "")
     window.review = review  # type: ignore[attr-defined]
@@ -220,7 +218,7 @@ def bring_picture(window: Window, path: Path) -> None:
         id=free_id(name, {s.id for s in project.map_sets}), name=name,
         maps=tuple(map_files(path.name, asset, guesses, str(path))),
     )  # fmt: skip
-    review = MapReview(window, suggestion, [], library.assets)
+    review = MapReview(window, suggestion, [], library)
     window.review = review  # type: ignore[attr-defined]
     if review.exec():
         window.session.do("add_map_set", map_set=review.map_set())

@@ -8,7 +8,8 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, QTimer
 
 from jade_coat.app.session import Session
-from jade_coat.maps.images import BadImage, read_image
+from jade_coat.maps.images import read_image
+from jade_coat.maps.picture import BadImage
 
 LOOK_MS = 600
 PATIENCE = 50

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import threading
+from collections.abc import Callable
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from jade_coat.files.assets import Assets
@@ -10,11 +12,15 @@ from jade_coat.files.gltf_reader import read_gltf
 from jade_coat.files.gltf_writer import mesh_glb
 from jade_coat.files.pack_cache import packed
 from jade_coat.maps.images import SUFFIXES, read_image
-from jade_coat.maps.mapset import MapFile, MapSet, guess, map_files, stem_of
+from jade_coat.maps.mapset import Guess, MapFile, MapSet, fitted, guess, map_files, stem_of
 from jade_coat.maps.packing import Texture
+from jade_coat.maps.picture import BadImage
+from jade_coat.material.surface import Role
 from jade_coat.mesh.data import MeshData
 from jade_coat.stage.naming import free_id
 from jade_coat.stage.project import MeshAsset, Project
+
+MAX_FILE = 2**31
 
 
 class Library:
@@ -72,22 +78,57 @@ class Library:
         """The data of a project's mesh by id. Raises KeyError, MissingAsset or BadMesh."""
         return self.mesh(project.mesh(mesh_id))
 
-    def read_map_folder(self, folder: Path) -> tuple[list[list[MapFile]], list[Path]]:
-        """Sort the pictures of a folder into map sets by their names.
-
-        Returns the sets, each a list of map entries whose files are stored, and the pictures no role was found for.
-        Damaged pictures raise BadImage when decoded here: nothing is stored that cannot be read.
-        """
+    def read_map_folder(self, folder: Path, step: Callable[[float, str], None] | None = None) -> MapFolder:
+        """Sort the pictures of a folder into map sets by their names; what cannot be used is listed with the reason."""
+        found = MapFolder()
         grouped: dict[str, list[MapFile]] = {}
-        unknown = []
-        for path in sorted(p for p in folder.iterdir() if p.suffix.lower() in SUFFIXES):
-            guesses = guess(path.name)
-            if not guesses:
-                unknown.append(path)
+        paths = sorted(p for p in folder.iterdir() if p.is_file() and not p.name.startswith("."))
+        for i, path in enumerate(paths):
+            if step is not None:
+                step(i / len(paths), f"Reading {path.name}")
+            if path.suffix.lower() not in SUFFIXES:
+                found.skipped.append((path.name, "no PNG, JPEG, TIFF or EXR"))
                 continue
-            data = path.read_bytes()
-            read_image(data, path.name)
-            entries = map_files(path.name, self.assets.put("maps", path.name, data), guesses, str(path))
+            try:
+                entries = self.read_map(path)
+            except (OSError, BadImage) as error:
+                found.skipped.append((path.name, str(error)))
+                continue
+            if not guess(path.name):
+                found.left_out += entries
+                continue
             group = grouped.setdefault(stem_of(path.name), [])
-            group += [e for e in entries if e.role not in {m.role for m in group}]
-        return list(grouped.values()), unknown
+            taken = {m.role: m.file for m in group}
+            for entry in entries:
+                if entry.role in taken:
+                    found.left_out.append(entry)
+                    reason = f"{entry.role.label} of this set comes from {taken[entry.role]}"
+                    found.doubled.append((path.name, reason))
+                else:
+                    group.append(entry)
+        found.sets = [g for g in grouped.values() if g]
+        return found
+
+    def read_map(self, path: Path) -> list[MapFile]:
+        """Store one picture; what its name says of it, or base colour for want of a hint. Raises BadImage, OSError."""
+        if path.stat().st_size > MAX_FILE:
+            raise BadImage(f"{path.name}: it is larger than 2 GiB. Save a smaller copy.")
+        data = path.read_bytes()
+        picture = read_image(data, path.name)
+        guesses = fitted(path.name, guess(path.name), picture) or [Guess(role=Role.BASE_COLOR)]
+        return map_files(path.name, self.assets.put("maps", path.name, data), guesses, str(path))
+
+
+@dataclass
+class MapFolder:
+    """What a folder of pictures holds: the sets; what has no role, or one that is taken; what is not used and why."""
+
+    sets: list[list[MapFile]] = field(default_factory=list)
+    left_out: list[MapFile] = field(default_factory=list)
+    doubled: list[tuple[str, str]] = field(default_factory=list)
+    skipped: list[tuple[str, str]] = field(default_factory=list)
+
+    @property
+    def notes(self) -> list[str]:
+        """What was left out or skipped, a line each."""
+        return [f"{name}: {reason}" for name, reason in (*self.doubled, *self.skipped)]

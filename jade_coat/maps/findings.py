@@ -38,6 +38,8 @@ def findings(entry: MapFile, picture: Array) -> list[Finding]:
             + ("decoding it shifts every value." if is_data else "it will look too pale."),
             f"Mark it as {'data' if is_data else 'colour'}", {"color_space": wanted},
         ))  # fmt: skip
+    if picture.dtype == np.float32:
+        found += _beyond(entry, _channel(picture, entry.channels))
     if entry.role is Role.NORMAL and picture.shape[2] >= 3:
         found += _normal_findings(entry, as_float(picture)[..., :3])
     if entry.role is Role.HEIGHT and not entry.unstep and is_stepped(_channel(picture, entry.channels)):
@@ -45,6 +47,20 @@ def findings(entry: MapFile, picture: Array) -> list[Finding]:
     if not entry.blend_edges and entry.role is not Role.MASK and not tiles(as_float(_channel(picture, entry.channels))):
         found.append(Finding("It does not tile: its edges show.", "Blend the edges", {"blend_edges": True}))
     return found
+
+
+def _beyond(entry: MapFile, values: Array) -> list[Finding]:
+    """Float numbers that do not fit the span which counts as 0 to 1, and so are cut."""
+    low, high = float(values.min()), float(values.max())
+    if low >= entry.span[0] - 1e-4 and high <= entry.span[1] + 1e-4:
+        return []
+    text = (
+        f"Its values run from {low:.3g} to {high:.3g}; beyond {entry.span[0]:.3g} to {entry.span[1]:.3g} they are cut."
+    )
+    if low == high:
+        return [Finding(text, "", {})]
+    wanted = (min(low, 0.0) if entry.role.is_color else low, high)
+    return [Finding(text, "Fit them to 0 to 1", {"span": wanted})]
 
 
 def _channel(picture: Array, channels: str) -> Array:

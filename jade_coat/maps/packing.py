@@ -21,6 +21,8 @@ from jade_coat.program.types import Array
 
 ReadAsset = Callable[[str], bytes]
 SMOOTH_SIDE = 512
+STRIP = 512
+"""Rows of a large file that are held in float at a time, or so."""
 MAX_TEXTURE = 4096
 """Maps are packed at most this large; larger files are reduced when read."""
 
@@ -142,15 +144,16 @@ def pack_set(map_set: MapSet, read_asset: ReadAsset) -> list[Texture]:
 
 def _picture(entry: MapFile, read_asset: ReadAsset, limit: int = MAX_TEXTURE) -> Array:
     """One role's values `(h, w, c) float32`: colour linear, normals with green up, inverted where asked."""
-    values = as_float(read_image(read_asset(entry.asset), entry.file))
-    values = _picked(values, entry.channels)
-    if entry.color_space == "srgb":
-        values = to_linear(values)
-    if entry.unstep:
-        values = without_steps(values)
-    if entry.blend_edges:
-        values = with_blended_edges(values)
-    values = reduced(values, limit)
+    picked = _picked(read_image(read_asset(entry.asset), entry.file), entry.channels)
+    if entry.unstep or entry.blend_edges:
+        values = _scaled(picked, entry)
+        if entry.unstep:
+            values = without_steps(values)
+        if entry.blend_edges:
+            values = with_blended_edges(values)
+        values = reduced(values, limit)
+    else:
+        values = _reduced_in_strips(picked, entry, limit)
     if entry.role is Role.MASK:
         values = smoothed(values)
     if entry.unit_length and values.shape[2] >= 3:
@@ -162,6 +165,29 @@ def _picture(entry: MapFile, read_asset: ReadAsset, limit: int = MAX_TEXTURE) ->
         values = values.copy()
         values[..., 1] = 1 - values[..., 1]
     return 1 - values if entry.invert else values
+
+
+def _scaled(picked: Array, entry: MapFile) -> Array:
+    """A file's numbers as values: spread over the entry's span, colour decoded."""
+    values = as_float(picked)
+    low, high = entry.span
+    if (low, high) != (0.0, 1.0):
+        values = ((values - np.float32(low)) / np.float32(high - low)).astype(np.float32)
+    return to_linear(values) if entry.color_space == "srgb" else values
+
+
+def _reduced_in_strips(picked: Array, entry: MapFile, limit: int) -> Array:
+    """`reduced(_scaled(…))`; where a side is a whole multiple of the limit, strip by strip, so that a large file is
+    never held in float as a whole."""
+    times, rest = divmod(max(picked.shape[:2]), limit)
+    if rest or times < 2 or any(n % times for n in picked.shape[:2]):
+        return reduced(_scaled(picked, entry), limit)
+    rows = max(STRIP // times, 1) * times
+    strips = []
+    for at in range(0, len(picked), rows):
+        part = _scaled(picked[at : at + rows], entry)
+        strips.append(reduced(part, max(part.shape[:2]) // times))
+    return np.concatenate(strips)
 
 
 def reduced(values: Array, limit: int) -> Array:

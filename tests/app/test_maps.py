@@ -32,7 +32,7 @@ def test_the_review_shows_channels_flags_what_is_wrong_and_mends_it(hand: Hand) 
         MapFile(role=Role.NORMAL, asset=names[0], file="step_normal.png"),
         MapFile(role=Role.ROUGHNESS, asset=names[1], file="step_orm.png", channels="r", color_space="srgb"),
     )
-    review = MapReview(hand.window, MapSet(id="step", name="Step", maps=maps), [], assets)
+    review = MapReview(hand.window, MapSet(id="step", name="Step", maps=maps), [], hand.session.library)
     review.show()
     normals, rough = review.cards
     assert [f.mend for f in normals.findings] == ["Flip the green"]

@@ -105,10 +105,10 @@ def test_another_role_is_taken_from_the_same_file_even_when_no_name_gave_a_hint(
         MapFile(role=Role.BASE_COLOR, asset=assets.put("maps", f"{n}.png", data + n.encode()), file=f"{n}.png")
         for n in ("one", "two")
     ]
-    review = MapReview(hand.window, MapSet(id="s", name="S"), files, assets)
+    review = MapReview(hand.window, MapSet(id="s", name="S"), files, hand.session.library)
     review._double(review.cards[1])
     assert [c.file_entry.file for c in review.cards] == ["one.png", "two.png", "two.png"]
-    named = MapReview(hand.window, MapSet(id="s", name="S", maps=(files[0],)), files[1:], assets)
+    named = MapReview(hand.window, MapSet(id="s", name="S", maps=(files[0],)), files[1:], hand.session.library)
     named._double(named.cards[1])
     assert [c.file_entry.file for c in named.cards] == ["one.png", "two.png", "two.png"]
     review.deleteLater()

@@ -101,7 +101,7 @@ def test_a_dials_limits_are_set_by_hand(hand: Hand) -> None:
     assert "above 0" in asked._warning.text()
     asked.low.setText("much")
     hand.click(asked.keep)
-    assert "must be a number" in asked._warning.text()
+    assert "is no number" in asked._warning.text()
     for editor, text in ((asked.low, "0.1"), (asked.high, "1"), (asked.start, "0.2"), (asked.end, "0.9")):
         editor.setText(text)
     hand.click(asked.keep)

@@ -22,9 +22,10 @@ from jade_coat.files.library import Library
 from jade_coat.maps import synthesis
 from jade_coat.maps.color import LINEAR_OF_BYTE, hex_to_linear, to_linear, to_srgb
 from jade_coat.maps.findings import findings, looks_flipped, tiles, with_blended_edges, without_steps
-from jade_coat.maps.images import BadImage, as_float, png_bytes, quantized, read_image
+from jade_coat.maps.images import as_float, png_bytes, quantized, read_image
 from jade_coat.maps.mapset import Guess, MapFile, MapSet, guess, map_files, stem_of
 from jade_coat.maps.packing import PACKS, PackedLookup, halved, halved_normals, pack_set, smoothed
+from jade_coat.maps.picture import BadImage
 from jade_coat.maps.sampling import bilinear
 from jade_coat.material.surface import Role
 
@@ -233,9 +234,11 @@ def test_a_folder_is_sorted_into_sets(tmp_path: Path) -> None:
         (tmp_path / name).write_bytes(grey)
     (tmp_path / "notes.txt").write_text("not a map")
     library = Library(Assets())
-    sets, unknown = library.read_map_folder(tmp_path)
+    found = library.read_map_folder(tmp_path)
+    sets = found.sets
     assert sorted(len(s) for s in sets) == [2, 5]
-    assert [p.name for p in unknown] == ["readme.png"]
+    assert [m.file for m in found.left_out] == ["readme.png"]
+    assert found.notes == ["notes.txt: no PNG, JPEG, TIFF or EXR"]
     assert len({m.asset for s in sets for m in s}) == 5  # one file, one asset, whatever its roles
 
 

@@ -2,24 +2,28 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import lru_cache, partial
+from pathlib import Path
 from typing import Any
 
 import cv2
 import numpy as np
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QCheckBox, QDialog, QFrame, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QDialog, QFileDialog, QFrame, QLineEdit, QVBoxLayout, QWidget
 
 from jade_coat.app import theme
 from jade_coat.app.widgets.basics import FocusPainted, button, choice, clear, column, holder, label, row, scrolled
 from jade_coat.app.widgets.fields import NumberField
 from jade_coat.app.widgets.reach_note import ReachNote
 from jade_coat.files.assets import Assets
+from jade_coat.files.library import Library
 from jade_coat.maps.color import to_srgb
 from jade_coat.maps.findings import Finding, findings
-from jade_coat.maps.images import BadImage, as_float, read_image
-from jade_coat.maps.mapset import MapFile, MapSet
+from jade_coat.maps.images import SUFFIXES, as_float, read_image
+from jade_coat.maps.mapset import Guess, MapFile, MapSet, assumption, guess, map_files
+from jade_coat.maps.picture import BadImage
 from jade_coat.material.fields import Spec, specs
 from jade_coat.material.surface import Role, Surface
 from jade_coat.program.types import Array
@@ -114,6 +118,8 @@ class MapCard(QFrame):
 
     changed = pyqtSignal()
     doubled = pyqtSignal()
+    alpha_meant = pyqtSignal(str)
+    """The role that the file's alpha is to be read as; empty for none."""
 
     def __init__(self, entry: MapFile, assets: Assets, left_out: bool = False) -> None:
         super().__init__()
@@ -121,6 +127,7 @@ class MapCard(QFrame):
         self._entry = entry
         self._left_out = left_out
         self._picture = _decoded(assets, entry.asset, entry.file)
+        self._alpha: str | None = None
         self._box = QVBoxLayout(self)
         self._box.setContentsMargins(10, 8, 10, 8)
         self.findings: list[Finding] = []
@@ -159,12 +166,42 @@ class MapCard(QFrame):
         top = row(self.channels, gap=14)
         top.addLayout(side)
         self._box.addLayout(top)
+        self._build_alpha()
         self.findings = [] if self._picture is None or self._left_out else findings(entry, self._picture)
         if self._picture is None:
             self._box.addWidget(label("The file cannot be read.", "warn"))
         for found in self.findings:
-            mend = button(found.mend, partial(self.change, **found.changes), tip="Mend it")
-            self._box.addLayout(row(label("●", "alarm"), label(found.text, "warn", wrap=False), 1, mend))
+            parts: list[QWidget | int] = [label("●", "alarm"), label(found.text, "warn", wrap=False), 1]
+            if found.mend:
+                parts.append(button(found.mend, partial(self.change, **found.changes), tip="Mend it"))
+            self._box.addLayout(row(*parts))
+        supposed = assumption(entry.file, [Guess(role=entry.role, channels=entry.channels, invert=entry.invert)])
+        if supposed and not self._left_out:
+            self._box.addWidget(label(supposed, "quiet", wrap=True))
+
+    @property
+    def has_alpha(self) -> bool:
+        """Whether the file has an alpha that is not full everywhere."""
+        if self._picture is None or self._picture.shape[2] < 4:
+            return False
+        alpha = self._picture[..., 3]
+        return bool(alpha.min() < (1.0 if alpha.dtype == np.float32 else np.iinfo(alpha.dtype).max))
+
+    def show_alpha(self, meaning: str | None) -> None:
+        """Show what the file's alpha is read as; None leaves that to another card."""
+        if meaning != self._alpha:
+            self._alpha = meaning
+            self._build()
+
+    def _build_alpha(self) -> None:
+        if self._alpha is None or not self.has_alpha:
+            return
+        ways = [("", "nothing"), (Role.OPACITY.value, "opacity"), (Role.MASK.value, "an area (mask)")]
+        if self._alpha not in dict(ways):
+            ways.append((self._alpha, Role(self._alpha).label.lower()))
+        self.alpha = choice(ways, self._alpha, self.alpha_meant.emit, "What the file's fourth channel says")
+        self.alpha.setFixedWidth(130)
+        self._box.addLayout(row(label("Its alpha means", "quiet"), self.alpha, 1))
 
     def _switch(self, name: str, text: str, tip: str) -> QCheckBox:
         made = QCheckBox(text)
@@ -206,20 +243,23 @@ class MapCard(QFrame):
 class MapReview(QDialog):
     """Shows what each file of a map set was taken for, to be corrected before it is used."""
 
-    def __init__(self, parent: QWidget, map_set: MapSet, unknown: list[MapFile], assets: Assets) -> None:
+    def __init__(
+        self, parent: QWidget, map_set: MapSet, unknown: list[MapFile], library: Library, notes: Sequence[str] = ()
+    ) -> None:
+        """`unknown` are shown left out; `notes` say what was not read, and why."""
         super().__init__(parent)
         self.setWindowTitle("Maps of a surface")
         self.resize(900, 620)
-        self._set, self._assets = map_set, assets
+        self._set, self._library, self._assets = map_set, library, library.assets
         self.name = QLineEdit(map_set.name)
         self.tile = NumberField(TILE, map_set.tile_size)
         self._list = QVBoxLayout()
         self._list.setSpacing(8)
         self.cards: list[MapCard] = []
         for entry in map_set.maps:
-            self._add(MapCard(entry, assets))
+            self._add(MapCard(entry, self._assets))
         for entry in unknown:
-            self._add(MapCard(entry, assets, left_out=True))
+            self._add(MapCard(entry, self._assets, left_out=True))
         self._list.addStretch(1)
         self.note = ReachNote()
         self.note.hide()
@@ -232,9 +272,13 @@ class MapReview(QDialog):
         layout.setSpacing(10)
         layout.addLayout(row(label("Name"), self.name, label("One tile spans"), self.tile, 1))
         layout.addWidget(scrolled(holder(self._list)))
+        self.notes = label("\n".join(notes[:8]), "quiet", "\n".join(notes), wrap=True)
+        self.notes.setVisible(bool(notes))
+        layout.addWidget(self.notes)
         layout.addWidget(self.note)
         layout.addWidget(self._only)
-        layout.addLayout(row(self._problem, 1, self._mend_all, button("Cancel", self.reject), self._use))
+        more = button("Add a file…", self._ask_file, tip="Take one more picture into this set")
+        layout.addLayout(row(more, self._problem, 1, self._mend_all, button("Cancel", self.reject), self._use))
         self._check()
 
     def show_reach(self, project: Project, found: Reach, prop: str) -> None:
@@ -254,11 +298,46 @@ class MapReview(QDialog):
         self.cards.insert(at, card)
         self._list.insertWidget(at, card)
         card.changed.connect(self._check)
+        card.alpha_meant.connect(lambda meaning: self.take_alpha(card, meaning))
         card.doubled.connect(lambda: self._double(card))
 
     def _double(self, card: MapCard) -> None:
         self._add(MapCard(card.file_entry, self._assets, left_out=True), card)
         self._check()
+
+    def _ask_file(self) -> None:
+        kinds = " ".join(f"*{s}" for s in SUFFIXES)
+        path, _ = QFileDialog.getOpenFileName(self, "Add a map to the set", "", f"Pictures ({kinds})")
+        if path:
+            self.add_file(Path(path))
+
+    def add_file(self, path: Path) -> None:
+        """Take one more picture into the set; a role that is taken already leaves it out."""
+        try:
+            entries = self._library.read_map(path)
+        except (OSError, BadImage) as error:
+            self._problem.setText(str(error))
+            return
+        taken = {e.role for e in (c.entry() for c in self.cards) if e is not None}
+        for entry in entries:
+            self._add(MapCard(entry, self._assets, left_out=entry.role in taken or not guess(path.name)))
+        self._check()
+
+    def take_alpha(self, card: MapCard, meaning: str) -> None:
+        """Read a file's alpha as a role of the set, or not at all (an empty meaning)."""
+        file = card.file_entry
+        for other in [c for c in self.cards if c.file_entry.asset == file.asset and c.file_entry.channels == "a"]:
+            self._remove(other)
+        if meaning:
+            made = map_files(file.file, file.asset, [Guess(role=Role(meaning), channels="a")], file.origin)[0]
+            self._add(MapCard(made, self._assets), card)
+        self._check()
+
+    def _remove(self, card: MapCard) -> None:
+        self.cards.remove(card)
+        self._list.removeWidget(card)
+        card.hide()
+        card.deleteLater()
 
     def mend_all(self) -> None:
         """Make every change that is suggested."""
@@ -267,6 +346,13 @@ class MapReview(QDialog):
                 if not card.findings:
                     break
                 card.change(**card.findings[0].changes)
+
+    def _meaning_of_alpha(self, card: MapCard) -> str | None:
+        """What the alpha of a card's file means here: a role, "" for nothing; None when another card shows that."""
+        same = [c for c in self.cards if c.file_entry.asset == card.file_entry.asset]
+        if card is not next((c for c in same if c.file_entry.channels != "a"), None):
+            return None
+        return next((e.role.value for e in (c.entry() for c in same) if e is not None and e.channels == "a"), "")
 
     def map_set(self) -> MapSet:
         """The set as corrected."""
@@ -277,6 +363,8 @@ class MapReview(QDialog):
         return made
 
     def _check(self) -> None:
+        for card in self.cards:
+            card.show_alpha(self._meaning_of_alpha(card))
         roles = [e.role.label for e in (c.entry() for c in self.cards) if e is not None]
         doubled = sorted({r for r in roles if roles.count(r) > 1})
         wrong = sum(len(c.findings) for c in self.cards)

@@ -16,7 +16,8 @@ from jade_coat.app.widgets.basics import button, label, row
 from jade_coat.files.assets import Assets
 from jade_coat.files.project_folder import BadProject, Opened, open_project
 from jade_coat.maps.color import to_linear, to_srgb
-from jade_coat.maps.images import BadImage, as_float, read_image
+from jade_coat.maps.images import as_float, read_image
+from jade_coat.maps.picture import BadImage
 from jade_coat.material.surface import Role
 from jade_coat.program.types import Array
 from jade_coat.stage.looks import as_worn

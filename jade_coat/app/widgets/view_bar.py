@@ -14,7 +14,8 @@ from jade_coat.app.widgets.fields import Field
 from jade_coat.app.widgets.look_strip import NAMES
 from jade_coat.app.widgets.settings import field_for
 from jade_coat.app.widgets.view import Split, View
-from jade_coat.maps.images import SKY_SUFFIXES, BadImage, linear_radiance
+from jade_coat.maps.images import SKY_SUFFIXES, linear_radiance
+from jade_coat.maps.picture import BadImage
 from jade_coat.material.fields import Spec
 from jade_coat.view.environment import SKIES, SKY_LABELS, from_lat_long
 from jade_coat.view.link import SHAPE_LABELS
