@@ -7,16 +7,38 @@ import shutil
 import subprocess
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, get_args
 
 import numpy as np
 import pytest
 
+from jade_coat.files.assets import Assets
+from jade_coat.files.gltf_writer import mesh_glb
 from jade_coat.files.library import Library
+from jade_coat.maps.images import png_bytes
+from jade_coat.maps.mapset import MapFile, MapSet
 from jade_coat.maps.packing import PackedLookup
+from jade_coat.material.material import (
+    Coat,
+    Dial,
+    Finish,
+    Link,
+    Material,
+    field_values,
+    fields_of,
+    options_of,
+    spec_at,
+)
+from jade_coat.material.recipes import Recipe, RecipeInput, Step
+from jade_coat.material.seam import Seam
+from jade_coat.material.surface import PLACING, Role, Surface
+from jade_coat.material.where import TERM_KINDS
+from jade_coat.mesh import shapes
 from jade_coat.mesh.data import MeshData
-from jade_coat.stage.project import Camera, Project
+from jade_coat.mesh.filling import Ground, PaintRule
+from jade_coat.stage.project import Camera, MeshAsset, Project, Prop
 from jade_coat.stage.scene import BARE, build_scene
+from jade_coat.stage.shared_dials import SharedDial
 from jade_coat.view.camera import eye_of
 from jade_coat.view.messages import Eye
 
@@ -111,3 +133,75 @@ def load_client(client: Any, demo: Demo) -> list[Any]:
             client.put_paint(prop.id, prop.paint.whole())
     client.set_scene("stage", build_scene(demo.project, demo.mesh))
     return pictures
+
+
+def every_kind_of_project() -> tuple[Project, Assets]:
+    """A small project with every kind of dial, link, where-term, seam, step, finish, prop value and paint rule."""
+    assets = Assets()
+    picture = assets.put("maps", "a.png", png_bytes(np.full((4, 4, 3), 128, np.uint8)))
+    mesh = assets.put("meshes", "box.glb", mesh_glb(shapes.box(1, 1, 1), "box"))
+    sets = tuple(
+        MapSet(id=i, name=i.title(), maps=(MapFile(role=Role.BASE_COLOR, asset=picture, file="a.png"),))
+        for i in ("s1", "s2")
+    )
+    shared = tuple(SharedDial(id=i, name=i.title(), value=0.25) for i in ("season", "damp"))
+    recipes = (
+        Recipe(id="inner", name="Inner", inputs=(RecipeInput(name="a", value=0.1), RecipeInput(name="b", value=0.2),
+               RecipeInput(name="c", value=0.3)), steps=(Step(id="sum", kind="add", args=("a", "b")),
+               Step(id="all", kind="add", args=("sum", "c")))),
+        Recipe(id="outer", name="Outer", inputs=(RecipeInput(name="k", value=0.5),), steps=(
+               Step(id="wet", kind="shared", pick="damp"), Step(id="call", kind="recipe", args=("0.4", "k", "0.6"), pick="inner"),
+               Step(id="out", kind="multiply", args=("call", "wet")))),
+        Recipe(id="lone", name="Lone", steps=(Step(id="one", kind="paint", pick="G"),)),
+    )  # fmt: skip
+    terms = tuple(
+        kind(id=name, **{"map": {"map_set": "s2"}, "recipe": {"recipe": "outer", "inputs": {"k": 0.7}},
+                         "shared": {"shared": "season"}}.get(name, {}))
+        for name, kind in TERM_KINDS.items()
+    )  # fmt: skip
+    coats = (
+        Coat(id="base", name="Base", surface=Surface(map_set="s1", detail={"map_set": "s2"}), where=terms[:2], rim={"on": True}),
+        Coat(id="mid", name="Mid", surface=Surface(map_set="s2", top_set="s1", more_sets=("s1",)), where=terms,
+             seam=Seam(kind="ramp"), rim={"on": True}),
+        Coat(id="top", name="Top", where=(terms[0], terms[-1])),
+    )  # fmt: skip
+    bare = Material(id="m", name="M", coats=coats)
+    numbers = [path for path, _, _ in fields_of(bare)]
+    shapes_program = [path for path, spec, _ in options_of(bare)]
+    dials = tuple(
+        Dial(id=f"d{i}", name=f"D{i}", path=path, group="G" if i % 3 else "")
+        for i, path in enumerate([*numbers[::7], *shapes_program])
+    )
+    free = [p for p in numbers if p not in {d.path for d in dials} and p.rpartition(".")[2] not in PLACING][::9]
+    values = field_values(bare)
+    links = tuple(
+        Link(
+            path=p,
+            low=values[p],
+            high=values[p],
+            **({"shared": ("season", "damp")[i % 4 // 2]} if i % 2 else {"recipe": "outer", "inputs": {"k": 0.9}}),
+        )
+        for i, p in enumerate(free)
+    )
+    material = bare.with_(dials=dials, links=links)
+    other = Material(id="n", name="N", coats=(Coat(id="base", name="Base"), Coat(id="mid", name="Mid")))
+    specs_of = {d.id: spec_at(material, d.path) for d in dials}
+    own = {**values, **{p: v for p, _, v in options_of(material)}}
+
+    def some(of: int) -> dict[str, Any]:
+        return {d.id: specs_of[d.id].clamped(own[d.path]) for i, d in enumerate(dials) if i % 4 == of}
+
+    finishes = (
+        Finish(id="f0", name="F0", parent="m", values=some(0)), Finish(id="f1", name="F1", parent="f0", values=some(1)),
+        Finish(id="f2", name="F2", parent="f1", values=some(2)), Finish(id="g0", name="G0", parent="n"),
+    )  # fmt: skip
+    rules = tuple(PaintRule(ground=g, other="p1", map_set="s1") for g in get_args(Ground))
+    prop = Prop(id="p0", name="P0", mesh="box", finishes={"surface": "f2"}, rules=rules,
+                values={"surface": {k: v for k, v in some(0).items() if isinstance(v, (float, tuple)) and not specs_of[k].shapes_program}})  # fmt: skip
+    props = (prop, prop.with_(id="p1", name="P1", finishes={"surface": "f0"}, rules=rules[:2], values={}),
+             prop.with_(id="p2", name="P2", finishes={"surface": "g0"}, rules=(), values={}))  # fmt: skip
+    project = Project(
+        name="Everything", map_sets=sets, shared=shared, recipes=recipes, materials=(material, other), finishes=finishes,
+        meshes=(MeshAsset(id="box", name="Box", asset=mesh, slots=("surface",)),), props=props,
+    )  # fmt: skip
+    return project, assets

@@ -26,8 +26,10 @@ from jade_coat.files.recovery import Leftover, Recovery, recover
 from jade_coat.maps.images import linear_radiance
 from jade_coat.material.material import Material, plain_id
 from jade_coat.stage.document import Document
+from jade_coat.stage.edits import title
 from jade_coat.stage.looks import material_of
 from jade_coat.stage.project import Project, Prop
+from jade_coat.stage.references import losses
 from jade_coat.view.client import Picture, RenderClient
 from jade_coat.view.environment import SKIES, Environment, from_lat_long
 from jade_coat.view.link import StageLink
@@ -71,6 +73,8 @@ class Session(QObject):
         self._failed: set[object] = set()
         self._adopted: Path | None = None
         self._pool = ThreadPoolExecutor(2, thread_name_prefix="jade-coat", initializer=_stand_back)
+        self.agree: Callable[[str, list[str]], bool] = lambda what, lines: True
+        """Asks whether an edit may drop what the lines say."""
         self._running: dict[Future[Any], Job | None] = {}
         self.closed = False
         self.unfinished = False
@@ -141,13 +145,24 @@ class Session(QObject):
         return self.document.project
 
     def do(self, name: str, /, merge: object = None, **arguments: Any) -> bool:
-        """Run an edit; an edit that cannot be is said, not raised. Returns whether it was made."""
+        """Run an edit; one that cannot be is said, not raised, and what it would drop besides is told beforehand.
+
+        Returns whether it was made.
+        """
+        refused: list[str] = []
+
+        def allow(before: Project, after: Project) -> bool:
+            lines = losses(before, after)
+            if lines and not self.agree(title(name), lines):
+                refused.extend(lines)
+            return not refused
+
         try:
-            self.document.do(name, merge=merge, **arguments)
+            self.document.do(name, merge=merge, allow=allow, **arguments)
         except (KeyError, ValueError) as error:
             self.said.emit(f"That cannot be done: {_first_line(error)}", True)
             return False
-        return True
+        return not refused
 
     def _on_document(self) -> None:
         known = set(self.link.problems)

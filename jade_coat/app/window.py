@@ -77,6 +77,7 @@ class Window(QMainWindow):
         self.mishap: MishapBox | None = None
         self.workspace = "Build"
         self.show_workspace("Build")
+        session.agree = self.agree
         session.changed.connect(self._refresh)
         session.said.connect(self.say)
         session.view_state.connect(self._on_view_state)
@@ -587,6 +588,17 @@ class Window(QMainWindow):
             importing.bring_picture(self, path)
         else:
             self.say(f"{path.name}: not read. Drop a project folder, a mesh, or a folder of maps.", True)
+
+    def agree(self, what: str, lines: list[str]) -> bool:
+        """Ask whether an edit may drop what the lines say."""
+        box = QMessageBox(self)
+        box.setWindowTitle(what)
+        box.setText(f"{what}: this drops more than that.")
+        box.setInformativeText("\n".join([*lines[:10], *(["…"] if len(lines) > 10 else [])]))
+        go = box.addButton("Do it", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton("Leave it", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        return box.clickedButton() is go
 
     def _tell(self, title: str, lines: list[str]) -> None:
         self.tell(title, lines, problem=True)

@@ -255,7 +255,7 @@ def _raw(term: where.Term, fields: Any, below: Layer | None, lookup: MapLookup) 
             raise ValueError(f"there is no recipe {term.recipe!r}")
         return recipe_value(found, lookup, term.inputs) if found is not None else const(0.0)
     if isinstance(term, where.SharedTerm):
-        return lib.shared(shared_name(term.shared)) if term.shared else const(0.0)
+        return lib.shared(shared_name(term.shared)) if term.shared else const(term.value)
     if isinstance(term, where.DistanceTerm):
         origin = fields.point if term.origin == "point" else lib.shared("camera_position", VEC3)
         return lib.length(lib.attribute("world_position", VEC3) - origin)

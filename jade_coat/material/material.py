@@ -202,16 +202,18 @@ def parts_of(material: Material) -> Iterator[tuple[str, Any, str]]:
 
 
 def _holders(material: Material) -> Iterator[tuple[str, Any]]:
-    """Every part of a material that has fields, and the path to it."""
+    """Every part of a material that has fields, and the path to it.
+
+    Those of the lowest coat's where and seam too, though nothing reads them: it may be moved up again.
+    """
     for coat in material.coats:
         yield coat.id, coat
         yield f"{coat.id}.surface", coat.surface
         yield f"{coat.id}.surface.detail", coat.surface.detail
-        if coat is not material.coats[0]:
-            for term in coat.where:
-                yield f"{coat.id}.where.{term.id}", term
-            yield f"{coat.id}.seam", coat.seam
-            yield f"{coat.id}.rim", coat.rim
+        for term in coat.where:
+            yield f"{coat.id}.where.{term.id}", term
+        yield f"{coat.id}.seam", coat.seam
+        yield f"{coat.id}.rim", coat.rim
 
 
 @remembered

@@ -164,6 +164,8 @@ class SharedTerm(Term):
     label: ClassVar[str] = "Shared dial"
     kind: Literal["shared"] = "shared"
     shared: str = ""
+    value: float = 0.0
+    """What it is while it follows nothing: the last value of a dial that was removed."""
 
 
 class RecipeTerm(Term):

@@ -10,6 +10,7 @@ from jade_coat.stage import edits
 from jade_coat.stage.project import Project
 
 MAX_HISTORY = 400
+Allow = Callable[[Project, Project], bool]
 
 
 @dataclass(frozen=True)
@@ -36,13 +37,14 @@ class Document:
         self._watchers.append(watcher)
         return lambda: self._watchers.remove(watcher)
 
-    def do(self, name: str, /, merge: Hashable = None, **arguments: Any) -> Project:
+    def do(self, name: str, /, merge: Hashable = None, allow: Allow | None = None, **arguments: Any) -> Project:
         """Run the edit of this name. Consecutive edits with one `merge` key are one step of the history.
 
-        Raises what the edit raises (KeyError, ValueError); the document is then as before.
+        `allow` is shown the trees before and after, and may refuse. Raises what the edit raises (KeyError, ValueError);
+        the document is then as before.
         """
         after = edits.EDITS[name](self.project, **arguments)
-        if after is not self.project:
+        if after is not self.project and (allow is None or allow(self.project, after)):
             self._push(Step(edits.title(name), self.project, merge), after)
         return self.project
 

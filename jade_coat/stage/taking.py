@@ -8,12 +8,12 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from jade_coat.material.material import Finish, Material, spec_at
-from jade_coat.material.recipes import STEP_KINDS, Recipe
+from jade_coat.material.material import Finish, spec_at
 from jade_coat.stage.looks import material_of
 from jade_coat.stage.naming import free_id, free_name
 from jade_coat.stage.origins import Kind, Origin
 from jade_coat.stage.project import Project
+from jade_coat.stage.references import references, rewritten
 
 KINDS: tuple[Kind, ...] = ("shared", "map_sets", "recipes", "materials", "finishes")
 """What can be taken over, in the order in which one may need another."""
@@ -71,16 +71,8 @@ def needed(project: Project, place: Place) -> list[Place]:
 
 
 def _references(project: Project, kind: Kind, thing: Any) -> Iterator[Place]:
-    if kind == "recipes":
-        for step in thing.steps:
-            if step.pick and step.kind == "recipe":
-                yield "recipes", step.pick
-            elif step.pick and STEP_KINDS[step.kind].pick == "shared":
-                yield "shared", step.pick
-    elif kind == "materials":
-        yield from (("shared", s) for s in sorted(thing.shared))
-        yield from (("map_sets", s) for s in sorted(thing.map_sets))
-        yield from (("recipes", s) for s in sorted(thing.recipes))
+    if kind in ("recipes", "materials"):
+        yield from ((k, i) for k, i in dict.fromkeys(references(thing)) if k in KINDS)
     elif kind == "finishes":
         yield ("materials" if any(m.id == thing.parent for m in project.materials) else "finishes"), thing.parent
         yield from (("map_sets", str(v)) for v in _map_values(project, thing).values() if v)
@@ -96,50 +88,17 @@ def _map_values(project: Project, finish: Finish) -> dict[str, Any]:
 def _remapped(project: Project, kind: Kind, thing: Any, ours: Mapping[Place, str]) -> Any:
     """A thing of the other project with every reference in our ids."""
 
-    def new(at: Kind, old: str) -> str:
+    def new(at: Any, old: str) -> str:
         return ours.get((at, old), old) if old else old
 
-    if kind == "recipes":
-        return _remapped_recipe(thing, new)
-    if kind == "materials":
-        return _remapped_material(thing, new)
+    if kind in ("recipes", "materials"):
+        return rewritten(thing, new)
     if kind == "finishes":
         of_material = any(m.id == thing.parent for m in project.materials)
         maps = {k: new("map_sets", str(v)) for k, v in _map_values(project, thing).items()}
         parent = new("materials" if of_material else "finishes", thing.parent)
         return thing.with_(parent=parent, values={**thing.values, **maps})
     return thing
-
-
-def _remapped_recipe(recipe: Recipe, new: Any) -> Recipe:
-    def picked(step: Any) -> Any:
-        at = "recipes" if step.kind == "recipe" else "shared" if STEP_KINDS[step.kind].pick == "shared" else ""
-        return step.with_(pick=new(at, step.pick)) if at else step
-
-    made: Recipe = recipe.with_(steps=tuple(picked(s) for s in recipe.steps))
-    return made
-
-
-_REFERENCES: dict[str, Kind] = {"map_set": "map_sets", "recipe": "recipes", "shared": "shared"}
-
-
-def _remapped_material(material: Material, new: Any) -> Material:
-    def term(old: Any) -> Any:
-        names = {f: k for f, k in _REFERENCES.items() if f in type(old).model_fields}
-        return old.with_(**{f: new(k, getattr(old, f)) for f, k in names.items()}) if names else old
-
-    def coat(old: Any) -> Any:
-        s = old.surface
-        surface = s.with_(
-            map_set=new("map_sets", s.map_set), top_set=new("map_sets", s.top_set),
-            more_sets=tuple(new("map_sets", m) for m in s.more_sets),
-            detail=s.detail.with_(map_set=new("map_sets", s.detail.map_set)),
-        )  # fmt: skip
-        return old.with_(surface=surface, where=tuple(term(t) for t in old.where))
-
-    links = tuple(k.with_(shared=new("shared", k.shared), recipe=new("recipes", k.recipe)) for k in material.links)
-    made: Material = material.with_(coats=tuple(coat(c) for c in material.coats), links=links)
-    return made
 
 
 def _content(thing: Any) -> dict[str, Any]:

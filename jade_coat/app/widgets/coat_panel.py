@@ -232,7 +232,7 @@ class CoatPanel(QWidget):
         if link is not None:
             self._build_link(material, path, name, part, dot)
             return
-        dot.clicked.connect(lambda on: self._session.do("expose" if on else "hide", material=material.id, path=path))
+        dot.clicked.connect(partial(self._expose, material, path))
         self._fields[path], self._dots[path] = control, dot
         self._box.addLayout(row(dot, label(spec.label, tip=spec.hint), 1, _sized(control), gap=6))
 
@@ -241,9 +241,14 @@ class CoatPanel(QWidget):
         spec = options(type(part))[name]
         path = f"{path}.{name}"
         dot = ExposeDot(material.dial_at(path) is not None, spec.label)
-        dot.clicked.connect(lambda on: self._session.do("expose" if on else "hide", material=material.id, path=path))
+        dot.clicked.connect(partial(self._expose, material, path))
         self._dots[path] = dot
         self._box.addLayout(row(dot, label(spec.label, tip=spec.hint), 1, _sized(control), gap=6))
+
+    def _expose(self, material: Material, path: str, on: bool) -> None:
+        """Make a field a dial or take the dial away; the ring shows what came of it."""
+        if not self._session.do("expose" if on else "hide", material=material.id, path=path):
+            self.refresh()
 
     def _follow(self, material: Material, path: str, shared: str, recipe: str) -> None:
         if shared or recipe:

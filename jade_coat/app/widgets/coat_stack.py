@@ -249,14 +249,15 @@ class CoatStack(QWidget):
         index = [c.id for c in material.coats].index(coat)
         menu = QMenu(self)
         menu.addAction("Rename…", lambda: self._rename(coat))
-        copy = material.coat(coat)
-        menu.addAction("Duplicate", lambda: session.do("add_coat", material=material.id, coat=copy))
+        menu.addAction("Duplicate", lambda: session.do("copy_coat", material=material.id, coat=coat))
         others = [m for m in session.project.materials if m.id != material.id]
         if others:
             copies = menu.addMenu("Copy to")
             assert copies is not None
             for other in others:
-                copies.addAction(other.name, lambda m=other.id: session.do("add_coat", material=m, coat=copy))
+                copies.addAction(
+                    other.name, lambda m=other.id: session.do("copy_coat", material=material.id, coat=coat, to=m)
+                )
         menu.addAction(
             "Show all coats" if session.solo == (material.id, coat) else "Show only this",
             lambda: session.look_alone(coat),

@@ -8,9 +8,7 @@ from jade_coat.maps.mapset import MapSet
 from jade_coat.material.fields import Setting
 from jade_coat.material.material import (
     Coat,
-    Dial,
     Material,
-    fields_of,
     replaced,
     with_field,
 )
@@ -19,6 +17,7 @@ from jade_coat.material.where import TERM_KINDS
 from jade_coat.stage.edits.registry import added, edit, swap
 from jade_coat.stage.naming import free_id, free_name
 from jade_coat.stage.project import Project
+from jade_coat.stage.references import without_fields
 
 
 @edit
@@ -64,18 +63,23 @@ def remove_coat(project: Project, material: str, coat: str) -> Project:
     old.coat(coat)
     if len(old.coats) == 1:
         raise ValueError("a material keeps at least one coat")
-    dials = tuple(d for d in old.dials if d.path.split(".")[0] != coat)
-    return swap(project, "materials", _trimmed(old, tuple(c for c in old.coats if c.id != coat), dials))
+    project = without_fields(project, material, lambda path: path.split(".")[0] == coat)
+    lean = project.material(material)
+    return swap(project, "materials", lean.with_(coats=tuple(c for c in lean.coats if c.id != coat)))
 
 
-def _trimmed(old: Material, coats: tuple[Coat, ...], dials: tuple[Dial, ...]) -> Material:
-    """A material with new coats, keeping only the dials and links whose fields are still there."""
-    material: Material = old.with_(dials=(), links=(), coats=coats)
-    known = {path for path, _, _ in fields_of(material)}
-    kept: Material = material.with_(
-        dials=tuple(d for d in dials if d.path in known), links=tuple(k for k in old.links if k.path in known)
+@edit
+def copy_coat(project: Project, material: str, coat: str, to: str = "") -> Project:
+    """Copy a coat, with what its fields follow, on top of its own material or of another."""
+    source = project.material(material)
+    copied = source.coat(coat)
+    project = add_coat(project, to or material, copied)
+    made = project.material(to or material)
+    new = made.coats[-1].id
+    links = tuple(
+        k.with_(path=f"{new}.{k.path.partition('.')[2]}") for k in source.links if k.path.split(".")[0] == coat
     )
-    return kept
+    return swap(project, "materials", made.with_(links=(*made.links, *links))) if links else project
 
 
 def _with_coat(project: Project, material: str, coat: Coat) -> Project:
@@ -90,7 +94,7 @@ def move_coat(project: Project, material: str, coat: str, to: int) -> Project:
     moved = old.coat(coat)
     rest = [c for c in old.coats if c.id != coat]
     rest.insert(max(0, min(to, len(rest))), moved)
-    return swap(project, "materials", _trimmed(old, tuple(rest), old.dials))
+    return swap(project, "materials", old.with_(coats=tuple(rest)))
 
 
 @edit
@@ -158,12 +162,12 @@ def set_term(project: Project, material: str, coat: str, term: str, **changes: A
 
 @edit
 def remove_term(project: Project, material: str, coat: str, term: str) -> Project:
-    """Remove a term from where a coat shows."""
-    old = project.material(material)
-    c = old.coat(coat)
-    lean = c.with_(where=tuple(t for t in c.where if t.id != term))
-    coats = tuple(lean if x.id == coat else x for x in old.coats)
-    return swap(project, "materials", _trimmed(old, coats, old.dials))
+    """Remove a term from where a coat shows, and the dials that pointed at it."""
+    if not any(t.id == term for t in project.material(material).coat(coat).where):
+        raise KeyError(f"there is no term {term!r}")
+    project = without_fields(project, material, lambda path: path.startswith(f"{coat}.where.{term}."))
+    old = project.material(material).coat(coat)
+    return _with_coat(project, material, old.with_(where=tuple(t for t in old.where if t.id != term)))
 
 
 @edit

@@ -16,6 +16,7 @@ from jade_coat.stage.edits.registry import added, edit, swap
 from jade_coat.stage.looks import material_of
 from jade_coat.stage.naming import free_id, free_name
 from jade_coat.stage.project import Project
+from jade_coat.stage.references import without_fields
 
 
 @edit
@@ -25,8 +26,9 @@ def expose(project: Project, material: str, path: str) -> Project:
     if old.dial_at(path):
         return project
     spec, coat = spec_at(old, path), old.coat(path.split(".")[0])
+    taken = {d.id for d in old.dials}.union(*(f.values for f in project.finishes))  # nobody's old values come back
     dial = Dial(
-        id=free_id(path.replace(".surface", "").replace(".seam", "").replace(".where", ""), {d.id for d in old.dials}),
+        id=free_id(path.replace(".surface", "").replace(".seam", "").replace(".where", ""), taken),
         path=path, name=free_name(f"{coat.name} {spec.label.lower()}", {d.name for d in old.dials}),
         group=coat.name, hint=spec.hint,
     )  # fmt: skip
@@ -35,9 +37,13 @@ def expose(project: Project, material: str, path: str) -> Project:
 
 @edit
 def hide(project: Project, material: str, path: str) -> Project:
-    """Take a dial away; its field keeps the material's value."""
-    old = project.material(material)
-    return swap(project, "materials", old.with_(dials=tuple(d for d in old.dials if d.path != path)))
+    """Take a dial away; its field keeps the material's value, in every finish."""
+    found = project.material(material).dial_at(path)
+    if found is None:
+        return project
+    links = project.material(material).links
+    project = without_fields(project, material, lambda at: at == path)
+    return swap(project, "materials", project.material(material).with_(links=links))
 
 
 @edit

@@ -11,6 +11,7 @@ from jade_coat.stage.edits.registry import added, edit, swap
 from jade_coat.stage.looks import material_of
 from jade_coat.stage.origins import Kind
 from jade_coat.stage.project import MeshAsset, Project, Prop
+from jade_coat.stage.references import released
 from jade_coat.stage.taking import Place, take, update
 
 
@@ -45,7 +46,7 @@ def remove_prop(project: Project, prop: str) -> Project:
     """Remove a prop."""
     project.prop(prop)
     changed: Project = project.with_(props=tuple(p for p in project.props if p.id != prop))
-    return changed
+    return released(changed, "props", prop)
 
 
 @edit
@@ -99,9 +100,10 @@ def keep_rule(project: Project, prop: str, rule: PaintRule) -> Project:
 
 @edit
 def copy_rules(project: Project, prop: str, source: str) -> Project:
-    """Take the paint rules of another prop, behind those there are."""
+    """Take the paint rules of another prop, behind those there are; what is kept already is not taken twice."""
     old = project.prop(prop)
-    return swap(project, "props", old.with_(rules=(*old.rules, *project.prop(source).rules)))
+    new = tuple(r for r in project.prop(source).rules if r not in old.rules)
+    return swap(project, "props", old.with_(rules=(*old.rules, *new))) if new else project
 
 
 @edit

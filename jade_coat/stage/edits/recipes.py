@@ -10,19 +10,21 @@ from jade_coat.material.material import (
     field_values,
     spec_at,
 )
-from jade_coat.material.recipes import Recipe
+from jade_coat.material.recipes import Recipe, Step
 from jade_coat.material.surface import PLACING
+from jade_coat.material.where import SharedTerm
 from jade_coat.stage.edits.coats import set_field
 from jade_coat.stage.edits.registry import added, edit, swap
 from jade_coat.stage.naming import free_id, free_name
 from jade_coat.stage.project import Project
+from jade_coat.stage.references import referred, released, step_kind, with_inputs_followed
 from jade_coat.stage.shared_dials import SharedDial
 
 
 @edit
 def add_recipe(project: Project, recipe: Recipe) -> Project:
     """Add a recipe."""
-    taken = {r.id for r in project.recipes}
+    taken = {r.id for r in project.recipes} | referred(project, "recipes")
     made = recipe.with_(id=free_id(recipe.id, taken), name=free_name(recipe.name, {r.name for r in project.recipes}))
     return _uncircled(added(project, "recipes", made))
 
@@ -30,7 +32,9 @@ def add_recipe(project: Project, recipe: Recipe) -> Project:
 @edit
 def set_recipe(project: Project, recipe: str, **changes: Any) -> Project:
     """Change a recipe; everything that uses it follows."""
-    return _uncircled(swap(project, "recipes", project.recipe(recipe).with_(**changes)))
+    old = project.recipe(recipe)
+    new = old.with_(**changes)
+    return _uncircled(with_inputs_followed(swap(project, "recipes", new), old, new))
 
 
 @edit
@@ -78,7 +82,8 @@ def rename_step(project: Project, recipe: str, step: str, name: str) -> Project:
 def add_shared(project: Project, name: str, **details: Any) -> Project:
     """Add a shared dial."""
     name = free_name(name, {d.name for d in project.shared})
-    return added(project, "shared", SharedDial(id=free_id(name, {d.id for d in project.shared}), name=name, **details))
+    taken = {d.id for d in project.shared} | referred(project, "shared")
+    return added(project, "shared", SharedDial(id=free_id(name, taken), name=name, **details))
 
 
 @edit
@@ -100,8 +105,31 @@ def remove_shared(project: Project, shared: str) -> Project:
         for link in [k for k in material.links if k.shared == shared]:
             project = unlink_field(project, material.id, link.path)
             project = set_field(project, material.id, link.path, link_value(link, value))
+    project = released(_with_value_kept(project, shared, value), "shared", shared)
     changed: Project = project.with_(shared=tuple(d for d in project.shared if d.id != shared))
     return changed
+
+
+def _with_value_kept(project: Project, shared: str, value: float) -> Project:
+    """Every term and step that reads a shared dial, at the value it has now: a number in place of it."""
+
+    def term(old: Any) -> Any:
+        return old.with_(value=value) if isinstance(old, SharedTerm) and old.shared == shared else old
+
+    def step(old: Step) -> Step:
+        if step_kind(old) != "shared" or old.pick != shared:
+            return old
+        made: Step = old.with_(kind="add", args=(repr(value), "0"), pick="")
+        return made
+
+    for material in project.materials:
+        if shared in material.shared:
+            coats = tuple(c.with_(where=tuple(term(t) for t in c.where)) for c in material.coats)
+            project = swap(project, "materials", material.with_(coats=coats))
+    for recipe in project.recipes:
+        if any(step_kind(s) == "shared" and s.pick == shared for s in recipe.steps):
+            project = swap(project, "recipes", recipe.with_(steps=tuple(step(s) for s in recipe.steps)))
+    return project
 
 
 def link_value(link: Link, shared: float) -> Number:
