@@ -213,7 +213,7 @@ def take_over(options: argparse.Namespace) -> None:
     done = take(mine.project, other.project, (kind, wanted), folder)
     document = Document(mine.project)
     document.do("take_over", other=other.project, kind=kind, id=wanted, folder=folder)
-    save_project(document.project, mine.assets, options.project)
+    save_project(document.project, mine.assets, options.project, mine.home)
     for (_, made), name in done.added:
         print(f"{name} ({made})")
 
@@ -247,7 +247,7 @@ def fill_paint(options: argparse.Namespace) -> None:
     else:
         base = shown_paint(mesh, prop.paint, max(max(r.channels) for r in rules) // 4 + 1)
         document.do("paint_prop", prop=prop.id, paint=run_rules(rules, mesh, prop.matrix(), base, around))
-    save_project(document.project, opened.assets, options.project)
+    save_project(document.project, opened.assets, options.project, opened.home)
     print(f"{prop.name} filled by {len(rules)} rule{'s' if len(rules) > 1 else ''}")
 
 
@@ -265,7 +265,7 @@ def exchange_mesh(options: argparse.Namespace) -> None:
     made = imported_anew(opened.project, asset.id, library.mesh(asset), read_mesh(options.file), _progress)
     document = Document(opened.project)
     document.do("exchange_mesh", mesh=library.exchanged(asset, made.mesh), paint=made.paint, maps=made.maps)
-    save_project(document.project, opened.assets, options.project)
+    save_project(document.project, opened.assets, options.project, opened.home)
     print("\n".join(made.report))
 
 

@@ -9,6 +9,7 @@ import shutil
 import threading
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor, wait
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -17,17 +18,20 @@ from PyQt6 import sip
 from PyQt6.QtCore import QElapsedTimer, QObject, QSocketNotifier, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
 
+from jade_coat.app import preferences
 from jade_coat.bake.job import Job
 from jade_coat.files.assets import Assets
-from jade_coat.files.atomic import WriteFailed, write_atomic
+from jade_coat.files.atomic import WriteFailed, clear_partial, write_atomic
 from jade_coat.files.library import Library
-from jade_coat.files.project_folder import Opened, data_folder, open_project, save_project
+from jade_coat.files.open_mark import OpenMark
+from jade_coat.files.project_folder import Home, Opened, data_folder, open_project, save_project
 from jade_coat.files.recovery import Leftover, Recovery, recover
 from jade_coat.maps.images import linear_radiance
 from jade_coat.material.material import Material, plain_id
 from jade_coat.stage.document import Document
 from jade_coat.stage.edits import title
 from jade_coat.stage.looks import material_of
+from jade_coat.stage.merging import merged
 from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.references import losses
 from jade_coat.view.client import Picture, RenderClient
@@ -59,9 +63,13 @@ class Session(QObject):
         """`client` may be one whose process was started earlier, to save time."""
         super().__init__()
         self.document = Document()
+        self.document.room = preferences.recall(preferences.UNDO_MEGABYTES) << 20
+        self._let_go = 0
         self.folder: Path | None = None
         self.library = Library(Assets())
         self.recovery = Recovery()
+        self._home: Home | None = None
+        self._mark = OpenMark()
         self.prop_id = ""
         self.slot = ""
         self.coat_id = ""
@@ -172,6 +180,10 @@ class Session(QObject):
         for mesh in self.link.problems.keys() - known:
             self.said.emit(f"A plain box stands in: {self.link.problems[mesh]}", True)
         self._mend_selection()
+        if self.document.let_go > self._let_go:
+            room = self.document.room >> 20
+            self.said.emit(f"The oldest steps of undo were let go: paint in them took more than {room} MB.", False)
+        self._let_go = self.document.let_go
         if moved:
             self.scene_changed.emit()
         self._load_textures()
@@ -374,12 +386,18 @@ class Session(QObject):
         opened = open_project(folder)
         self._show(opened, opened.assets.folder)
         assert self.folder is not None
+        other = self._mark.take(self.folder)
+        if other:
+            opened.problems.append(f"{self.folder} is open elsewhere too, by {other}. Whoever saves later is asked.")
+        else:
+            clear_partial(self.folder)
         remember(self.folder)
         return opened.problems
 
     def recover(self, leftover: Leftover) -> list[str]:
         """Take over unsaved work of a session that died. Raises BadProject."""
         opened = recover(leftover)
+        opened.home = None  # what is known is of the copy, not of the project's own folder
         self._show(opened, leftover.home)
         self.document.mark_unsaved()
         self._adopted = leftover.folder
@@ -392,7 +410,9 @@ class Session(QObject):
 
     def _show(self, opened: Opened, folder: Path | None) -> None:
         self.recovery.clear()
-        self.folder = folder
+        if folder is None or folder != self.folder:
+            self._mark.leave()
+        self.folder, self._home = folder, opened.home
         self.library = Library(opened.assets)
         self.link = StageLink(self.client, self.library)
         self._loading, self._failed = set(), set()
@@ -404,11 +424,17 @@ class Session(QObject):
         self._autosaved = opened.project
         self.document.replace(opened.project)
 
-    def save(self, folder: Path) -> None:
-        """Save into a folder. Raises WriteFailed; nothing is lost then."""
-        save_project(self.project, self.library.assets, folder)
+    def save(self, folder: Path) -> tuple[str, ...]:
+        """Save into a folder; returns a line for each file that is needed and lost.
+
+        Raises WriteFailed, or ChangedOnDisk when somebody else has saved there meanwhile; nothing is lost then.
+        """
+        home = self._home if self._home is not None and self._home.folder == folder else None
+        saved = save_project(self.project, self.library.assets, folder, home, self.library.mesh_bytes)
+        self._home = saved.home
         self.library.assets.moved_to(folder)
         self.folder = folder
+        self._mark.take(folder)
         self.document.mark_saved()
         self._autosaved = self.project
         self.recovery.clear()
@@ -417,6 +443,22 @@ class Session(QObject):
             self._adopted = None
         remember(folder)
         self.changed.emit()
+        return saved.missing
+
+    def merge_with_file(self, folder: Path) -> list[str]:
+        """Take in what somebody else saved in the project's folder; returns the names of what both sides changed.
+
+        Raises BadProject, or ValueError when the two do not go together; the present tree then stays.
+        """
+        assert self._home is not None
+        theirs = open_project(folder)
+        assert theirs.home is not None
+        base = self._home.base or theirs.project
+        made, both = merged(base, self.project, theirs.project)
+        known = replace(theirs.home, paint=theirs.home.paint | self._home.paint)
+        self._home = replace(known, base=theirs.project)
+        self.document.put("Merge with the saved file", made)
+        return both
 
     def autosave(self) -> None:
         """Keep a copy of unsaved work, in the background."""
@@ -429,9 +471,9 @@ class Session(QObject):
         if not self.document.dirty:
             return False
         self._autosaved = project
-        assets, home = self.library.assets, self.folder
+        assets, home, turn = self.library.assets, self.folder, self.recovery.turn
         self.work(
-            lambda: self.recovery.store(project, assets, home),
+            lambda: self.recovery.store(project, assets, home, turn),
             lambda _: None,
             lambda error: self.said.emit(f"The safety copy could not be written: {_first_line(error)}", True),
         )
@@ -454,6 +496,7 @@ class Session(QObject):
                 job.cancel()
         self.unfinished = bool(wait(running, CLOSE_SECONDS).not_done)
         self.client.close()
+        self._mark.leave()
         self.recovery.clear()
 
 

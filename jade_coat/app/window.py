@@ -40,7 +40,7 @@ from jade_coat.bake.job import Job
 from jade_coat.bake.scene_bake import export_glb
 from jade_coat.files import mesh_files
 from jade_coat.files.atomic import WriteFailed
-from jade_coat.files.project_folder import BadProject, painted_maps
+from jade_coat.files.project_folder import BadProject, ChangedOnDisk, painted_maps
 from jade_coat.files.recovery import Leftover
 from jade_coat.maps.images import is_image_name
 
@@ -275,14 +275,69 @@ class Window(QMainWindow):
             folder = folder / (
                 self.session.project.name if self.session.project.name != "Untitled" else "Jade Coat project"
             )
+        if folder != self.session.folder and (folder / "project.json").exists() and not self.may_replace(folder):
+            return False
         if self.session.project.name == "Untitled":
             self.session.document.look(name=folder.name)
+        was_gone = folder == self.session.folder and not folder.is_dir()
         try:
-            self.session.save(folder)
+            missing = self.session.save(folder)
+        except ChangedOnDisk:
+            return self._settle_with_others(folder)
         except (WriteFailed, OSError) as error:
             self._tell("The project could not be saved", [str(error.strerror or error)])
             return False
-        self.say(f"Saved to {folder}")
+        if was_gone:
+            missing = (f"{folder} was gone and has been made anew.", *missing)
+        if missing:
+            self._tell("Saved, but not all of it is there", list(missing))
+        else:
+            self.say(f"Saved to {folder}")
+        return True
+
+    def may_replace(self, folder: Path) -> bool:
+        """Ask whether another project in a folder may be replaced by this one."""
+        box = QMessageBox(self)
+        box.setText(f"{folder.name} holds another project.")
+        box.setInformativeText("Saving here puts this project in its place. Its maps and meshes stay in the folder.")
+        over = box.addButton("Put this one in its place", QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton("Leave it", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        return box.clickedButton() is over
+
+    def ask_others(self, folder: Path) -> str:
+        """Somebody else saved the project meanwhile: ask what becomes of both; "merge", "copy", "theirs" or ""."""
+        box = QMessageBox(self)
+        box.setText("Somebody else has saved this project since it was opened here.")
+        box.setInformativeText("Nothing has been written yet. Both can be merged where they do not collide.")
+        roles = QMessageBox.ButtonRole
+        ways = {
+            box.addButton("Merge both", roles.AcceptRole): "merge",
+            box.addButton("Save mine as a copy…", roles.ActionRole): "copy",
+            box.addButton("Take theirs, drop mine", roles.DestructiveRole): "theirs",
+            box.addButton("Not now", roles.RejectRole): "",
+        }
+        box.exec()
+        return next((way for made, way in ways.items() if made is box.clickedButton()), "")
+
+    def _settle_with_others(self, folder: Path) -> bool:
+        """Save although somebody else has saved in the folder, as people choose; whether anything was saved."""
+        way = self.ask_others(folder)
+        if way == "copy":
+            return self.save_project_as()
+        if way == "theirs":
+            return self.open_folder(folder)
+        if way != "merge":
+            return False
+        try:
+            both = self.session.merge_with_file(folder)
+        except (BadProject, ValueError) as error:
+            self._tell("The two cannot be merged", [str(error), "Save this one as a copy instead."])
+            return False
+        if not self._save_now(folder):
+            return False
+        if both:
+            self._tell("Merged", [f"Changed on both sides, and kept as it is here: {', '.join(both)}."])
         return True
 
     def _leave_for(self, go: Callable[[], object]) -> None:

@@ -68,8 +68,14 @@ class Assets:
         """
         for name in names:
             path = folder / name
-            if not path.is_file() and self.has(name):
+            if _NAME.match(name) and not path.is_file() and self.has(name):
                 write_atomic(path, self.read(name))
+
+    def restore(self, folder: Path, name: str, data: bytes | None) -> None:
+        """Write a lost asset again from what made it, if that still gives the same content. Raises WriteFailed."""
+        kind, _, file = name.partition("/")
+        if data is not None and asset_name(kind, file.partition("-")[2], data) == name:
+            write_atomic(folder / name, data)
 
     def moved_to(self, folder: Path) -> None:
         """Note that everything in use is now in a folder."""

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import contextlib
 import errno
 import os
 import tempfile
 from pathlib import Path
+
+PREFIX, SUFFIX = ".jade-", ".part"
 
 
 class WriteFailed(OSError):
@@ -17,7 +20,7 @@ def write_atomic(path: Path, data: bytes) -> None:
     temporary = None
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        handle, temporary = tempfile.mkstemp(prefix=".jade-", suffix=".part", dir=path.parent)
+        handle, temporary = tempfile.mkstemp(prefix=PREFIX, suffix=SUFFIX, dir=path.parent)
         with os.fdopen(handle, "wb") as file:
             file.write(data)
             file.flush()
@@ -29,6 +32,14 @@ def write_atomic(path: Path, data: bytes) -> None:
         if temporary is not None and os.path.exists(temporary):
             os.unlink(temporary)
         raise WriteFailed(error.errno, _advice(path, error)) from error
+
+
+def clear_partial(folder: Path) -> None:
+    """Remove what saves that were killed left half-written in a folder and those directly in it."""
+    for path in (*folder.glob(f"{PREFIX}*{SUFFIX}"), *folder.glob(f"*/{PREFIX}*{SUFFIX}")):
+        if path.is_file() and not path.is_symlink() and not path.parent.is_symlink():
+            with contextlib.suppress(OSError):
+                path.unlink()
 
 
 def sync_folder(folder: Path) -> None:

@@ -265,7 +265,9 @@ class _Part:
         self.uvs, self.colors, self.triangles = uvs, colors, triangles
 
     def place(self, matrices: Sequence[Array]) -> None:
-        """Put a copy in every place."""
+        """Put a copy in every place; where that is the origin alone, everything stays as it is to the bit."""
+        if len(matrices) == 1 and np.array_equal(matrices[0], np.eye(4)):
+            return
         count, placed = len(self.positions), np.stack(matrices)
         with np.errstate(all="ignore"):
             self._move(placed[:, None, :3, :3], placed[:, None, :3, 3])

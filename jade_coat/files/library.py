@@ -62,6 +62,12 @@ class Library:
                 found = self._textures.setdefault(key, found)
         return found
 
+    def mesh_bytes(self, asset: MeshAsset) -> bytes | None:
+        """The file of a mesh that is still in memory, made again; None for one that was never read."""
+        with self._lock:
+            found = self._meshes.get(asset.asset)
+        return mesh_glb(found, asset.name) if found is not None else None
+
     def add_mesh(self, mesh: MeshData, name: str, taken: set[str]) -> MeshAsset:
         """Store a mesh; returns the asset to add to the project."""
         asset = self.assets.put("meshes", "mesh.glb", mesh_glb(mesh, name))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import io
 import json
 import os
@@ -17,26 +18,54 @@ from pydantic import ValidationError
 
 from jade_coat.files.assets import Assets, MissingAsset
 from jade_coat.files.atomic import write_atomic
+from jade_coat.files.migrations import brought_up
 from jade_coat.maps.images import read_image
 from jade_coat.mesh.painting import MAP_SIDES, Paint, PaintMap
-from jade_coat.stage.project import SCHEMA_VERSION, Project, StoredMap
+from jade_coat.stage.project import SCHEMA_VERSION, MeshAsset, Project, StoredMap
 
 FILE = "project.json"
-_UNREAD: set[Path] = set()
-"""Paint files that could not be read in this run: saving leaves them where they are."""
+MeshBytes = Callable[[MeshAsset], bytes | None]
 
 
 class BadProject(ValueError):
     """A project that cannot be opened; the message names the file and the remedy."""
 
 
+class ChangedOnDisk(ValueError):
+    """The folder holds another project than was read or last written: somebody else saved it meanwhile."""
+
+
+@dataclass(frozen=True)
+class Home:
+    """What is known of a project's folder as it was read or last written.
+
+    `digest` is of project.json, `base` the tree it held; `paint` are the paint files that this project had there, and
+    `unread` those among them that could not be read, which saving leaves alone until sound paint takes their place.
+    """
+
+    folder: Path
+    digest: str = ""
+    base: Project | None = None
+    paint: frozenset[str] = frozenset()
+    unread: frozenset[str] = frozenset()
+
+
 @dataclass
 class Opened:
-    """A project that was opened, its assets, and what is missing or wrong with parts of it."""
+    """A project that was opened, its assets, what is missing or wrong with parts of it, and where it lies."""
 
     project: Project
     assets: Assets
     problems: list[str] = field(default_factory=list)
+    home: Home | None = None
+
+
+@dataclass(frozen=True)
+class Saved:
+    """What a save left: what is known of the folder now, and a line for each file that is needed and lost."""
+
+    home: Home
+    missing: tuple[str, ...]
 
 
 def asset_names(project: Project) -> list[str]:
@@ -51,29 +80,57 @@ def painted_maps(project: Project) -> list[PaintMap]:
     return [p.paint_map for p in project.props if isinstance(p.paint_map, PaintMap)]
 
 
-def save_project(project: Project, assets: Assets, folder: Path) -> None:
+def save_project(
+    project: Project, assets: Assets, folder: Path, home: Home | None = None, mesh_bytes: MeshBytes | None = None
+) -> Saved:
     """Save into a folder: new assets and paint first, then project.json in one step.
 
-    A crash at any moment leaves the old project or the new one. Raises WriteFailed; the old project is then intact.
+    `home` is what is known of the folder: where it holds another project.json now, ChangedOnDisk is raised. What is
+    needed and not there is written again from memory (meshes by `mesh_bytes`), or named. A crash at any moment leaves
+    the old project or the new one. Raises WriteFailed; the old project is then intact.
     """
+    home = home if home is not None and home.folder == folder else Home(folder)
+    if home.digest and digest_of(folder) not in (home.digest, ""):
+        raise ChangedOnDisk(
+            f"{folder / FILE} was saved by somebody else meanwhile. Nothing was written; open it again."
+        )
     assets.write_to(folder, asset_names(project))
+    for asset in project.meshes:
+        if mesh_bytes is not None and not (folder / asset.asset).is_file():
+            assets.restore(folder, asset.asset, mesh_bytes(asset))
     kept: set[str] = set()
     for prop in project.props:
         if isinstance(prop.paint, Paint):
-            kept.add(_write_paint(folder, f"{prop.paint.key}.npy", partial(_paint_bytes, prop.paint)))
+            kept.add(_write_paint(home, f"{prop.paint.key}.npy", partial(_paint_bytes, prop.paint)))
         if isinstance(prop.paint_map, PaintMap):
-            kept.add(_write_paint(folder, f"{prop.paint_map.paint.key}.png", partial(_map_bytes, prop.paint_map)))
-    text = json.dumps(project.model_dump(mode="json"), indent=1, ensure_ascii=False)
-    write_atomic(folder / FILE, text.encode() + b"\n")
-    _sweep(folder / "paint", kept)
+            kept.add(_write_paint(home, f"{prop.paint_map.paint.key}.png", partial(_map_bytes, prop.paint_map)))
+    data = json.dumps(project.model_dump(mode="json"), indent=1, ensure_ascii=False).encode() + b"\n"
+    write_atomic(folder / FILE, data)
+    _sweep(folder / "paint", home.paint - kept - home.unread)
+    missing = tuple(
+        f"{folder / name} is lost: what uses it shows plain grey. Put it back, or choose another file."
+        for name in asset_names(project) if not (folder / name).is_file()
+    )  # fmt: skip
+    made = Home(folder, hashlib.sha256(data).hexdigest(), project, frozenset(kept), home.unread - kept)
+    return Saved(made, missing)
 
 
-def _write_paint(folder: Path, name: str, data: Callable[[], bytes]) -> str:
+def digest_of(folder: Path) -> str:
+    """A mark of the project.json in a folder; empty where there is none."""
+    try:
+        return hashlib.sha256((folder / FILE).read_bytes()).hexdigest()
+    except OSError:
+        return ""
+
+
+def _write_paint(home: Home, name: str, data: Callable[[], bytes]) -> str:
     """Write a paint file where it is not there yet, or could not be read; its name."""
-    path = folder / "paint" / name
-    if path in _UNREAD or not path.is_file():
-        write_atomic(path, data())
-        _UNREAD.discard(path)
+    path = home.folder / "paint" / name
+    if name in home.paint - home.unread and path.is_file():
+        return name
+    content = data()
+    if not path.is_file() or path.read_bytes() != content:  # what lies there by this name may be damaged
+        write_atomic(path, content)
     return name
 
 
@@ -87,12 +144,14 @@ def _paint_bytes(paint: Paint) -> bytes:
     return buffer.getvalue()
 
 
-def _sweep(folder: Path, kept: set[str]) -> None:
-    """Remove paint that no prop refers to any more; only files with names that this module gives."""
-    if folder.is_dir():
-        for path in folder.iterdir():
-            if re.fullmatch(r"[0-9a-f]{24}\.(npy|png)", path.name) and path.name not in kept and path not in _UNREAD:
-                path.unlink(missing_ok=True)
+def _sweep(folder: Path, gone: frozenset[str]) -> None:
+    """Remove paint that this project had here and needs no more; never through a link, never what others put there."""
+    if folder.is_symlink() or not folder.is_dir():
+        return
+    for name in gone:
+        path = folder / name
+        if re.fullmatch(r"[0-9a-f]{24}\.(npy|png)", name) and path.is_file() and not path.is_symlink():
+            path.unlink(missing_ok=True)
 
 
 def open_project(folder: Path) -> Opened:
@@ -102,68 +161,92 @@ def open_project(folder: Path) -> Opened:
     """
     folder = folder.parent if folder.name == FILE else folder
     path = folder / FILE
-    data = _read_json(path)
+    digest, data = _read_json(path)
     try:
-        project = Project.model_validate(data)
-    except ValidationError as error:
-        first = error.errors()[0]
-        where = ".".join(str(p) for p in first["loc"])
-        raise BadProject(
-            f"{path}: {where or 'the project'}: {first['msg']}. Undo what was changed in the file by hand, "
-            "or open a copy."
-        ) from None
+        project = Project.model_validate(brought_up(data, SCHEMA_VERSION))
+    except (ValidationError, RecursionError, OverflowError, KeyError, TypeError, AttributeError) as error:
+        raise BadProject(f"{path}: {_reason(error)}. {_advice(data)}") from None
     assets = Assets(folder)
     opened = Opened(project, assets)
-    opened.project = _with_paint(project, folder, opened.problems)
+    unread: set[str] = set()
+    opened.project = _with_paint(project, folder, opened.problems, unread)
     opened.problems += [
         f"{folder / name} is missing. Put it back, or choose another file; what uses it shows plain grey."
         for name in asset_names(project) if not assets.has(name)
     ]  # fmt: skip
+    opened.home = Home(folder, digest, opened.project, frozenset(_paint_names(project)), frozenset(unread))
     return opened
 
 
-def _read_json(path: Path) -> dict[str, Any]:
+def _paint_names(project: Project) -> set[str]:
+    """The paint files that a project.json names."""
+    found = {f"{p.paint}.npy" for p in project.props if isinstance(p.paint, str)}
+    return found | {f"{p.paint_map.file}.png" for p in project.props if isinstance(p.paint_map, StoredMap)}
+
+
+def _reason(error: Exception) -> str:
+    if isinstance(error, ValidationError):
+        first = error.errors()[0]
+        where = ".".join(str(p) for p in first["loc"])
+        return f"{where or 'the project'}: {first['msg']}"
+    return f"the project has no sense ({str(error)[:80]})"
+
+
+def _advice(data: dict[str, Any]) -> str:
+    version = data.get("schema_version")
+    if isinstance(version, int) and version < SCHEMA_VERSION:
+        return f"Its format is {version}, and bringing it up to {SCHEMA_VERSION} failed; keep the file and report this."
+    return "Undo what was changed in the file by hand, or open a copy."
+
+
+def _read_json(path: Path) -> tuple[str, dict[str, Any]]:
+    """A mark of the file's bytes, and what it holds. Raises BadProject."""
     try:
-        text = path.read_text(encoding="utf-8")
+        raw = path.read_bytes()
+        text = raw.decode("utf-8-sig")
     except FileNotFoundError:
         raise BadProject(f"{path} is not there. Choose a folder that holds a {FILE}.") from None
-    except (OSError, UnicodeDecodeError) as error:
-        raise BadProject(f"{path} cannot be read: {error}. Take it from a backup.") from None
+    except (OSError, UnicodeDecodeError, ValueError) as error:
+        raise BadProject(f"{str(path)[:300]} cannot be read: {str(error)[:200]}. Take it from a backup.") from None
     try:
         data = json.loads(text)
-    except (json.JSONDecodeError, RecursionError) as error:
+    except (ValueError, RecursionError) as error:
         at = (
             f"line {error.lineno}, column {error.colno}: {error.msg}"
             if isinstance(error, json.JSONDecodeError)
-            else "nested too deeply"
-        )
+            else "a number is too long" if isinstance(error, ValueError) else "nested too deeply"
+        )  # fmt: skip
         raise BadProject(f"{path}: {at}. Correct the file there, or take it from a backup.") from None
     if not isinstance(data, dict):
         raise BadProject(f"{path}: this is no project. Choose a folder that Jade Coat saved.")
-    version = data.get("schema_version")
-    if isinstance(version, int) and version > SCHEMA_VERSION:
+    version = data.get("schema_version", 1)
+    if not isinstance(version, int) or isinstance(version, bool) or version < 1:
+        raise BadProject(
+            f"{path}: its format is {str(version)[:20]!r}, which no Jade Coat has written. Take it from a backup."
+        )
+    if version > SCHEMA_VERSION:
         raise BadProject(
             f"{path}: saved by a newer Jade Coat (format {version}, this one reads {SCHEMA_VERSION}). "
             "Update Jade Coat to open it."
         )
-    return data
+    return hashlib.sha256(raw).hexdigest(), data
 
 
-def _with_paint(project: Project, folder: Path, problems: list[str]) -> Project:
+def _with_paint(project: Project, folder: Path, problems: list[str], unread: set[str]) -> Project:
     props = []
     for prop in project.props:
         if isinstance(prop.paint, str):
             try:
                 prop = prop.with_(paint=_read_paint(folder, prop.paint))
             except (OSError, ValueError, MissingAsset) as error:
-                _UNREAD.add(folder / "paint" / f"{prop.paint}.npy")
+                unread.add(f"{prop.paint}.npy")
                 problems.append(f"The paint of {prop.name} is lost: {error}. It shows the mesh's own colours.")
                 prop = prop.with_(paint=None)
         if isinstance(prop.paint_map, StoredMap):
             try:
                 prop = prop.with_(paint_map=_read_map(folder, prop.paint_map))
             except (OSError, ValueError, MissingAsset) as error:
-                _UNREAD.add(folder / "paint" / f"{prop.paint_map.file}.png")
+                unread.add(f"{prop.paint_map.file}.png")
                 problems.append(f"The painted map of {prop.name} is lost: {error}. It shows the paint on its vertices.")
                 prop = prop.with_(paint_map=None)
         props.append(prop)

@@ -5,13 +5,14 @@ from __future__ import annotations
 import json
 import os
 import shutil
+import threading
 import uuid
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from jade_coat.files.assets import Assets
 from jade_coat.files.atomic import write_atomic
-from jade_coat.files.project_folder import FILE, BadProject, Opened, data_folder, open_project, save_project
+from jade_coat.files.project_folder import FILE, BadProject, Home, Opened, data_folder, open_project, save_project
 from jade_coat.stage.project import Project
 
 
@@ -30,15 +31,38 @@ class Recovery:
     def __init__(self, base: Path | None = None) -> None:
         self._base = base or data_folder() / "recovery"
         self.folder = self._base / uuid.uuid4().hex[:12]
+        self._turn = 0
+        self._storing = threading.Lock()
+        self._home: Home | None = None
 
-    def store(self, project: Project, assets: Assets, home: Path | None) -> None:
-        """Keep a copy of the present state. Raises WriteFailed."""
-        save_project(project, assets, self.folder)
-        note = {"process": os.getpid(), "name": project.name, "home": str(home) if home else None}
-        write_atomic(self.folder / "session.json", json.dumps(note).encode())
+    @property
+    def turn(self) -> int:
+        """Counts up whenever the copy is forgotten: what was begun before that is not kept."""
+        return self._turn
+
+    def store(self, project: Project, assets: Assets, home: Path | None, turn: int | None = None) -> None:
+        """Keep a copy of the state as it was at a turn (the present one). Raises WriteFailed.
+
+        May run in a background thread while the window's saves or forgets; a copy that comes too late is taken away.
+        """
+        turn = self._turn if turn is None else turn
+        with self._storing:
+            if turn != self._turn:
+                return
+            self._home = save_project(project, assets, self.folder, self._known()).home
+            note = {"process": os.getpid(), "name": project.name, "home": str(home) if home else None}
+            if turn == self._turn:
+                write_atomic(self.folder / "session.json", json.dumps(note).encode())
+            if turn != self._turn:
+                shutil.rmtree(self.folder, ignore_errors=True)
+
+    def _known(self) -> Home | None:
+        """What is known of the copy's folder, but for its project.json, which nobody else writes."""
+        return replace(self._home, digest="") if self._home is not None else None
 
     def clear(self) -> None:
         """Forget the copy: the work is saved or given up."""
+        self._turn += 1
         shutil.rmtree(self.folder, ignore_errors=True)
 
     def leftovers(self) -> list[Leftover]:

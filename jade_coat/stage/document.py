@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
+from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.stage import edits
-from jade_coat.stage.project import Project
+from jade_coat.stage.project import Project, Prop
 
 MAX_HISTORY = 400
+ROOM = 512 << 20
 Allow = Callable[[Project, Project], bool]
 
 
@@ -20,6 +22,8 @@ class Step:
     title: str
     project: Project
     merge: Hashable = None
+    nbytes: int = 0
+    """What of the tree's paint the next tree does not share."""
 
 
 class Document:
@@ -31,6 +35,10 @@ class Document:
         self._behind: list[Step] = []
         self._ahead: list[Step] = []
         self._watchers: list[Callable[[], None]] = []
+        self.room = ROOM
+        """Bytes of paint that the history may hold beside the present tree's."""
+        self.let_go = 0
+        """How many of the oldest steps were forgotten for want of room since the project was opened."""
 
     def watch(self, watcher: Callable[[], None]) -> Callable[[], None]:
         """Call `watcher` after every change; returns a function that stops that."""
@@ -57,19 +65,37 @@ class Document:
             self._push(Step(title, self.project), after)
         return self.project
 
+    def put(self, title: str, after: Project) -> None:
+        """Take a tree that was worked out elsewhere, as one step of the history."""
+        if after is not self.project:
+            self._push(Step(title, self.project), after)
+
     def _push(self, step: Step, after: Project) -> None:
         last = self._behind[-1] if self._behind else None
-        if not (last and step.merge is not None and last.merge == step.merge and not self._ahead):
-            self._behind.append(step)
-            del self._behind[:-MAX_HISTORY]
+        if last and step.merge is not None and last.merge == step.merge and not self._ahead:
+            step = self._behind.pop()
+        self._behind.append(replace(step, nbytes=_unshared(step.project, after)))
         self._ahead.clear()
+        self._make_room()
         self._show(after)
+
+    def _make_room(self) -> None:
+        """Forget the oldest steps while the history holds too many, or too much; the newest one stays."""
+        held = sum(step.nbytes for step in self._behind)
+        while len(self._behind) > 1 and (len(self._behind) > MAX_HISTORY or held > self.room):
+            held -= self._behind[0].nbytes
+            self.let_go += int(len(self._behind) <= MAX_HISTORY)
+            del self._behind[0]
+
+    @property
+    def history_bytes(self) -> int:
+        """Bytes of paint that the history holds beside the present tree's."""
+        return sum(step.nbytes for step in (*self._behind, *self._ahead))
 
     def settle(self) -> None:
         """End a run of merging edits: a drag is over."""
         if self._behind:
-            last = self._behind[-1]
-            self._behind[-1] = Step(last.title, last.project)
+            self._behind[-1] = replace(self._behind[-1], merge=None)
 
     def look(self, **changes: Any) -> None:
         """Change what is not part of the history, such as the camera; does not make the document dirty by itself."""
@@ -95,7 +121,7 @@ class Document:
         if not source:
             return None
         step = source.pop()
-        target.append(Step(step.title, self.project))
+        target.append(Step(step.title, self.project, nbytes=_unshared(self.project, step.project)))
         self._show(step.project)
         return step.title
 
@@ -132,5 +158,25 @@ class Document:
         self.project, self._saved = project, project
         self._behind.clear()
         self._ahead.clear()
+        self.let_go = 0
         for watcher in list(self._watchers):
             watcher()
+
+
+def _unshared(project: Project, other: Project) -> int:
+    """Bytes of the paint in one tree that another does not share."""
+    beside = {p.id: p for p in other.props}
+    total = 0
+    for prop in project.props:
+        twin = beside.get(prop.id)
+        if twin is prop:
+            continue
+        shared = {id(t) for paint in _paints(twin) for t in paint.tiles} if twin is not None else set()
+        own = {id(t): t.nbytes for paint in _paints(prop) for t in paint.tiles}
+        total += sum(size for tile, size in own.items() if tile not in shared)
+    return total
+
+
+def _paints(prop: Prop) -> list[Paint]:
+    found = [prop.paint] if isinstance(prop.paint, Paint) else []
+    return [*found, prop.paint_map.paint] if isinstance(prop.paint_map, PaintMap) else found

@@ -18,7 +18,7 @@ from jade_coat.program.types import Array
 from jade_coat.stage.origins import Origin
 from jade_coat.stage.shared_dials import SharedDial
 
-SCHEMA_VERSION = 1
+SCHEMA_VERSION = 2
 Vec3 = tuple[float, float, float]
 
 
@@ -160,7 +160,7 @@ class Light(Frozen):
 class Project(Frozen):
     """Everything a project is, but for the large arrays its assets refer to."""
 
-    schema_version: Literal[1] = 1
+    schema_version: Literal[2] = 2
     name: str = "Untitled"
     map_sets: tuple[MapSet, ...] = ()
     materials: tuple[Material, ...] = ()

@@ -18,18 +18,30 @@ import pytest
 
 from jade_coat.files import atomic
 from jade_coat.files.assets import Assets, MissingAsset, asset_name
-from jade_coat.files.atomic import WriteFailed, write_atomic
+from jade_coat.files.atomic import WriteFailed, clear_partial, write_atomic
 from jade_coat.files.library import Library
-from jade_coat.files.project_folder import BadProject, asset_names, open_project, save_project, schema
+from jade_coat.files.migrations import MIGRATIONS
+from jade_coat.files.open_mark import NAME, OpenMark
+from jade_coat.files.project_folder import (
+    BadProject,
+    ChangedOnDisk,
+    Home,
+    asset_names,
+    open_project,
+    save_project,
+    schema,
+)
 from jade_coat.files.recovery import Recovery, recover
 from jade_coat.mesh.painting import Paint
 from jade_coat.stage.document import Document
+from jade_coat.stage.merging import merged
+from jade_coat.stage.project import SCHEMA_VERSION
 from jade_coat.view.link import StageLink
 
 ROOT = Path(__file__).parents[2]
 
 
-def edited(folder: Path) -> tuple[Document, Library]:
+def edited(folder: Path) -> tuple[Document, Library, Home]:
     opened = open_project(folder)
     document = Document(opened.project)
     document.do("set_dial", finish="ash_wall", dial="moss_amount", value=0.123)
@@ -37,11 +49,11 @@ def edited(folder: Path) -> tuple[Document, Library]:
     paint = document.project.prop("kiln_wall_prop").paint.whole().copy()
     paint[:100] = 60000
     document.do("paint_prop", prop="kiln_wall_prop", paint=Paint.of(paint))
-    return document, Library(opened.assets)
+    return document, Library(opened.assets), opened.home
 
 
 def test_everything_comes_back_after_saving_and_opening(demo_copy: Path, tmp_path: Path) -> None:
-    document, library = edited(demo_copy)
+    document, library, _ = edited(demo_copy)
     elsewhere = tmp_path / "other" / "place"
     for folder in (demo_copy, elsewhere):
         save_project(document.project, library.assets, folder)
@@ -56,10 +68,10 @@ def test_everything_comes_back_after_saving_and_opening(demo_copy: Path, tmp_pat
 
 
 def test_saving_twice_writes_the_same_text_and_old_paint_goes(demo_copy: Path) -> None:
-    document, library = edited(demo_copy)
-    save_project(document.project, library.assets, demo_copy)
+    document, library, home = edited(demo_copy)
+    home = save_project(document.project, library.assets, demo_copy, home).home
     first = (demo_copy / "project.json").read_bytes()
-    save_project(document.project, library.assets, demo_copy)
+    save_project(document.project, library.assets, demo_copy, home)
     assert (demo_copy / "project.json").read_bytes() == first
     named = {p.paint.key for p in document.project.props if p.paint is not None}
     assert {p.stem for p in (demo_copy / "paint").iterdir()} == named
@@ -78,7 +90,7 @@ def test_the_published_schema_describes_what_is_saved(demo_folder: Path) -> None
     ("change", "says"),
     [
         (lambda t: t[: len(t) // 2], "line .*column"), (lambda t: "", "line 1"), (lambda t: "[1, 2]", "no project"),
-        (lambda t: t.replace('"schema_version": 1', '"schema_version": 99'), "newer Jade Coat"),
+        (lambda t: t.replace('"schema_version": 2', '"schema_version": 99'), "newer Jade Coat"),
         (lambda t: t.replace('"iron_jar"', '"celadon_wall"', 1), "celadon_wall|unique|parents"),
         (lambda t: t.replace('"tile_size": 1.2', '"tile_size": -4', 1), "greater than"),
         (lambda t: t.replace('"name": "Kiln wall"', '"nome": "Kiln wall"', 1), "nome|Field required"),
@@ -141,7 +153,7 @@ def test_names_that_lead_out_of_the_project_are_not_followed(demo_copy: Path) ->
 @pytest.mark.parametrize("allowed", [0, 1])
 def test_a_full_disk_leaves_the_old_project_whole(demo_copy: Path, monkeypatch, allowed: int) -> None:
     """Simulated: syncing a file fails for want of space, at the paint or at project.json."""
-    document, library = edited(demo_copy)
+    document, library, _ = edited(demo_copy)
     before = {p: p.read_bytes() for p in demo_copy.rglob("*") if p.is_file()}
     real, left = os.fsync, [allowed]
 
@@ -175,6 +187,8 @@ from pathlib import Path
 from jade_coat.files.project_folder import open_project, save_project
 from jade_coat.mesh.painting import Paint
 from jade_coat.stage.document import Document
+from jade_coat.stage.merging import merged
+from jade_coat.stage.project import SCHEMA_VERSION
 folder = Path(sys.argv[1])
 opened = open_project(folder)
 document = Document(opened.project)
@@ -264,3 +278,144 @@ def test_packed_maps_are_kept_between_sessions_and_damaged_ones_made_again(
     assert [t.key for t in Library(opened.assets).textures(tile)] == [t.key for t in made]
     other = tile.with_(maps=tuple(m.with_(invert=m.role.value == "height") for m in tile.maps))
     assert Library(opened.assets).textures(other)[1].key != made[1].key
+
+
+# Others in the same folder
+
+
+def test_a_project_saved_by_somebody_else_meanwhile_is_not_overwritten(demo_copy: Path) -> None:
+    document, library, home = edited(demo_copy)
+    theirs = open_project(demo_copy)
+    other = Document(theirs.project)
+    other.do("rename_finish", finish="ash_wall", name="Theirs")
+    other.do("set_light", strength=1.25)
+    painted = Paint.of(np.full((document.project.prop("kiln_wall_prop").paint.count, 4), 7, np.uint16))
+    other.do("paint_prop", prop="gate_post", paint=painted)
+    save_project(other.project, theirs.assets, demo_copy, theirs.home)
+    written = {p: p.read_bytes() for p in demo_copy.rglob("*") if p.is_file()}
+    with pytest.raises(ChangedOnDisk):
+        save_project(document.project, library.assets, demo_copy, home)
+    assert {p: p.read_bytes() for p in demo_copy.rglob("*") if p.is_file()} == written
+    both, collided = merged(home.base, document.project, open_project(demo_copy).project)
+    assert collided == ["Ash wall"]  # its dial was turned on one side, its name changed on the other
+    assert both.finish("ash_wall") == document.project.finish("ash_wall")
+    assert both.finish("iron_jar").name == "Eisenkrug – groß"
+    assert both.light.strength == 1.25
+    assert both.prop("gate_post").paint == painted
+    save_project(both, library.assets, demo_copy, open_project(demo_copy).home)
+    assert open_project(demo_copy).problems == []
+
+
+def test_a_sweep_removes_only_what_this_project_wrote_and_never_through_a_link(demo_copy: Path, tmp_path: Path) -> None:
+    document, library, home = edited(demo_copy)
+    foreign = demo_copy / "paint" / f"{'ab' * 12}.npy"
+    foreign.write_bytes(b"somebody else's")
+    old = {p.name for p in (demo_copy / "paint").iterdir()} - {foreign.name}
+    home = save_project(document.project, library.assets, demo_copy, home).home
+    assert foreign.is_file()
+    assert old - {p.name for p in (demo_copy / "paint").iterdir()}
+    kept = tmp_path / "elsewhere"
+    shutil.move(demo_copy / "paint", kept)
+    (demo_copy / "paint").symlink_to(kept)
+    before = {p.name for p in kept.iterdir()}
+    document.do("reset_paint", prop="kiln_wall_prop")
+    save_project(document.project, library.assets, demo_copy, home)
+    assert {p.name for p in kept.iterdir()} == before
+
+
+def test_a_save_writes_again_what_is_lost_and_names_what_it_cannot(demo_copy: Path) -> None:
+    document, library, home = edited(demo_copy)
+    mesh = document.project.mesh("storage_jar")
+    library.mesh(mesh)
+    shutil.rmtree(demo_copy)
+    saved = save_project(document.project, library.assets, demo_copy, home, library.mesh_bytes)
+    assert (demo_copy / mesh.asset).is_file()
+    lost = {Path(line.partition(" is lost")[0]).name for line in saved.missing}
+    assert {Path(m.asset).name for s in document.project.map_sets for m in s.maps} <= lost
+    assert Path(mesh.asset).name not in lost
+    assert open_project(demo_copy).project.prop("kiln_wall_prop").paint is not None
+
+
+def test_a_mark_says_who_has_a_project_open_and_a_stale_one_says_nothing(tmp_path: Path) -> None:
+    first, second = OpenMark(), OpenMark()
+    assert first.take(tmp_path) == ""
+    assert first.take(tmp_path) == ""
+    assert str(os.getpid()) in second.take(tmp_path)
+    second.leave()
+    assert (tmp_path / NAME).is_file()
+    content = json.loads((tmp_path / NAME).read_text())
+    for stale in ({"process": 2**22 + 5}, {"start": "1"}):
+        (tmp_path / NAME).write_text(json.dumps({**content, **stale}))
+        assert OpenMark().take(tmp_path) == ""
+    (tmp_path / NAME).write_text(json.dumps({**content, "host": "kiln-2"}))
+    assert "kiln-2" in OpenMark().take(tmp_path)
+    (tmp_path / NAME).write_text("[" * 100_000)
+    assert OpenMark().take(tmp_path) == ""
+
+
+def test_a_safety_copy_that_comes_late_does_not_outlive_a_good_save(
+    demo_copy: Path, tmp_path: Path, monkeypatch
+) -> None:
+    from jade_coat.files import recovery
+
+    kept = Recovery(tmp_path / "recovery")
+    real = recovery.save_project
+
+    def slow(*arguments, **more):
+        done = real(*arguments, **more)
+        kept.clear()  # the work was saved well while the copy was being written
+        return done
+
+    monkeypatch.setattr(recovery, "save_project", slow)
+    opened = open_project(demo_copy)
+    kept.store(opened.project, opened.assets, demo_copy)
+    assert not kept.folder.exists()
+    turn = kept.turn
+    kept.clear()
+    kept.store(opened.project, opened.assets, demo_copy, turn)
+    assert not kept.folder.exists()
+
+
+def test_half_written_files_of_killed_saves_are_cleared(demo_copy: Path) -> None:
+    for place in (demo_copy, demo_copy / "maps", demo_copy / "paint"):
+        (place / ".jade-x1y2.part").write_bytes(b"half")
+    clear_partial(demo_copy)
+    assert not list(demo_copy.rglob("*.part"))
+
+
+@pytest.mark.parametrize("version", sorted(MIGRATIONS))
+def test_projects_of_every_older_format_open(version: int, tmp_path: Path) -> None:
+    """A stored project of each format, as the program of its time wrote it."""
+    stored = ROOT / "tests" / "data" / f"project_{version}.json"
+    (tmp_path / "project.json").write_bytes(stored.read_bytes())
+    opened = open_project(tmp_path)
+    assert opened.project.schema_version == SCHEMA_VERSION
+    old = json.loads(stored.read_text())
+    assert {m.id for m in opened.project.materials} == {m["id"] for m in old["materials"]}
+    again = tmp_path / "again"
+    save_project(opened.project, opened.assets, again)
+    assert open_project(again).project == opened.project
+
+
+def test_undo_is_bounded_in_bytes_and_says_what_was_let_go() -> None:
+    from tests.support import every_kind_of_project
+
+    document = Document(every_kind_of_project()[0])
+    document.room = 40 << 20
+    for i in range(30):
+        document.do("paint_prop", prop="p0", paint=Paint.of(np.full((500_000, 4), i, np.uint16)))  # 4 MB each
+    assert document.history_bytes <= document.room
+    assert 18 <= document.let_go <= 21
+    undone = 0
+    while document.undo():
+        undone += 1
+    assert 8 <= undone <= 12
+    while document.redo():
+        undone -= 1
+    assert undone == 0
+    assert (document.project.prop("p0").paint.whole() == 29).all()
+    shared = document.project.prop("p0").paint
+    for i in range(50):  # a stroke touches few tiles
+        shared = shared.replaced({0: np.full_like(shared.tiles[0], i)})
+        document.do("paint_prop", prop="p0", paint=shared)
+    assert document.history_bytes < (44 << 20)

@@ -98,9 +98,9 @@ def test_a_damaged_map_is_named_the_rest_opens_and_vertices_show_again(
         assert any("painted map of Kiln wall" in p for p in broken.problems)
         assert broken.project.prop(WALL).paint_map is None
         assert broken.project.prop(WALL).paint == on_map.prop(WALL).paint
-        save_project(broken.project, broken.assets, tmp_path)
+        save_project(broken.project, broken.assets, tmp_path, broken.home)
         assert file.read_bytes() == data  # what could not be read is not thrown away
-        save_project(on_map, opened.assets, tmp_path)
+        save_project(on_map, opened.assets, tmp_path, open_project(tmp_path).home)
         assert open_project(tmp_path).problems == []  # and what is sound takes its place
     file.unlink()
     assert any("painted map of Kiln wall" in p for p in open_project(tmp_path).problems)
