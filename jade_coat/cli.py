@@ -17,19 +17,26 @@ class UsageError(ValueError):
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
-    """Run one command; returns the exit code: 0 only on success, errors go to stderr in one line."""
+    """Run one command; returns the exit code: 0 only on success, 3 when parts were faulty and are named.
+
+    Errors go to stderr in one line.
+    """
     parser = _parser()
     options = parser.parse_args(arguments)
     try:
-        options.run(options)
+        return int(options.run(options) or 0)
     except KeyboardInterrupt:
         print("jade-coat: stopped", file=sys.stderr)
         return 130
     except (OSError, ValueError, KeyError, RuntimeError) as error:
-        text = str(error.args[0]) if isinstance(error, KeyError) and error.args else str(error)
-        print(f"jade-coat: {' '.join(text.split())}", file=sys.stderr)
+        print(f"jade-coat: {_words(error)}", file=sys.stderr)
         return 1
-    return 0
+
+
+def _words(error: Exception) -> str:
+    """An error's message in one line."""
+    text = str(error.args[0]) if isinstance(error, KeyError) and error.args else str(error)
+    return " ".join(text.split())
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -114,7 +121,11 @@ def make_demo(options: argparse.Namespace) -> None:
     print(folder)
 
 
-def show_info(options: argparse.Namespace) -> None:
+FAULTY = 3
+"""The exit code when the work is done, but for parts that are named."""
+
+
+def show_info(options: argparse.Namespace) -> int:
     """Say what a project holds, what its materials cost, and what is missing."""
     from jade_coat.files.project_folder import open_project
     from jade_coat.maps.packing import PackedLookup
@@ -126,8 +137,13 @@ def show_info(options: argparse.Namespace) -> None:
     project = opened.project
     lookup = PackedLookup(project.map_sets, project.recipes)
     materials: list[dict[str, Any]] = []
+    problems = list(opened.problems)
     for material in project.materials:
-        outputs = compile_material(material, lookup, folded_fields(material))
+        try:
+            outputs = compile_material(material, lookup, folded_fields(material))
+        except (ValueError, KeyError) as error:
+            problems.append(f"{material.name} cannot be compiled: {_words(error)}")
+            continue
         used = {n: v for n, v in outputs.items() if ":" not in n and n != "coverage"}
         cost = passes.cost(used)
         materials.append(
@@ -147,16 +163,18 @@ def show_info(options: argparse.Namespace) -> None:
                      for s in project.map_sets],
         "props": [{"id": p.id, "name": p.name, "mesh": p.mesh, "finishes": p.finishes, "own_paint": p.paint is not None}
                   for p in project.props],
-        "problems": opened.problems,
+        "problems": problems,
     }  # fmt: skip
+    code = FAULTY if len(problems) > len(opened.problems) else 0
     if options.json:
         print(json.dumps(found, indent=1, ensure_ascii=False))
-        return
+        return code
     print(f"{project.name}: {len(project.props)} props, {len(materials)} materials, {len(project.finishes)} finishes")
     for m in materials:
         print(f"  {m['name']}: {', '.join(m['coats'])}; {len(m['dials'])} dials, {m['fetches']} texture reads")
-    for problem in opened.problems:
+    for problem in problems:
         print(f"  ! {problem}")
+    return code
 
 
 def bake_maps(options: argparse.Namespace) -> None:
@@ -182,7 +200,7 @@ def bake_maps(options: argparse.Namespace) -> None:
         print(path)
 
 
-def export_scene(options: argparse.Namespace) -> None:
+def export_scene(options: argparse.Namespace) -> int:
     """Bake every prop and write one GLB."""
     from jade_coat.bake.job import Job
     from jade_coat.bake.scene_bake import export_glb
@@ -190,8 +208,11 @@ def export_scene(options: argparse.Namespace) -> None:
     from jade_coat.files.project_folder import open_project
 
     opened = open_project(options.project)
-    export_glb(opened.project, Library(opened.assets), options.glb, options.size, Job(_progress))
+    written = export_glb(opened.project, Library(opened.assets), options.glb, options.size, Job(_progress))
     print(options.glb)
+    for note in (*written.notes, *written.told):
+        print(f"jade-coat: {note}", file=sys.stderr)
+    return FAULTY if written.notes else 0
 
 
 def take_over(options: argparse.Namespace) -> None:

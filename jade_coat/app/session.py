@@ -28,6 +28,7 @@ from jade_coat.files.project_folder import Home, Opened, data_folder, open_proje
 from jade_coat.files.recovery import Leftover, Recovery, recover
 from jade_coat.maps.images import linear_radiance
 from jade_coat.material.material import Material, plain_id
+from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.stage.document import Document
 from jade_coat.stage.edits import title
 from jade_coat.stage.looks import material_of
@@ -76,6 +77,9 @@ class Session(QObject):
         self.finish_id = ""
         self.solo: tuple[str, str] | None = None
         """The material and the coat that is looked at alone."""
+        self._preview: tuple[str, Paint | PaintMap] | None = None
+        """A prop and paint that is shown on it without being part of the document."""
+        self._shown: tuple[Project, object, object, Project] | None = None
         self.faults: dict[str, str] = {}
         self._loading: set[object] = set()
         self._failed: set[object] = set()
@@ -229,16 +233,35 @@ class Session(QObject):
 
     @property
     def shown_project(self) -> Project:
-        """The document as the view shows it: with one coat alone where one is looked at by itself."""
-        if self.solo is None:
+        """The document as the view shows it: one coat alone where one is looked at by itself, and paint on trial."""
+        if self.solo is None and self._preview is None:
             return self.project
-        material_id, coat_id = self.solo
-        materials = tuple(
-            m.with_(coats=tuple(c.with_(shown=c.id == coat_id) for c in m.coats)) if m.id == material_id else m
-            for m in self.project.materials
-        )
-        shown: Project = self.project.with_(materials=materials)
+        known = self._shown
+        if known is None or known[0] is not self.project or known[1:3] != (self.solo, self._preview):
+            known = self._shown = (self.project, self.solo, self._preview, self._with_trials())
+        return known[3]
+
+    def _with_trials(self) -> Project:
+        changes: dict[str, Any] = {}
+        if self.solo is not None:
+            material_id, coat_id = self.solo
+            changes["materials"] = tuple(
+                m.with_(coats=tuple(c.with_(shown=c.id == coat_id) for c in m.coats)) if m.id == material_id else m
+                for m in self.project.materials
+            )
+        if self._preview is not None:
+            prop_id, made = self._preview
+            kind = "paint_map" if isinstance(made, PaintMap) else "paint"
+            changes["props"] = tuple(p.with_(**{kind: made}) if p.id == prop_id else p for p in self.project.props)
+        shown: Project = self.project.with_(**changes)
         return shown
+
+    def show_on_trial(self, prop: str, made: Paint | PaintMap | None) -> None:
+        """Show paint on a prop that is no part of the document, or stop that (None). Not an edit."""
+        wanted = (prop, made) if made is not None else None
+        if wanted != self._preview:
+            self._preview = wanted
+            self._on_document()
 
     def look_alone(self, coat: str) -> None:
         """Show one coat of the present material alone, or, when it is alone already, all of them. Not an edit."""
@@ -418,7 +441,7 @@ class Session(QObject):
         self._loading, self._failed = set(), set()
         self.faults = {}
         self.prop_id = self.slot = self.coat_id = self.finish_id = ""
-        self.solo = None
+        self.solo = self._preview = None
         self._playing.stop()
         self.time = 0.0
         self._autosaved = opened.project

@@ -37,7 +37,7 @@ from jade_coat.app.workspaces.bench import Bench
 from jade_coat.app.workspaces.planned import PLANNED, PlannedPage
 from jade_coat.bake.apart import apart
 from jade_coat.bake.job import Job
-from jade_coat.bake.scene_bake import export_glb
+from jade_coat.bake.scene_bake import Written, export_glb
 from jade_coat.files import mesh_files
 from jade_coat.files.atomic import WriteFailed
 from jade_coat.files.project_folder import BadProject, ChangedOnDisk, painted_maps
@@ -449,22 +449,39 @@ class Window(QMainWindow):
         dialog.run(
             session,
             lambda job: apart(export_glb, job, project, library, path, side),
-            lambda size: self.say(f"{path.name} written, {size / 1e6:.1f} MB"),
+            lambda written: self._told_export(path, written),
             lambda error: self._tell("The export did not succeed; nothing was written", [str(error)]),
         )
         return dialog
+
+    def _told_export(self, path: Path, written: Written) -> None:
+        text = f"{path.name} written, {written.nbytes / 1e6:.1f} MB"
+        if written.notes:
+            self._tell(f"{text}, but not all as it should be", [*written.notes, *written.told])
+        elif written.told:
+            self.tell(text, list(written.told), problem=False)
+        else:
+            self.say(text)
 
     # Commands: editing and looking
 
     @command("Edit", "Ctrl+Z")
     def undo(self) -> None:
         """Undo."""
+        if self.bench.brush_tool.give_up():
+            return  # what is under way is what is taken back
+        if self.bench.brush_panel.fill.live:
+            self.bench.brush_panel.fill.take_back()
+            self.say("The fill was taken back")
+            return
         done = self.session.document.undo()
         self.say(f"Undone: {done.lower()}" if done else "Nothing to undo")
 
     @command("Edit", "Ctrl+Y Ctrl+Shift+Z")
     def redo(self) -> None:
         """Redo."""
+        if self.bench.brush_tool.painting:
+            return
         done = self.session.document.redo()
         self.say(f"Done again: {done.lower()}" if done else "Nothing to redo")
 
@@ -536,8 +553,10 @@ class Window(QMainWindow):
             self.say("No shared dial has a time track yet.", True)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Hold W to see the state before the last change; 1 to 4 choose the brush's channels."""
+        """Hold W to see the state before the last change; 1 to 4 choose the brush's channels; Esc gives a stroke up."""
         assert event is not None
+        if event.key() == Qt.Key.Key_Escape and self.bench.brush_tool.give_up():
+            return
         digit = event.key() - Qt.Key.Key_1
         if self.workspace == "Brush" and 0 <= digit < 4:
             self.bench.brush.choose_channel(digit, bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier))
@@ -608,7 +627,7 @@ class Window(QMainWindow):
             ("1 2 3 4 in Brush", "Choose the channel; with Ctrl one more"), ("Right-drag", "Turn the view"),
             ("Middle- or Shift-drag", "Move the view"), ("Wheel", "Come closer, go away"),
             ("Drag a number", "Change it; Shift is fine, Ctrl coarse"), ("Drag a finish", "Put it on a prop"),
-            ("Hold W", "See the state before the last change"),
+            ("Esc while painting", "Give the stroke up"), ("Hold W", "See the state before the last change"),
         )  # fmt: skip
         lines += [f"<tr><td><b>{k}</b>&nbsp;&nbsp;</td><td>{t}</td></tr>" for k, t in mouse]
         box = QMessageBox(self)

@@ -8,6 +8,7 @@ import os
 import pickle
 import signal
 import threading
+import time
 from collections.abc import Callable
 from multiprocessing.connection import Connection
 from typing import Any
@@ -15,7 +16,7 @@ from typing import Any
 from jade_coat.bake.job import Cancelled, Job
 
 _BACKGROUND_NICE = 10
-_PATIENCE = 5.0
+_PATIENCE = 3.0
 """Seconds that cancelled work gets to clean up after itself."""
 
 
@@ -46,18 +47,20 @@ def apart(task: Callable[..., Any], job: Job, /, *arguments: Any) -> Any:
             f"The work ended unexpectedly ({_ending(process.exitcode)}). Nothing was written; try a smaller size."
         ) from None
     finally:
-        process.join(_PATIENCE if job.cancelled else 0.5)
+        process.join(0.5)
         if process.is_alive():
             process.kill()
         ours.close()
 
 
 def _followed(connection: Connection, job: Job) -> Any:
-    told = False
+    told = 0.0
     while True:
         if job.cancelled and not told:
             connection.send("cancel")
-            told = True
+            told = time.monotonic()
+        if told and time.monotonic() - told > _PATIENCE:
+            raise Cancelled  # it is in the middle of something that hears nothing, and is ended
         if not connection.poll(0.1):
             continue
         kind, content = connection.recv()

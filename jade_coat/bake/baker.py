@@ -38,7 +38,7 @@ WORTH_A_PLAN = 1 << 16
 """From this many texels on, compiling the program pays."""
 LEVEL_PROBES = 400
 FRAME = frozenset({"frame_normal", "frame_tangent"})
-OUTPUTS = ("base_color", "normal", "roughness", "metallic", "occlusion", "height", "emissive")
+OUTPUTS = ("base_color", "normal", "roughness", "metallic", "occlusion", "height", "emissive", "opacity")
 SIZES = {"base_color": 3, "normal": 3, "emissive": 3}
 VIEWING_DISTANCE = 3.0
 """Metres from which a bake of what depends on the viewer is seen."""
@@ -52,7 +52,8 @@ class BakedMaps:
     values: Mapping[str, Array]
 
     def png_files(self) -> dict[str, bytes]:
-        """PNG files by name: base_color (sRGB), packed (occlusion, roughness, metallic), normal, height, emissive."""
+        """PNG files by name: base_color (sRGB), packed (occlusion, roughness, metallic), normal, height; emissive and
+        opacity where there is any. Glow is stored as a share of `glow`."""
         v = self.values
         packed = np.concatenate([v["occlusion"], v["roughness"], v["metallic"]], axis=2)
         files = {
@@ -61,9 +62,26 @@ class BakedMaps:
             "normal": png_bytes(quantized(v["normal"] * 0.5 + 0.5)),
             "height": png_bytes(quantized(v["height"], 16)),
         }
-        if v["emissive"].max() > 0:
-            files["emissive"] = png_bytes(quantized(to_srgb(v["emissive"])))
+        if self.glow > 0:
+            files["emissive"] = png_bytes(quantized(to_srgb(v["emissive"] / max(self.glow, 1.0))))
+        if self.is_cut:
+            files["opacity"] = png_bytes(quantized(v["opacity"]))
         return files
+
+    @property
+    def glow(self) -> float:
+        """The strongest glow, in linear light."""
+        return float(self.values["emissive"].max())
+
+    @property
+    def is_cut(self) -> bool:
+        """Whether anything is less than opaque."""
+        return bool(self.values["opacity"].min() < 1 - 0.5 / 255)
+
+    def base_color_with_alpha(self) -> bytes:
+        """Base colour (sRGB) with opacity as its alpha, as PNG."""
+        v = self.values
+        return png_bytes(quantized(np.concatenate([to_srgb(v["base_color"]), v["opacity"]], axis=2)))
 
 
 @dataclass(frozen=True)

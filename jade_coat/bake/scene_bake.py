@@ -12,9 +12,10 @@ from jade_coat.bake.attributes import own_colors
 from jade_coat.bake.baker import BakedMaps, Look, bake_slot, seen_from_ahead
 from jade_coat.bake.job import Job
 from jade_coat.bake.unwrap import BakeMesh, bake_mesh
-from jade_coat.files.atomic import write_atomic
+from jade_coat.files.atomic import write_all, write_atomic
 from jade_coat.files.gltf_writer import BakedMaterial, BakedProp, scene_glb
 from jade_coat.files.library import Library
+from jade_coat.files.names import file_name
 from jade_coat.maps.packing import PackedLookup, Texture
 from jade_coat.material.compile import compile_material, fixed_fields, with_shared
 from jade_coat.material.fields import Number
@@ -24,6 +25,7 @@ from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.painting import Paint, PaintMap, shown_paint
 from jade_coat.mesh.transfer import vertices_from_map
 from jade_coat.program import passes
+from jade_coat.program.types import Array
 from jade_coat.stage.looks import field_row, material_of, worn
 from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.scene import BARE
@@ -49,13 +51,20 @@ class SceneBaker:
         self._meshes: dict[str, BakeMesh] = {}
         self._done: dict[tuple[object, ...], BakedMaps] = {}
         self._materials: dict[tuple[object, ...], BakedMaterial] = {}
+        self._tolerant = False
+        self._faulty: set[tuple[str, str]] = set()
+        self.told: list[str] = []
+        """What is worth knowing about what was baked, in words."""
+        self.notes: list[str] = []
+        """What is not as it should be in what was baked, in words."""
 
     def maps(self, prop: Prop, slot: str, finish: str | None = None) -> BakedMaps:
         """The maps of one slot of a prop, in its own finish or in another. Raises Cancelled and what files raise."""
         return self._baked(self._task(prop, slot, finish))
 
     def props(self, props: Sequence[Prop]) -> list[BakedProp]:
-        """Everything that a GLB of these props needs."""
+        """Everything that a GLB of these props needs; a look that cannot be worked out is grey, and noted."""
+        self._tolerant = True
         tasks = [(p, s) for p in props for s in self._library.mesh_by_id(self._project, p.mesh).slots]
         found: dict[str, dict[str, BakedMaterial]] = {p.id: {} for p in props}
         for i, (prop, slot) in enumerate(tasks):
@@ -68,7 +77,8 @@ class SceneBaker:
         data = self._library.mesh_by_id(self._project, prop.mesh)
         if prop.mesh not in self._meshes:
             self._job.step(0.0, f"Unwrapping {prop.name}")
-            self._meshes[prop.mesh] = bake_mesh(data)
+            self._meshes[prop.mesh] = made = bake_mesh(data)
+            self.notes += made.losses(self._project.mesh(prop.mesh).name)
         return data, self._meshes[prop.mesh]
 
     def _painted(self, prop: Prop) -> MeshData:
@@ -86,7 +96,34 @@ class SceneBaker:
         return baked.mesh.with_(colors=(*sets, *baked.mesh.colors[len(sets) :]))
 
     def _task(self, prop: Prop, slot: str, finish: str | None = None) -> _Task:
-        look = self._look(prop, slot, finish or prop.finishes.get(slot, ""))
+        worn_finish = finish or prop.finishes.get(slot, "")
+        try:
+            return self._sound_task(prop, slot, worn_finish)
+        except (ValueError, KeyError, OSError) as error:
+            if not self._tolerant or not worn_finish:
+                raise
+            self._note_fault(worn_finish, error)
+            return self._sound_task(prop, slot, "")
+
+    def _note_opacity(self, task: _Task, alpha: str) -> None:
+        how = "cut at a half" if alpha == "MASK" else "blended"
+        self.told.append(
+            f"{task.look.material.name} has opacity: it is written as the alpha of its base colour, {how}. "
+            "The view draws it opaque."
+        )
+
+    def _note_fault(self, finish: str, error: Exception) -> None:
+        text = str(error.args[0]) if isinstance(error, KeyError) and error.args else str(error)
+        try:
+            name = material_of(self._project, finish).name
+        except KeyError:
+            name = finish
+        if (name, text) not in self._faulty:
+            self._faulty.add((name, text))
+            self.notes.append(f"{name} cannot be worked out and is grey: {text}")
+
+    def _sound_task(self, prop: Prop, slot: str, finish: str) -> _Task:
+        look = self._look(prop, slot, finish)
         paint = prop.paint.key if isinstance(prop.paint, Paint) else ""
         if look.paint_map is not None:
             paint = f"{paint} {look.paint_map.paint.key} {look.paint_map.source}"
@@ -130,28 +167,57 @@ class SceneBaker:
 
     def _material(self, task: _Task) -> BakedMaterial:
         if task.key not in self._materials:
-            files = self._baked(task).png_files()
+            maps = self._baked(task)
+            files = maps.png_files()
+            alpha = "OPAQUE"
+            if maps.is_cut:
+                alpha = "MASK" if _is_cut_out(maps.values["opacity"]) else "BLEND"
+                files["base_color"] = maps.base_color_with_alpha()
+                self._note_opacity(task, alpha)
             del self._done[task.key]  # the files are enough from here on
             name = f"{task.prop.name} {task.slot}" if task.slot != "surface" else task.prop.name
             self._materials[task.key] = BakedMaterial(
-                name, files["base_color"], files["packed"], files["normal"], files.get("emissive")
+                name,
+                files["base_color"],
+                files["packed"],
+                files["normal"],
+                files.get("emissive"),
+                max(maps.glow, 1.0),
+                alpha,
             )
         return self._materials[task.key]
 
 
-def export_glb(project: Project, library: Library, path: Path, side: int, job: Job, props: Sequence[Prop] = ()) -> int:
-    """Bake props (all of them if none is named) and write one GLB; returns its size in bytes.
+def _is_cut_out(opacity: Array) -> bool:
+    """Whether an opacity is nearly all there or not there, as of leaves."""
+    return bool(((opacity > 0.1) & (opacity < 0.9)).mean() < 0.2)
+
+
+@dataclass(frozen=True)
+class Written:
+    """A file that was written: its size in bytes; what in it is not as it should be, and what is worth knowing."""
+
+    nbytes: int
+    notes: tuple[str, ...]
+    told: tuple[str, ...] = ()
+
+
+def export_glb(
+    project: Project, library: Library, path: Path, side: int, job: Job, props: Sequence[Prop] = ()
+) -> Written:
+    """Bake props (all of them if none is named) and write one GLB.
 
     Raises Cancelled (nothing is written), WriteFailed, and what reading meshes and maps raises.
     """
     chosen = list(props or project.props)
     if not chosen:
         raise ValueError(f"{project.name} has no props to export. Import a mesh first.")
-    data = scene_glb(SceneBaker(project, library, side, job).props(chosen))
+    baker = SceneBaker(project, library, side, job)
+    data = scene_glb(baker.props(chosen))
     job.part(0.95, 1.0)
     job.step(0.5, f"Writing {path.name}")
     write_atomic(path, data)
-    return len(data)
+    return Written(len(data), tuple(baker.notes), tuple(dict.fromkeys(baker.told)))
 
 
 def bake_to_folder(
@@ -165,12 +231,12 @@ def bake_to_folder(
     material_of(project, finish)
     slots = [s for s, f in prop.finishes.items() if f == finish] or list(project.mesh(prop.mesh).slots)
     baker = SceneBaker(project, library, side, job)
-    ready: list[tuple[Path, bytes]] = []
+    ready: dict[str, bytes] = {}
+    taken: set[str] = set()
     for i, slot in enumerate(slots):
         job.part(i / len(slots), (i + 1) / len(slots))
         for name, data in baker.maps(prop, slot, finish).png_files().items():
             name = {"packed": "occlusion_roughness_metallic"}.get(name, name)
-            ready.append((folder / f"{finish}_{prop.id}_{slot.lower().replace(' ', '_')}_{name}.png", data))
-    for path, data in ready:
-        write_atomic(path, data)
-    return [path for path, _ in ready]
+            file = file_name(finish, prop.id, slot.lower(), name, suffix=".png", taken=taken)
+            ready[file] = data
+    return write_all(folder, ready)

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from jade_coat.files.atomic import write_atomic
 
-_NAME = re.compile(r"^(maps|meshes|paint)/[A-Za-z0-9][A-Za-z0-9._-]*$")
+_NAME = re.compile(r"^(maps|meshes|paint)/[A-Za-z0-9][A-Za-z0-9._-]{0,200}$")
 
 
 class MissingAsset(OSError):

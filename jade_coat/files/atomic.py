@@ -6,6 +6,7 @@ import contextlib
 import errno
 import os
 import tempfile
+from collections.abc import Mapping
 from pathlib import Path
 
 PREFIX, SUFFIX = ".jade-", ".part"
@@ -20,18 +21,54 @@ def write_atomic(path: Path, data: bytes) -> None:
     temporary = None
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        handle, temporary = tempfile.mkstemp(prefix=PREFIX, suffix=SUFFIX, dir=path.parent)
-        with os.fdopen(handle, "wb") as file:
-            file.write(data)
-            file.flush()
-            os.fsync(file.fileno())
-        os.chmod(temporary, 0o644)
+        temporary = _written_beside(path, data)
         os.replace(temporary, path)
         sync_folder(path.parent)
     except OSError as error:
         if temporary is not None and os.path.exists(temporary):
             os.unlink(temporary)
         raise WriteFailed(error.errno, _advice(path, error)) from error
+
+
+def write_all(folder: Path, files: Mapping[str, bytes]) -> list[Path]:
+    """Write files into a folder, all of them or none; returns their paths. Raises WriteFailed.
+
+    Every file is written under a temporary name and synced before the first is renamed into place.
+    """
+    blocked = [folder / name for name in files if (folder / name).is_dir()]
+    if blocked:
+        raise WriteFailed(errno.EISDIR, f"{blocked[0]} is a folder. Nothing was changed; choose another folder.")
+    ready: list[tuple[str, Path]] = []
+    path = folder
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        for name, data in files.items():
+            path = folder / name
+            ready.append((_written_beside(path, data), path))
+        for temporary, path in ready:
+            os.replace(temporary, path)
+        sync_folder(folder)
+    except OSError as error:
+        for temporary, _ in ready:
+            if os.path.exists(temporary):
+                os.unlink(temporary)
+        raise WriteFailed(error.errno, _advice(path, error)) from error
+    return [path for _, path in ready]
+
+
+def _written_beside(path: Path, data: bytes) -> str:
+    """Write data to a temporary file beside a path and sync it; the file's name. Leaves nothing when that fails."""
+    handle, temporary = tempfile.mkstemp(prefix=PREFIX, suffix=SUFFIX, dir=path.parent)
+    try:
+        with os.fdopen(handle, "wb") as file:
+            file.write(data)
+            file.flush()
+            os.fsync(file.fileno())
+        os.chmod(temporary, 0o644)
+    except OSError:
+        os.unlink(temporary)
+        raise
+    return temporary
 
 
 def clear_partial(folder: Path) -> None:

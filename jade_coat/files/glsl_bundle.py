@@ -6,8 +6,9 @@ import json
 from pathlib import Path
 from typing import Any
 
-from jade_coat.files.atomic import write_atomic
+from jade_coat.files.atomic import write_all
 from jade_coat.files.library import Library
+from jade_coat.files.names import file_name, one_line
 from jade_coat.maps.images import png_bytes
 from jade_coat.maps.packing import PackedLookup, Texture
 from jade_coat.material.compile import compile_material, folded_fields
@@ -40,10 +41,7 @@ def bundle_files(project: Project, library: Library, material: Material) -> dict
 
 def write_bundle(project: Project, library: Library, material: Material, folder: Path) -> list[Path]:
     """Write a bundle into a folder; returns the files. Raises WriteFailed and what reading maps raises."""
-    files = bundle_files(project, library, material)
-    for name, data in files.items():
-        write_atomic(folder / name, data)
-    return [folder / name for name in files]
+    return write_all(folder, bundle_files(project, library, material))
 
 
 def _textures(project: Project, library: Library, glsl: GlslProgram) -> list[Texture]:
@@ -52,7 +50,7 @@ def _textures(project: Project, library: Library, glsl: GlslProgram) -> list[Tex
 
 
 def _texture_file(texture: Texture) -> str:
-    return texture.name.replace("/", "_") + ".png"
+    return file_name(*texture.name.rsplit("/", 1), suffix=".png")
 
 
 def _streams(glsl: GlslProgram) -> list[tuple[str, str]]:
@@ -87,7 +85,7 @@ def _vertex(glsl: GlslProgram) -> str:
 
 def _fragment(glsl: GlslProgram, material: Material) -> str:
     base, normal, *_ = (output_name(n) for n in OUTPUTS)
-    lines = ["#version 330", f"// {material.name}, as compiled by Jade Coat. Colour is linear Rec. 709."]
+    lines = ["#version 330", f"// {one_line(material.name)}, as compiled by Jade Coat. Colour is linear Rec. 709."]
     lines += [glsl.uniforms, glsl.pixel_interface]
     lines += [f"layout(location = {i}) out vec4 target{i};" for i in range(4)]
     lines += [glsl.helpers, "void main() {", glsl.pixel_body]
@@ -142,7 +140,8 @@ def _sheet(material: Material, glsl: GlslProgram, textures: list[Texture]) -> di
 
 def _readme(material: Material, glsl: GlslProgram, cost: passes.Cost) -> str:
     return (
-        f"{material.name}\n\nmaterial.vert and material.frag are GLSL 3.30. parameters.json lists every dial: its\n"
+        f"{one_line(material.name)}\n\n"
+        "material.vert and material.frag are GLSL 3.30. parameters.json lists every dial: its\n"
         f"uniform, type, unit, range and default. Textures repeat; those marked sRGB are decoded to linear when read.\n"
         f"Cost of a pixel: {cost.fetches} texture reads, {cost.arithmetic:.0f} units of arithmetic, "
         f"{glsl.varyings} varyings.\n"

@@ -15,6 +15,7 @@ from jade_coat.stage.project import Prop
 
 OURS, BAKED = "jade_coat", "baked"
 """The key of our own extras: on a mesh, that UV set 0 is for baked maps; on a material, the slot it was made for."""
+GLOW = "KHR_materials_emissive_strength"
 _FLOAT, _USHORT, _UBYTE, _UINT = 5126, 5123, 5121, 5125
 _ARRAY, _ELEMENT = 34962, 34963
 
@@ -28,6 +29,10 @@ class BakedMaterial:
     packed: bytes
     normal: bytes
     emissive: bytes | None = None
+    glow: float = 1.0
+    """What the emissive file's full value stands for; beyond 1 by KHR_materials_emissive_strength."""
+    alpha: str = "OPAQUE"
+    """glTF's alphaMode; with MASK or BLEND the base colour has an alpha."""
 
 
 @dataclass(frozen=True)
@@ -172,6 +177,13 @@ def _add_material(glb: _Glb, baked: BakedMaterial, textures: dict[bytes, int], s
     if baked.emissive is not None:
         material.emissiveTexture = g.TextureInfo(index=texture(baked.emissive, "emissive"))
         material.emissiveFactor = [1.0, 1.0, 1.0]
+        if baked.glow > 1:
+            material.extensions = {GLOW: {"emissiveStrength": baked.glow}}
+            if GLOW not in glb.gltf.extensionsUsed:
+                glb.gltf.extensionsUsed.append(GLOW)
+    if baked.alpha != "OPAQUE":
+        material.alphaMode = baked.alpha
+        material.alphaCutoff = 0.5 if baked.alpha == "MASK" else None
     glb.gltf.materials.append(material)
     return len(glb.gltf.materials) - 1
 

@@ -9,8 +9,31 @@ Migration = Callable[[dict[str, Any]], dict[str, Any]]
 
 
 def _from_1(data: dict[str, Any]) -> dict[str, Any]:
-    """Format 2 knows the span of a map's values and what a shared term is without its dial; format 1 had neither."""
-    return data
+    """Format 2 has a multiplier of the glow map of its own (`glow`), which was `emissive` where there was such a map.
+
+    It also knows the span of a map's values, and what a shared term is without its dial.
+    """
+    glowing = {s["id"] for s in data.get("map_sets", ()) if any(m.get("role") == "emissive" for m in s.get("maps", ()))}
+    return {**data, "materials": [_with_glow(m, glowing) for m in data.get("materials", ())]}
+
+
+def _with_glow(material: dict[str, Any], glowing: set[str]) -> dict[str, Any]:
+    moved: dict[str, str] = {}
+    coats = []
+    for coat in material.get("coats", ()):
+        surface = coat.get("surface", {})
+        if surface.get("map_set") in glowing:
+            path = f"{coat['id']}.surface."
+            exposed = any(d.get("path") == path + "emissive" for d in material.get("dials", ()))
+            if exposed or any(surface.get("emissive", ())):
+                moved[path + "emissive"] = path + "glow"
+                surface = {**surface, "glow": surface.get("emissive", [0.0, 0.0, 0.0]), "emissive": [0.0, 0.0, 0.0]}
+        coats.append({**coat, "surface": surface})
+    parts = {
+        key: [{**part, "path": moved.get(part.get("path"), part.get("path"))} for part in material.get(key, ())]
+        for key in ("dials", "links")
+    }
+    return {**material, "coats": coats, **parts}
 
 
 MIGRATIONS: dict[int, Migration] = {1: _from_1}

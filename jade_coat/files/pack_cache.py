@@ -6,6 +6,7 @@ import contextlib
 import hashlib
 import io
 import os
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -20,10 +21,29 @@ FORMAT = 2
 MAX_BYTES = 2 << 30
 
 
-def cache_folder() -> Path:
-    """Where packed textures are kept; deleting it costs nothing but time."""
+def cache_folder(kind: str = "packs") -> Path:
+    """Where packed textures, or other things that take long to make, are kept; deleting it costs nothing but time."""
     base = os.environ.get("XDG_CACHE_HOME") or os.path.expanduser("~/.cache")
-    return Path(base) / "jade-coat" / "packs"
+    return Path(base) / "jade-coat" / kind
+
+
+def kept_arrays(kind: str, key: str, make: Callable[[], dict[str, Array]]) -> dict[str, Array]:
+    """Arrays that were made before under a key, which says all they depend on; made and kept where there are none."""
+    path = cache_folder(kind) / f"{key}.npz"
+    try:
+        with np.load(path, allow_pickle=False) as stored:
+            found = {name: stored[name] for name in stored.files}
+        with contextlib.suppress(OSError):
+            os.utime(path)
+        return found
+    except Exception:  # not there, or damaged in one of many ways: it is made again
+        found = make()
+    buffer = io.BytesIO()
+    np.savez(buffer, allow_pickle=False, **found)
+    with contextlib.suppress(WriteFailed):
+        write_atomic(path, buffer.getvalue())
+        _evict(path)
+    return found
 
 
 def packed(map_set: MapSet, read_asset: ReadAsset) -> list[Texture]:

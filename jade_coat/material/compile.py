@@ -150,7 +150,7 @@ def surface_layer(surface: Surface, fields: Any, detail_fields: Any, lookup: Map
 
     color = placed.read(Role.BASE_COLOR, fields.color)
     rough = placed.read(Role.ROUGHNESS, fields.roughness)
-    occlusion, glow = placed.read(Role.OCCLUSION, const(1.0)), placed.read(Role.EMISSIVE, const(0.0, 0.0, 0.0))
+    occlusion, glow = placed.read(Role.OCCLUSION, const(1.0)), placed.read(Role.EMISSIVE, fields.emissive)
     return Layer(
         base_color=lib.clamp(detail.colored(_tinted(color if color is not None else fields.color, surface, fields))),
         normal=detail.tipped(placed.normal(fields.normal_strength)),
@@ -160,7 +160,7 @@ def surface_layer(surface: Surface, fields: Any, detail_fields: Any, lookup: Map
         height=_lifted(
             ranged(placed.read(Role.HEIGHT, fields.height), fields.height_range, fields.height), fields.lift
         ),
-        emissive=fields.emissive * glow if glow is not None else fields.emissive,
+        emissive=glow * fields.glow if glow is not None else fields.emissive,
         opacity=placed.read(Role.OPACITY, const(1.0)) or const(1.0),
     )
 

@@ -147,7 +147,8 @@ class Surface(Frozen):
     height: float = field(0.5, "Height", hint="Used where there is no height map; 1 is the material's full depth")
     height_range: Vec2 = field((0.0, 1.0), "Height range", kind="range", hint="What 0 and 1 in the height map become")
     lift: float = field(0.0, "Lift", low=-1.0, high=1.0, hint="Added to the height; let it follow a recipe to displace")
-    emissive: Color = field((0.0, 0.0, 0.0), "Glow", kind="color", high=64.0)
+    emissive: Color = field((0.0, 0.0, 0.0), "Glow", kind="color", high=64.0, hint="Used where there is no glow map")
+    glow: Color = field((1.0, 1.0, 1.0), "Glow of the map", kind="color", high=64.0, hint="Multiplies the glow map")
 
     @field_validator("gradient")
     @classmethod
@@ -168,15 +169,16 @@ class Surface(Frozen):
 
 MAP_FIELDS = {
     "roughness_range": Role.ROUGHNESS, "normal_strength": Role.NORMAL, "occlusion_strength": Role.OCCLUSION,
-    "height_range": Role.HEIGHT, "metallic_range": Role.METALLIC,
+    "height_range": Role.HEIGHT, "metallic_range": Role.METALLIC, "glow": Role.EMISSIVE,
 }  # fmt: skip
 PLAIN_FIELDS = {
     "color": Role.BASE_COLOR, "roughness": Role.ROUGHNESS, "metallic": Role.METALLIC, "height": Role.HEIGHT,
+    "emissive": Role.EMISSIVE,
 }  # fmt: skip
 PLACING = ("tile_size", "turn", "offset", "flip_across", "flip_down")
 LOOKING = (
     "color", "tint", "hue", "saturation", "value", "roughness", "roughness_range", "metallic", "metallic_range",
-    "normal_strength", "occlusion_strength", "height", "height_range", "lift", "emissive",
+    "normal_strength", "occlusion_strength", "height", "height_range", "lift", "emissive", "glow",
 )  # fmt: skip
 
 

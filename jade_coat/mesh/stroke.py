@@ -8,6 +8,7 @@ import numpy as np
 
 from jade_coat.mesh.brush import Brush, weights
 from jade_coat.mesh.canvas import Ball, Canvas, Patch
+from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.painting import Paint
 from jade_coat.program.types import Array
 
@@ -17,7 +18,16 @@ SOFT = 0.3
 """The reach of smoothing, in radii."""
 MAX_DABS = 4000
 """Dabs that one move may lay; a longer way is laid sparser."""
+OFF_CENTRE = 0.15
+"""How far its middle may be from its origin, as a share of its size, before a mesh counts as lying off-centre."""
 FACING = {"x": 0, "y": 1, "z": 2}
+
+
+def mirror_plane(mesh: MeshData, axis: str) -> float:
+    """Where along an axis strokes are mirrored, metres: at the mesh's origin; in its middle if off-centre."""
+    low, high = (float(corner[FACING[axis]]) for corner in mesh.bounds)
+    middle = (low + high) / 2
+    return middle if abs(middle) > OFF_CENTRE * (high - low) else 0.0
 
 
 @dataclass
@@ -52,9 +62,10 @@ class Stroke:
         found = self._one(np.asarray(point, np.float64), np.asarray(normal, np.float64), brush, triangle, lay)
         if brush.mirror:
             axis = FACING[brush.mirror]
-            flip = np.ones(3)
-            flip[axis] = -1
-            found += self._one(np.asarray(point) * flip, np.asarray(normal) * flip, brush, -1, lay)
+            flip, middle = np.ones(3), np.zeros(3)
+            flip[axis], middle[axis] = -1, mirror_plane(self._canvas.mesh, brush.mirror)
+            twin = (np.asarray(point) - middle) * flip + middle
+            found += self._one(twin, np.asarray(normal) * flip, brush, -1, lay)
         self.dabs += lay
         return found
 
@@ -102,6 +113,10 @@ class Stroke:
     def values(self, entries: Array) -> Array:
         """The present values `(k, channels)` of some vertices or texels."""
         return Paint(tuple(self._now(i) for i in range(len(self._canvas.paint.tiles)))).at(entries)
+
+    def snapshot(self) -> Paint:
+        """The paint as it is at this moment, which later dabs do not change: for work in other threads."""
+        return self._canvas.paint.replaced({i: t.work.copy() for i, t in self._tiles.items()})
 
     def paint(self) -> Paint:
         """The paint after the stroke; it shares the tiles no dab changed."""

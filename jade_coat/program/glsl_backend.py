@@ -75,6 +75,11 @@ def uniform_name(dial: str) -> str:
     return "dial_" + re.sub(r"[^A-Za-z0-9]+", "_", dial)
 
 
+def shared_uniform(name: str) -> str:
+    """The GLSL uniform of a shared value, whatever its name holds."""
+    return "shared_" + re.sub(r"[^A-Za-z0-9]+", lambda m: "_" if m[0] == "_" else f"_x{m[0].encode().hex()}_", name)
+
+
 @lru_cache(maxsize=1)
 def helper_sources() -> dict[str, str]:
     """The GLSL functions emitted code may call, by name."""
@@ -230,7 +235,7 @@ class _Writer:
         means = sorted({self.textures.index(n.static) for n in nodes if n.op == "texture_mean"})
         lines += [f"uniform vec4 mean{i};" for i in means]
         shared = sorted({n.static for n in nodes if n.op == "shared"}, key=str)
-        lines += [f"uniform {kind.name} shared_{name};" for name, kind in shared]
+        lines += [f"uniform {kind.name} {shared_uniform(name)};" for name, kind in shared]
         if self.dials is DialAccess.UNIFORM:
             read = sorted({n.static for n in nodes if n.op == "dial"}, key=str)
             lines += [f"uniform {kind.name} {uniform_name(name)};" for name, kind in read]
@@ -288,6 +293,8 @@ class _Writer:
             return f"mean{self.textures.index(node.static)}"
         if node.op == "dial":
             return self._row_read(node.static[0])
+        if node.op == "shared":
+            return shared_uniform(node.static[0])
         if OPS[node.op].reads_outside:
             return f"{node.op}_{node.static[0]}"
         return render(node, arguments, self.helpers)

@@ -92,6 +92,11 @@ class Document:
         """Bytes of paint that the history holds beside the present tree's."""
         return sum(step.nbytes for step in (*self._behind, *self._ahead))
 
+    def give_up(self, merge: Hashable) -> None:
+        """Take back the run of edits with this `merge` key, if it is the last step; nothing of it can be redone."""
+        if self._behind and merge is not None and self._behind[-1].merge == merge:
+            self._show(self._behind.pop().project)
+
     def settle(self) -> None:
         """End a run of merging edits: a drag is over."""
         if self._behind:

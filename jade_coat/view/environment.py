@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -13,6 +12,10 @@ from jade_coat.program.types import Array
 
 MAP_SIDE = 64
 LEVELS = 6
+FINE_WIDTH = 1024
+"""Texels across to which a picture of the sky is reduced before its light is gathered."""
+COARSE = (32, 64)
+"""Blocks down and across that its light is gathered in, at least."""
 """Roughness 0, 0.2, …, 1 of the reflection map's layers."""
 
 
@@ -144,13 +147,12 @@ def synthesised(sun: tuple[float, float, float], white: bool = False, sky: str =
     """The light of a synthesised sky with its sun in a direction, or of a white furnace."""
     paint = uniform_white if white else SKIES[sky]
     toward = np.array(sun)
-    return _environment(lambda d: paint(d, toward), paint(directions(MAP_SIDE), toward))
-
-
-def _environment(coarse: Callable[[Array], Array], sharp: Array) -> Environment:
     d = directions(40).reshape(-1, 3)
-    weight = solid_angles(40).ravel()
-    sky = coarse(d)
+    return _environment(paint(d, toward), d, solid_angles(40).ravel(), paint(directions(MAP_SIDE), toward))
+
+
+def _environment(sky: Array, d: Array, weight: Array, sharp: Array) -> Environment:
+    """The light of radiance samples `(n, 3)` from directions with solid angles, and the sky as mirrors show it."""
     layers = np.stack([sharp, *_reflections(sky, d, weight)]).astype(np.float32)
     return Environment(irradiance(sky, d, weight).astype(np.float32), layers)
 
@@ -158,18 +160,79 @@ def _environment(coarse: Callable[[Array], Array], sharp: Array) -> Environment:
 def from_lat_long(picture: Array, turn: float = 0.0) -> Environment:
     """The light of a lat-long picture `(h, w, 3)` of linear radiance, +y up, its middle column towards +z.
 
-    `turn` turns it about +y, radians. Raises ValueError for a picture with no light in it or of another shape.
+    `turn` turns it about +y, radians. Every texel counts with its solid angle, so that a sun of a few texels gives the
+    same light however the sky is turned. Raises ValueError for a picture with no light in it or of another shape.
     """
     if picture.ndim != 3 or picture.shape[2] < 3 or min(picture.shape[:2]) < 2:
         raise ValueError("a sky is a picture of at least 2 × 2 texels with three channels")
     light = np.maximum(np.nan_to_num(picture[..., :3].astype(np.float32), posinf=6e4), 0)
     if not light.any():
         raise ValueError("the picture holds no light")
+    width = max(min(light.shape[1], FINE_WIDTH), 8)
+    fine = np.asarray(cv2.resize(light, (width, max(width // 2, 4)), interpolation=cv2.INTER_AREA), np.float32)
+    d, weight = _lat_long(*fine.shape[:2])
+    return _environment(*_gathered(fine, d, weight, turn), _mirrored(fine, d, weight, turn))
 
-    def sized(width: int) -> Array:
-        return np.asarray(cv2.resize(light, (width, width // 2), interpolation=cv2.INTER_AREA), np.float32)
 
-    return _environment(lambda d: _looked_up(sized(80), d, turn), _looked_up(sized(256), directions(MAP_SIDE), turn))
+def _lat_long(height: int, width: int) -> tuple[Array, Array]:
+    """The unit direction of every texel `(h, w, 3)` and its solid angle `(h, w)`; those sum to 4π."""
+    edges = np.cos(np.linspace(0, np.pi, height + 1))
+    band = (edges[:-1] - edges[1:]) * 2 * np.pi / width
+    theta = (np.arange(height) + 0.5)[:, None] / height * np.pi
+    phi = ((np.arange(width) + 0.5)[None, :] / width - 0.5) * 2 * np.pi
+    y = np.broadcast_to(np.cos(theta), (height, width))
+    d = np.stack([np.sin(theta) * np.sin(phi), y, np.sin(theta) * np.cos(phi)], axis=-1)
+    return d, np.repeat(band[:, None], width, axis=1)
+
+
+def _turned(d: Array, turn: float) -> Array:
+    """Directions `(…, 3)` turned about +y."""
+    c, s = np.cos(turn), np.sin(turn)
+    return np.stack([d[..., 0] * c + d[..., 2] * s, d[..., 1], d[..., 2] * c - d[..., 0] * s], axis=-1)
+
+
+def _gathered(light: Array, d: Array, weight: Array, turn: float) -> tuple[Array, Array, Array]:
+    """Blocks of texels as one sample each: mean radiance `(n, 3)`, the direction its light comes from, solid angle."""
+    down, across = (max(n // most, 1) for n, most in zip(light.shape[:2], COARSE, strict=True))
+    rows, columns = (n // step * step for n, step in zip(light.shape[:2], (down, across), strict=True))
+
+    def summed(values: Array) -> Array:
+        kept = values[:rows, :columns].reshape(rows // down, down, columns // across, across, -1)
+        return np.asarray(kept.sum(axis=(1, 3)).reshape(-1, values.shape[2]))
+
+    angle = summed(weight[..., None])
+    bright = light.sum(axis=2, keepdims=True) * weight[..., None]
+    way = summed((bright + 1e-9 * weight[..., None]) * d)
+    way /= np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-12)
+    energy = summed(light * weight[..., None])
+    scale = 4 * np.pi / angle.sum()
+    return energy / angle, _turned(way, turn), angle[:, 0] * scale
+
+
+def _mirrored(light: Array, d: Array, weight: Array, turn: float) -> Array:
+    """The sky in an octahedral map: the mean over each texel, and between texels of the picture what lies there."""
+    to = _turned(d, turn).reshape(-1, 3)
+    flat = to / np.abs(to).sum(axis=1, keepdims=True)
+    x, z = flat[:, 0], flat[:, 2]
+    below = flat[:, 1] < 0
+    x, z = (
+        np.where(below, (1 - np.abs(z)) * np.where(x >= 0, 1, -1), x),
+        np.where(below, (1 - np.abs(x)) * np.where(z >= 0, 1, -1), z),
+    )
+    column, row = (np.clip((v * 0.5 + 0.5) * MAP_SIDE, 0, MAP_SIDE - 1).astype(np.int64) for v in (x, z))
+    at = row * MAP_SIDE + column
+    own = solid_angles(MAP_SIDE).ravel()
+
+    def gathered(values: Array) -> Array:
+        return np.stack([np.bincount(at, (values[..., c] * weight).ravel(), MAP_SIDE**2) for c in range(3)], axis=1)
+
+    # What shines far beyond the mean keeps its whole energy; the rest is evened over the texels that happen to fall in.
+    even = np.minimum(light, 8 * float((light.mean(axis=2) * weight).sum()) / (4 * np.pi))
+    angle = np.bincount(at, weight.ravel(), MAP_SIDE**2)
+    sharp = _looked_up(even, directions(MAP_SIDE), turn).reshape(-1, 3)
+    hit = angle > 0.5 * own
+    sharp[hit] = gathered(even)[hit] / angle[hit, None]
+    return (sharp + gathered(light - even) / own[:, None]).reshape(MAP_SIDE, MAP_SIDE, 3)
 
 
 def _looked_up(picture: Array, d: Array, turn: float) -> Array:

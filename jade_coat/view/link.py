@@ -136,6 +136,16 @@ class StageLink:
                 if not np.array_equal(known[start : start + TILE], paint.tiles[tile]):
                     self._client.patch_paint(prop.id, start, paint.tiles[tile])
 
+    def repaint(self, prop_id: str) -> None:
+        """Send a prop's paint as the project has it, over what was shown of a stroke that is given up."""
+        prop = next((p for p in self._project.props if p.id == prop_id), None) if self._project else None
+        if prop is None:
+            return
+        if isinstance(prop.paint_map, PaintMap):
+            self._client.put_map(prop.id, prop.paint_map)
+        if isinstance(prop.paint, Paint):
+            self._client.put_paint(prop.id, prop.paint.whole())
+
     def _sync_scene(self, scene: Scene) -> None:
         old, self._scene = self._scene, scene
         if not _same_draws(old, scene):

@@ -12,6 +12,7 @@ from jade_coat.maps.packing import Texture
 from jade_coat.material.material import Material
 from jade_coat.material.paint_source import OWN_MAP
 from jade_coat.material.surface import MapLookup
+from jade_coat.program.glsl_backend import shared_uniform
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import Draw, Scene
 from jade_coat.view.camera import jittered, look_at, orthographic
@@ -399,7 +400,7 @@ class Renderer:
         _set(program, "shared_camera_position", tuple(self._eye))
         for name in glsl.shared:
             if name in self._shared or name != "camera_position":
-                _set(program, f"shared_{name}", self._shared.get(name, 0.0))
+                _set(program, shared_uniform(name), self._shared.get(name, 0.0))
         for name in glsl.instance:
             if name == "seed":
                 continue

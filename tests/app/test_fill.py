@@ -26,8 +26,11 @@ def fill(hand: Hand):
 
 
 def settled_paint(hand: Hand) -> np.ndarray:
+    """What the view shows of the wall's paint; the document has nothing of it yet."""
+    before = wall_paint(hand)
     hand.settle()
-    return wall_paint(hand)
+    assert (wall_paint(hand) == before).all()
+    return hand.session.shown_project.prop("kiln_wall_prop").paint.whole()
 
 
 def test_a_gradient_is_seen_at_once_moved_by_its_handles_and_applied_as_one_change(hand: Hand, fill, tmp_path) -> None:
@@ -113,3 +116,58 @@ def test_the_handles_move_with_the_view_and_hide_in_build(hand: Hand, fill) -> N
     assert handles.press(QPointF(-50, -50), None) is False
     hand.window.show_workspace("Build")
     assert handles._places() == []
+
+
+def test_nothing_of_a_fill_is_kept_until_it_is_applied(hand: Hand, fill, tmp_path) -> None:
+    """Neither when it is saved, nor when another prop is chosen, nor when the prop is painted meanwhile."""
+    session, before = hand.session, wall_paint(hand)
+    fill._choose("even")
+    hand.click(fill.start_button)
+    assert (settled_paint(hand)[:, 1] == FULL).all()
+    assert not session.document.dirty
+    session.save(tmp_path / "p")
+    assert (open_project(tmp_path / "p").project.prop("kiln_wall_prop").paint.whole() == before).all()
+    assert fill.live
+    session.choose_prop("gate_post", "")
+    assert not fill.live
+    hand.settle()
+    assert (session.client.paint_of("kiln_wall_prop") == before).all()
+    session.choose_prop("kiln_wall_prop", "")
+    hand.click(fill.start_button)
+    hand.settle()
+    view = hand.window.view
+    hand.drag(view, QPoint(view.width() // 2 - 60, 160), QPoint(view.width() // 2 + 40, 170))
+    assert not fill.live
+    changed = (wall_paint(hand) != before).any(axis=1)
+    assert 0 < changed.mean() < 0.5
+    assert not session.document.undo_title.startswith("Fill")
+
+
+def test_points_start_at_the_prop_stay_put_in_another_space_and_move_along_their_line(hand: Hand, fill) -> None:
+    session, view = hand.session, hand.window.view
+    low, high = session.link.mesh_data("kiln_wall").bounds
+    assert [p[1] for p in fill.rule.points] == pytest.approx([low[1], high[1]], abs=1e-5)
+    session.choose_prop("tall_jar", "")
+    jar = session.project.prop("tall_jar")
+    low, high = session.link.mesh_data(jar.mesh).bounds
+    assert [p[1] for p in fill.rule.points] == pytest.approx([low[1], high[1]], abs=1e-5)
+    session.choose_prop("kiln_wall_prop", "")
+    hand.click(fill.start_button)
+    hand.settle()
+    handles = next(o for o in view.overlays if type(o).__name__ == "FillHandles")
+    seen = handles._places()
+    fill._set_space("world")
+    assert all((a - b).manhattanLength() < 0.5 for a, b in zip(seen, handles._places(), strict=True))
+    axis = np.diff(np.array(fill.rule.points), axis=0)[0]
+    hand.drag(view, seen[1].toPoint(), seen[1].toPoint() + QPoint(60, 40))
+    moved = np.diff(np.array(fill.rule.points), axis=0)[0]
+    assert np.linalg.norm(np.cross(axis, moved)) < 1e-6 * np.linalg.norm(axis) * np.linalg.norm(moved)
+    assert np.linalg.norm(moved) != pytest.approx(np.linalg.norm(axis), rel=1e-3)
+    hand.drag(
+        view,
+        handles._places()[1].toPoint(),
+        handles._places()[1].toPoint() + QPoint(60, 0),
+        keys=Qt.KeyboardModifier.ShiftModifier,
+    )
+    free = np.diff(np.array(fill.rule.points), axis=0)[0]
+    assert np.linalg.norm(np.cross(axis, free)) > 0.05 * np.linalg.norm(axis) * np.linalg.norm(free)

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import os
+import shutil
 import signal
 import subprocess
 import sys
 import time
 from pathlib import Path
 
+import numpy as np
 import pytest
-from PyQt6.QtCore import QPoint, QSettings, Qt, QTimer
+from PyQt6.QtCore import QPoint, QPointF, QSettings, Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
@@ -19,12 +21,19 @@ from jade_coat.app.mishaps import Mishaps
 from jade_coat.app.numbers import NotANumber, read_numbers
 from jade_coat.app.widgets.map_review import MapReview
 from jade_coat.bake.job import Cancelled, Job
+from jade_coat.files.project_folder import open_project
 from jade_coat.maps.images import png_bytes
 from jade_coat.maps.mapset import MapFile, MapSet
 from jade_coat.material.fields import Spec
 from jade_coat.material.surface import Role
+from jade_coat.mesh import shapes
+from jade_coat.mesh.brush import Brush
+from jade_coat.mesh.canvas import VertexCanvas
+from jade_coat.mesh.painting import shown_paint
+from jade_coat.mesh.stroke import Stroke, mirror_plane
 from jade_coat.view.client import MAX_DEATHS
-from tests.app.conftest import Hand, run_deletes
+from tests.app.conftest import Hand, move, run_deletes
+from tests.app.wall import WALL, pixel_of, wall_paint
 
 
 @pytest.mark.qt_no_exception_capture
@@ -97,8 +106,6 @@ def test_what_paint_or_dial_counts_in_the_background_never_changes_what_is_shown
 
 
 def test_another_role_is_taken_from_the_same_file_even_when_no_name_gave_a_hint(qapp, hand: Hand) -> None:
-    import numpy as np
-
     assets = hand.session.library.assets
     data = png_bytes(np.zeros((4, 4, 3), np.uint8))
     files = [
@@ -274,3 +281,145 @@ def test_the_program_ends_although_work_is_left(tmp_path: Path) -> None:
     )
     done = subprocess.run([sys.executable, str(script)], timeout=120, check=False)
     assert done.returncode == 0
+
+
+# Strokes under way
+
+
+def press(hand: Hand, at: QPoint, keys=Qt.KeyboardModifier.NoModifier) -> None:
+    QTest.mousePress(hand.window.view, Qt.MouseButton.LeftButton, keys, at)
+
+
+def test_escape_and_undo_take_a_stroke_under_way_back_as_if_it_had_never_begun(hand: Hand) -> None:
+    hand.window.show_workspace("Brush")
+    hand.window.bench.brush.set(radius=0.2, strength=1.0)
+    view, session = hand.window.view, hand.session
+    for prop in ("kiln_wall_prop", "floor"):
+        session.choose_prop(prop, "")
+        before, steps = session.project, len(session.document._behind)
+        start = pixel_of(hand, WALL) if prop == "kiln_wall_prop" else QPoint(view.width() // 2, view.height() - 12)
+        for end in ("escape", "undo"):
+            press(hand, start)
+            move(view, QPointF(start) + QPointF(40, 0), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+            QApplication.processEvents()
+            assert hand.window.bench.brush_tool.painting
+            if end == "escape":
+                QTest.keyClick(view, Qt.Key.Key_Escape)
+            else:
+                hand.window.undo()
+            QTest.mouseRelease(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
+            assert session.project is before
+            assert len(session.document._behind) == steps
+            assert session.document.redo_title is None
+            hand.settle()
+            kept = session.project.prop(session.prop_id).paint
+            if kept is not None:
+                assert np.array_equal(session.client.paint_of(session.prop_id), kept.whole())
+
+
+def test_an_airbrush_held_still_uses_what_its_dabs_use(hand: Hand) -> None:
+    """Pixels as its size, the other value with Ctrl: as a dab does."""
+    hand.window.show_workspace("Brush")
+    brush, tool, view = hand.window.bench.brush, hand.window.bench.brush_tool, hand.window.view
+    brush.set(flow=0.2, strength=1.0, radius=3.0, a=0.0, b=1.0, second=False)
+    brush.set_hand(measure="screen", pixels=12)
+    start, before = pixel_of(hand, WALL), wall_paint(hand)
+    press(hand, start, Qt.KeyboardModifier.ControlModifier)
+    for _ in range(8):
+        tool._hold()
+    QTest.mouseRelease(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ControlModifier, start)
+    changed = (wall_paint(hand) != before).any(axis=1)
+    mesh = hand.session.link.mesh_data("kiln_wall")
+    assert changed.any()
+    assert np.ptp(mesh.positions[changed], axis=0).max() < 0.5  # twelve pixels, not three metres
+    channel = brush.brush.channels[0]
+    wanted = brush.brush.with_(second=True).toward
+    led = np.abs(wall_paint(hand)[changed, channel] / 65535.0 - wanted) < np.abs(
+        before[changed, channel] / 65535.0 - wanted
+    )
+    assert led.all()
+
+
+def test_a_mirror_takes_the_middle_of_a_mesh_that_lies_off_centre() -> None:
+    box = shapes.ball(0.5, 32)
+    away = box.with_(positions=(box.positions + np.array([4, 0, 0], np.float32)))
+    for mesh, plane in ((box, 0.0), (away, 4.0)):
+        assert mirror_plane(mesh, "x") == pytest.approx(plane, abs=1e-5)
+        stroke = Stroke(VertexCanvas(mesh, shown_paint(mesh, None)))
+        at = np.array([plane + 0.48, 0.1, 0.0])
+        stroke.dab(at, np.array([1.0, 0, 0]), Brush(radius=0.15, mirror="x", channels=(0,)))
+        painted = mesh.positions[stroke.paint().whole()[:, 0] > 0][:, 0] - plane
+        assert painted.min() < -0.4
+        assert painted.max() > 0.4
+
+
+# Saving
+
+
+def test_two_windows_on_one_project_do_not_save_over_each_other(open_window, demo_copy: Path) -> None:
+    first, second = open_window(demo_copy), open_window(demo_copy)
+    assert "open elsewhere" in second.window.attention().informativeText()
+    second.window.attention().close()
+    first.session.do("rename_finish", finish="iron_jar", name="First")
+    assert first.window.save_project()
+    second.session.do("rename_finish", finish="ash_wall", name="Second")
+    asked: list[Path] = []
+    second.window.ask_others = lambda folder: asked.append(folder) or ""
+    assert not second.window.save_project()
+    assert asked == [demo_copy]
+    assert open_project(demo_copy).project.finish("iron_jar").name == "First"
+    second.window.ask_others = lambda folder: "merge"
+    assert second.window.save_project()
+    merged = open_project(demo_copy).project
+    assert (merged.finish("iron_jar").name, merged.finish("ash_wall").name) == ("First", "Second")
+    assert second.session.project == merged
+    second.window.undo()
+    assert second.session.project.finish("iron_jar").name != "First"
+    second.window.ask_others = lambda folder: "theirs"
+    first.session.do("set_light", strength=1.0)
+    first.window.ask_others = lambda folder: "theirs"
+    first.window.save_project()
+    assert first.session.project == merged
+
+
+def test_a_save_into_a_folder_that_is_gone_says_what_is_lost(hand: Hand, demo_copy: Path) -> None:
+    shutil.rmtree(demo_copy)
+    hand.session.do("rename_finish", finish="iron_jar", name="Kept")
+    assert hand.window.save_project()
+    told = hand.window.attention().informativeText()
+    assert "was gone and has been made anew" in told
+    assert "is lost" in told
+    hand.window.attention().close()
+    assert open_project(demo_copy).project.finish("iron_jar").name == "Kept"
+
+
+def test_saving_onto_another_project_asks(hand: Hand, demo_copy: Path, tmp_path: Path, monkeypatch) -> None:
+    other = tmp_path / "other"
+    shutil.copytree(demo_copy, other)
+    before = (other / "project.json").read_bytes()
+    hand.session.do("rename_finish", finish="iron_jar", name="Mine")
+    monkeypatch.setattr(hand.window, "may_replace", lambda folder: False)
+    assert not hand.window._save_to(other)
+    assert (other / "project.json").read_bytes() == before
+    monkeypatch.setattr(hand.window, "may_replace", lambda folder: True)
+    assert hand.window._save_to(other)
+    assert open_project(other).project.finish("iron_jar").name == "Mine"
+
+
+def test_what_a_click_on_a_filled_ring_would_drop_is_asked_first(hand: Hand) -> None:
+    session, panel = hand.session, hand.window.bench.coat_panel
+    used = {d for f in session.project.finishes for d in f.values}
+    dial = next(d for d in session.project.material("kiln_wall").dials if d.id in used)
+    session.choose_finish("kiln_wall")
+    session.choose_coat(dial.path.split(".")[0])
+    asked: list[list[str]] = []
+    session.agree = lambda what, lines: asked.append(lines) or False
+    before = session.project
+    hand.click(panel.dots[dial.path])
+    assert session.project is before
+    assert dial.name in asked[0][0]
+    assert panel.dots[dial.path].isChecked()
+    session.agree = lambda what, lines: True
+    hand.click(panel.dots[dial.path])
+    assert session.project.material("kiln_wall").dial_at(dial.path) is None
+    assert not any(dial.id in f.values for f in session.project.finishes)

@@ -18,9 +18,11 @@ from jade_coat.app.widgets.fill_panel import FillPanel
 from jade_coat.app.widgets.paint_panel import OwnPaintPanel, VerticesPanel
 from jade_coat.app.widgets.settings import CurveField
 from jade_coat.app.widgets.worth_panel import WorthPanel
+from jade_coat.check.paint_costs import length
 from jade_coat.material.fields import Spec
 from jade_coat.mesh.brush import TOOL_LABELS
 from jade_coat.mesh.data import MAX_COLOR_SETS
+from jade_coat.mesh.stroke import mirror_plane
 
 SIZE = Spec("Size", unit="m", low=0.001, high=50.0, soft=(0.01, 2.0), logarithmic=True, hint="Radius of the brush")
 PIXELS = Spec("Size", unit="px", low=2.0, high=600.0, soft=(4.0, 200.0), logarithmic=True, hint="Radius on the screen")
@@ -288,8 +290,14 @@ class BrushPanel(QWidget):
         if material is not None and unread:
             verb = "is" if len(unread) == 1 else "are"
             return f"{' and '.join(unread)} {verb} not read by {material.name}, so painting it will not show."
-        if self._session.prop is None:
+        prop, mirror = self._session.prop, self._brush.brush.mirror
+        if prop is None:
             return "Drag on a prop to paint it."
+        if mirror:
+            plane = mirror_plane(self._session.link.mesh_data(prop.mesh), mirror)
+            if plane:
+                off = length(abs(plane))
+                return f"{prop.name} lies off-centre: strokes are mirrored about its middle, {off} from its origin."
         return ""
 
 

@@ -49,6 +49,10 @@ class _Painting:
     key: object
     at: QPointF
     """Where the brush is on the view; behind the pointer when it trails."""
+    hit: PropHit
+    """What the last dab met."""
+    erasing: bool = False
+    """Whether it paints toward the other value: with Ctrl, or the pen's other end."""
 
 
 @dataclass(frozen=True)
@@ -100,6 +104,11 @@ class BrushTool(Overlay):
         """Whether the brush is in hand, and what is drawn is the stage."""
         return self.view.tool == "brush" and not self.view.shape
 
+    @property
+    def painting(self) -> bool:
+        """Whether a stroke is under way."""
+        return self._painting is not None
+
     def _follow(self) -> None:
         self._pen.turn(self._state.hand.simulated)
         self.view.update()
@@ -127,22 +136,22 @@ class BrushTool(Overlay):
         ahead = float(-(eye.view @ np.append(hit.hit.point, 1.0))[2])
         return 2 * max(ahead, 1e-6) * math.tan(camera.field_of_view / 2) / max(self.view.height(), 1)
 
-    def brush_at(self, hit: PropHit, event: QSinglePointEvent | None = None) -> Brush:
-        """The brush for one dab: its size in metres there, the pen's pressure, and the other value with Ctrl."""
+    def brush_at(self, hit: PropHit, erasing: bool | None = None) -> Brush:
+        """The brush for one dab: its size in metres there, the pen's pressure, and the other value when `erasing`.
+
+        Without a dab (None) it is as the settings have it.
+        """
         brush, hand = self._state.brush, self._state.hand
         if hand.measure == "screen":
             brush = brush.with_(radius=hand.pixels * self.metres_a_pixel(hit))
-        if event is None:
+        if erasing is None:
             return brush
         pressure = min(max(self.view.pressure, 0.0), 1.0)
         if hand.pressure_size:
             brush = brush.with_(radius=brush.radius * max(pressure, 0.02))
         if hand.pressure_strength:
             brush = brush.with_(strength=brush.strength * pressure)
-        eraser = isinstance(event, QTabletEvent) and event.pointerType() == QPointingDevice.PointerType.Eraser
-        if bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier) != eraser:
-            brush = brush.with_(second=not brush.second)
-        return brush
+        return brush.with_(second=not brush.second) if erasing else brush
 
     def _canvas(self, prop: Prop, mesh: MeshData) -> VertexCanvas | MapCanvas:
         """What is painted on: the prop's map where it stands in for the chosen colour set, else its vertices."""
@@ -305,7 +314,7 @@ class BrushTool(Overlay):
         if isinstance(canvas, VertexCanvas) and canvas.paint is not hit.prop.paint:
             session.do("paint_prop", merge=key, prop=hit.prop.id, paint=canvas.paint)
         self._changed = []
-        self._painting = _Painting(hit.prop, canvas, Stroke(canvas, hit.prop.size), key, at)
+        self._painting = _Painting(hit.prop, canvas, Stroke(canvas, hit.prop.size), key, at, hit)
         self._dab(hit, event)
         if self._state.brush.flow < 1:
             self._holding.start()
@@ -326,7 +335,8 @@ class BrushTool(Overlay):
     def _dab(self, hit: PropHit, event: QSinglePointEvent) -> None:
         assert self._painting is not None
         point, normal = hit.local
-        brush = self._on(self._painting.canvas, self.brush_at(hit, event))
+        self._painting.hit, self._painting.erasing = hit, _erases(event)
+        brush = self._on(self._painting.canvas, self.brush_at(hit, self._painting.erasing))
         if self._painting.stroke.move(point, normal, brush, hit.hit.triangle):
             self._send()
 
@@ -334,10 +344,8 @@ class BrushTool(Overlay):
         if self._painting is None or not self._state.brush.flow < 1:
             self._holding.stop()
             return
-        brush = self._on(self._painting.canvas, self._state.brush)
-        if self._state.hand.pressure_strength:
-            brush = brush.with_(strength=brush.strength * self.view.pressure)
-        self._painting.stroke.hold(brush)
+        painting = self._painting
+        painting.stroke.hold(self._on(painting.canvas, self.brush_at(painting.hit, painting.erasing)))
         self._send()
 
     def _send(self) -> None:
@@ -406,12 +414,29 @@ class BrushTool(Overlay):
         session.document.settle()
         self._last_end = (painting.prop.id, painting.at, self.view.main_eye().view.tobytes())
 
+    def give_up(self) -> bool:
+        """Take back the stroke or line under way, as if it had never begun; whether there was one."""
+        if self._line is not None:
+            self._line = None
+            self.view.update()
+            return True
+        painting, self._painting = self._painting, None
+        if painting is None:
+            return False
+        self._holding.stop()
+        session = self.view.session
+        session.document.give_up(painting.key)
+        session.link.repaint(painting.prop.id)
+        self.view.refresh()
+        session.said.emit("The stroke was given up", False)
+        return True
+
     def live_paint(self, prop: str) -> Callable[[Array], Array] | None:
         """What a stroke under way has made of a prop's vertex paint, as a function of vertices; None otherwise."""
         painting = self._painting
         if painting is None or painting.prop.id != prop or isinstance(painting.canvas, MapCanvas):
             return None
-        return painting.stroke.values
+        return painting.stroke.snapshot().at
 
     # Marks over the mesh
 
@@ -475,6 +500,12 @@ class BrushTool(Overlay):
         canvas = self._preview[1]
         dots = self.metres_a_pixel(hit)
         paint_dab(painter, self.view, hit, Stroke(canvas, prop.size), canvas, self._on(canvas, brush), dots)
+
+
+def _erases(event: QSinglePointEvent) -> bool:
+    """Whether a dab paints toward the other value: with Ctrl, or with the pen's other end, but not with both."""
+    eraser = isinstance(event, QTabletEvent) and event.pointerType() == QPointingDevice.PointerType.Eraser
+    return bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier) != eraser
 
 
 def _large(prop: Prop, mesh: MeshData) -> bool:

@@ -26,12 +26,13 @@ from jade_coat.material.surface import (
     PLACING,
     TILE_BREAK_LABELS,
     Detail,
+    Role,
     fields_in_use,
 )
 from jade_coat.material.where import TERM_KINDS, Term
 from jade_coat.stage.looks import as_worn, reach
 
-COLORING = ("color", "tint", "hue", "saturation", "value", "emissive")
+COLORING = ("color", "tint", "hue", "saturation", "value", "emissive", "glow")
 
 
 class CoatPanel(QWidget):
@@ -300,7 +301,11 @@ class CoatPanel(QWidget):
     def _build_surface(self, material: Material, coat: Coat) -> None:
         self._section("Surface")
         self._build_sets(material, coat, partial(self._change_surface, material, coat))
-        names = fields_in_use(coat.surface, self._session.link.lookup)
+        lookup = self._session.link.lookup
+        names = fields_in_use(coat.surface, lookup)
+        if any(lookup.read(s, Role.OPACITY) is not None for s in coat.surface.sets):
+            text = "Its opacity map is baked and exported; the view draws it opaque."
+            self._box.addWidget(label(text, "quiet", wrap=True))
         self._surface_fields(material, coat, [n for n in names if n not in (*PLACING, "sharpness", *COLORING)])
 
     def _build_laying(self, material: Material, coat: Coat) -> None:

@@ -6,7 +6,7 @@ from functools import partial
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QPointF, pyqtSignal
+from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen, QSinglePointEvent
 from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
@@ -62,6 +62,7 @@ STARTS: dict[str, dict[str, Any]] = {
     "mesh": {"range": (0.0, 0.5)}, "map": {"range": (0.0, 1.0)}, "levels": {"range": (0.2, 0.8)},
     "blur": {"size": 0.1}, "clamp": {"a": 0.2, "b": 0.8},
 }  # fmt: skip
+POINTED = ("gradient", "distance")
 SPACED = ("gradient", "angle", "distance", "noise")
 
 
@@ -76,7 +77,10 @@ class FillPanel(QWidget):
         self.rule = PaintRule(channels=brush.brush.channels)
         self._base: Painted | None = None
         self._shown: Painted | None = None
-        self._prop, self._turn, self._asked = "", 0, 0
+        self._prop, self._asked, self._placed = "", 0, ""
+        self._worn: tuple[object, object] = (None, None)
+        """The paint that the document has on the prop while a preview is shown."""
+        self._pending = self._applying = False
         self._working = Line()
         self.choosing_piece = False
         """Whether the next press on the prop says which connected piece is filled."""
@@ -106,24 +110,30 @@ class FillPanel(QWidget):
         if prop is None:
             return
         self._base, self._prop = self._paint_of(prop), prop.id
-        self._turn += 1
+        self._worn = (prop.paint, prop.paint_map)
         self._preview()
         self._rebuild()
 
     def apply(self) -> None:
-        """Keep what is shown, as one change; with the tick, keep the rule too."""
+        """Keep what is shown, as one change; with the tick, keep the rule too. What is still worked out is awaited."""
         if not self.live:
             return
-        if self.keep.isChecked():
-            self._session.do("keep_rule", merge=("fill", self._turn), prop=self._prop, rule=self.rule)
-        self._session.document.settle()
+        if self._pending or self._shown is None:
+            self._applying = True
+            return
+        made, rule = self._shown, self.rule if self.keep.isChecked() else None
+        prop = self._prop
         self._end()
+        kind = "paint_map" if isinstance(made, PaintMap) else "paint"
+        steps: list[tuple[str, dict[str, Any]]] = [
+            ("paint_map" if kind == "paint_map" else "paint_prop", {"prop": prop, kind: made})
+        ]
+        if rule is not None:
+            steps.append(("keep_rule", {"prop": prop, "rule": rule}))
+        self._session.document.do_all("Fill by rule", steps)
 
     def take_back(self) -> None:
         """Go back to the paint before."""
-        self._asked += 1  # what is still being worked out is given up
-        if self.live and self._shown is not None:
-            self._session.document.undo()
         self._end()
 
     def run_again(self) -> None:
@@ -173,6 +183,9 @@ class FillPanel(QWidget):
         slots = self._session.project.mesh(prop.mesh).slots if prop else ()
         others = tuple((p.id, p.name) for p in self._session.project.props)
         key = (prop.id if prop else "", slots, prop.rules if prop else (), others, self._session.project.map_sets)
+        if prop is not None and prop.id != self._placed and not self.live:
+            self._placed = prop.id  # the last prop's points mean nothing here
+            self.rule = self.rule.with_(points=self._ends(prop))
         if key != self._key:
             self._key = key
             self._rebuild()
@@ -181,10 +194,14 @@ class FillPanel(QWidget):
         """Whether the preview is what the prop wears: another change, an undo or another choice ends it."""
         if prop is None or prop.id != self._prop:
             return False
-        return self._shown is None or _worn(prop, self._shown) is self._shown
+        return prop.paint is self._worn[0] and prop.paint_map is self._worn[1]
 
     def _end(self) -> None:
+        self._asked += 1  # what is still being worked out is given up
         self._base = self._shown = None
+        self._pending = self._applying = False
+        self._working.say("")
+        self._session.show_on_trial(self._prop, None)
         self._rebuild()
         self.changed.emit()
 
@@ -204,7 +221,7 @@ class FillPanel(QWidget):
         self._number("b", Spec("B"))
         if rule.ground in SPACED:
             spaces = [("object", "the object"), ("world", "the world")]
-            self._line("Fixed to", choice(spaces, rule.space, lambda s: self.set(space=s)))
+            self._line("Fixed to", choice(spaces, rule.space, self._set_space))
         for name, spec in FIELDS[rule.ground]:
             self._number(name, spec)
         self._build_sources(prop)
@@ -352,16 +369,28 @@ class FillPanel(QWidget):
 
     def _choose(self, ground: str) -> None:
         changes = {"ground": ground, **STARTS.get(ground, {})}
-        prop = self.prop
-        if ground in ("gradient", "distance") and prop is not None:
-            low, high = self._session.link.mesh_data(prop.mesh).bounds
-            middle = (low + high) / 2
-            ends = np.stack([middle, middle])
-            ends[0, 1], ends[1, 1] = low[1], high[1]
-            if self.rule.space == "world":
-                ends = ends @ prop.matrix()[:3, :3].T + prop.matrix()[:3, 3]
-            changes["points"] = tuple(tuple(float(v) for v in p) for p in ends)
+        if ground in POINTED and self.prop is not None:
+            changes["points"] = self._ends(self.prop)
         self.set(**changes)
+
+    def _ends(self, prop: Prop) -> Any:
+        """The foot and the top of a prop, in the middle of its bounds, in the rule's space."""
+        low, high = self._session.link.mesh_data(prop.mesh).bounds
+        middle = (low + high) / 2
+        ends = np.stack([middle, middle]).astype(np.float64)
+        ends[0, 1], ends[1, 1] = low[1], high[1]
+        return _points(ends if self.rule.space == "object" else _moved(ends, prop.matrix()))
+
+    def _set_space(self, space: str) -> None:
+        """Fix the rule to the object or to the world; its points and its direction stay where they are seen."""
+        prop, rule = self.prop, self.rule
+        if prop is None or space == rule.space:
+            return
+        matrix = prop.matrix() if space == "world" else np.linalg.inv(prop.matrix())
+        way = matrix[:3, :3] @ np.array(rule.direction)
+        way /= max(float(np.linalg.norm(way)), 1e-12)
+        points = _points(_moved(np.array(rule.points, np.float64), matrix))
+        self.set(space=space, points=points, direction=tuple(float(v) for v in way))
 
     # Filling
 
@@ -384,6 +413,7 @@ class FillPanel(QWidget):
             self._session.do("paint_prop", merge=merge, prop=prop, paint=made)
 
     def _failed(self, error: Exception) -> None:
+        self._pending = self._applying = False
         self._working.say("")
         text = str(error.args[0]) if isinstance(error, KeyError) and error.args else str(error)
         self._session.said.emit(f"This cannot be filled: {text}", True)
@@ -396,15 +426,19 @@ class FillPanel(QWidget):
             own = self._session.link.mesh_data(prop.mesh)
             self._base = base = shown_paint(own, base, max(rule.channels) // 4 + 1)
         self._asked += 1
-        asked, turn = self._asked, self._turn
+        asked = self._asked
         mesh, matrix, around = self._session.link.mesh_data(prop.mesh), prop.matrix(), self._around(prop)
 
         def done(made: Painted) -> None:
             if self.live and asked == self._asked:
                 self._working.say("")
+                self._pending = False
                 self._shown = made
-                self._put_on(prop.id, made, ("fill", turn))
+                self._session.show_on_trial(prop.id, made)
+                if self._applying:
+                    self.apply()
 
+        self._pending = True
         self._working.say("Working it out…")
         self._session.work(lambda: _filled(rule, mesh, matrix, base, around), done, self._failed)
 
@@ -418,9 +452,13 @@ def channel_name(channel: int) -> str:
     return f"{'RGBA'[letter]}{f' of set {color_set + 1}' if color_set else ''}"
 
 
-def _worn(prop: Prop, kind: Painted) -> object:
-    """What a prop wears of a kind of paint."""
-    return prop.paint_map if isinstance(kind, PaintMap) else prop.paint
+def _moved(points: Array, matrix: Array) -> Array:
+    return np.asarray(points @ matrix[:3, :3].T + matrix[:3, 3])
+
+
+def _points(points: Array) -> tuple[Vec3, Vec3]:
+    first, second = ((float(x), float(y), float(z)) for x, y, z in points)
+    return first, second
 
 
 def _filled(rule: PaintRule, mesh: MeshData, matrix: Array, painted: Painted, around: Around) -> Painted:
@@ -479,19 +517,33 @@ class FillHandles(Overlay):
         return False
 
     def move(self, at: QPointF, event: QSinglePointEvent) -> None:
-        """Move it across the plane that faces the viewer."""
+        """Move it along the line between the points; with Shift, or alone, across the plane that faces the viewer."""
         panel, prop = self._panel, self._panel.prop
         assert prop is not None
-        matrix = prop.matrix()
-        eye = self.view.main_eye()
-        point = np.array(panel.rule.points[self._grabbed])
-        world = matrix[:3, :3] @ point + matrix[:3, 3] if panel.rule.space == "object" else point
-        origin, way = ray(eye, at.x() / max(self.view.width(), 1), at.y() / max(self.view.height(), 1))
-        _, ahead = ray(eye, 0.5, 0.5)
-        reach = float((world - origin) @ ahead) / max(float(way @ ahead), 1e-9)
-        moved = origin + way * reach
-        if panel.rule.space == "object":
-            moved = np.linalg.inv(matrix[:3, :3]) @ (moved - matrix[:3, 3])
-        points: list[Any] = list(panel.rule.points)
-        points[self._grabbed] = tuple(float(v) for v in moved)
-        panel.set(points=tuple(points))
+        own = panel.rule.space == "object"
+        points = np.array(panel.rule.points, np.float64)
+        world = _moved(points, prop.matrix()) if own else points
+        origin, way = ray(self.view.main_eye(), at.x() / max(self.view.width(), 1), at.y() / max(self.view.height(), 1))
+        free = panel.rule.ground != "gradient" or bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        held, other = world[self._grabbed], world[1 - self._grabbed]
+        along = None if free else _along_line(held, other, origin, way)
+        if along is None:
+            _, ahead = ray(self.view.main_eye(), 0.5, 0.5)
+            along = origin + way * (float((held - origin) @ ahead) / max(float(way @ ahead), 1e-9))
+        world[self._grabbed] = along
+        panel.set(points=_points(_moved(world, np.linalg.inv(prop.matrix())) if own else world))
+
+
+def _along_line(held: Array, other: Array, origin: Array, way: Array) -> Array | None:
+    """The place on the line through two points that is nearest to a ray; None where the line points at the viewer."""
+    line = held - other
+    size = float(np.linalg.norm(line))
+    if size < 1e-9:
+        return None
+    line = line / size
+    slant = float(line @ way)
+    if 1 - slant * slant < 0.02:
+        return None
+    between = origin - other
+    far = float(between @ line - (between @ way) * slant) / (1 - slant * slant)
+    return np.asarray(other + line * far)

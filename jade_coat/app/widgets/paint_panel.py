@@ -15,6 +15,7 @@ from jade_coat.app.brush_state import BrushState
 from jade_coat.app.session import Session
 from jade_coat.app.widgets.basics import Line, button, choice, clear, label, row
 from jade_coat.app.widgets.brush_tool import BrushTool
+from jade_coat.bake.apart import apart
 from jade_coat.bake.job import Job
 from jade_coat.bake.unwrap import with_paint_uvs
 from jade_coat.check.paint_costs import best_uv_set, length, size
@@ -217,7 +218,7 @@ class OwnPaintPanel(PaintBody):
             self._exchange(mesh_id, "Unwrap a mesh", made)
             self.uv_set = len(made.mesh.uvs) - 1
 
-        self._work("Unwrapping", lambda job: rearranged(project, mesh_id, *with_paint_uvs(mesh)), done)
+        self._work("Unwrapping", lambda job: rearranged(project, mesh_id, *apart(with_paint_uvs, job, mesh)), done)
 
     def make_map(self) -> None:
         """Lay the prop's paint onto a map, and paint that from now on."""
