@@ -1,4 +1,4 @@
-"""Every job without a window: demo, info, bake, export, glsl, take, fill, reimport, shot."""
+"""Every job without a window: demo, info, bake, export, glsl, take, fill, reimport, repetition, shot."""
 
 from __future__ import annotations
 
@@ -82,6 +82,10 @@ def _parser() -> argparse.ArgumentParser:
     exchange.add_argument("project", type=Path)
     exchange.add_argument("--mesh", required=True, metavar="M", help="id or name of a mesh of the project")
     exchange.add_argument("--file", type=Path, required=True, help="the mesh file to read")
+    repeat = command(show_repetition, "repetition")
+    repeat.add_argument("project", type=Path)
+    repeat.add_argument("--prop", required=True, metavar="P", help="id or name of a prop")
+    repeat.add_argument("--json", action="store_true", help="print JSON")
     shot = command(shoot, "shot")
     shot.add_argument("project", type=Path)
     shot.add_argument("--workspace", default="Build", metavar="W")
@@ -198,6 +202,18 @@ def bake_maps(options: argparse.Namespace) -> None:
         project, Library(opened.assets), finish, prop, options.size, options.out, Job(_progress)
     ):
         print(path)
+
+
+def show_repetition(options: argparse.Namespace) -> None:
+    """Say how much the look of a prop repeats, 0 to 1."""
+    from jade_coat.bake.tiling import prop_repetition
+    from jade_coat.files.library import Library
+    from jade_coat.files.project_folder import open_project
+
+    opened = open_project(options.project)
+    prop = _find(opened.project.props, options.prop, "prop")
+    score = prop_repetition(opened.project, Library(opened.assets), prop)
+    print(json.dumps({"prop": prop.id, "repetition": round(score, 4)}) if options.json else f"repetition {score:.2f}")
 
 
 def export_scene(options: argparse.Namespace) -> int:

@@ -10,8 +10,8 @@ import numpy as np
 
 from jade_coat.program.types import Array
 
-SEARCH = 0.22
-"""How far from the expected period the repeat is looked for, as a share of it: perspective bends pictures."""
+SEARCH = 0.02
+"""How far from the expected period the repeat is looked for, as a share of it."""
 LEAST_OVERLAP = 0.08
 """A shift that leaves less of the picture over itself than this share tells nothing."""
 

@@ -22,20 +22,21 @@ class Hit:
 
 
 class RayTarget:
-    """A mesh prepared for rays; the first ray builds the index."""
+    """Triangles prepared for rays; the first ray builds the index."""
 
-    def __init__(self, mesh: MeshData) -> None:
+    def __init__(self, positions: Array, triangles: Array) -> None:
+        """Positions `(n, 3)` and triangles `(m, 3)` among them."""
         from embreex.mesh_construction import TriangleMesh  # loaded when the first ray is cast
         from embreex.rtcore_scene import EmbreeScene
 
-        self._corners = mesh.positions[mesh.triangles].astype(np.float64)
+        self._corners = positions[triangles].astype(np.float64)
         # Single precision: the index is built on the mesh moved to the origin, about a hundred units large.
-        low, high = mesh.positions.min(axis=0), mesh.positions.max(axis=0)
+        low, high = positions.min(axis=0), positions.max(axis=0)
         self._origin = low.astype(np.float64)
         self._scale = 100.0 / max(float(np.linalg.norm(high - low)), 1e-12)
         self._index = EmbreeScene()
-        placed = ((mesh.positions - self._origin) * self._scale).astype(np.float32)
-        TriangleMesh(self._index, placed, mesh.triangles.astype(np.int32))
+        placed = ((positions - self._origin) * self._scale).astype(np.float32)
+        TriangleMesh(self._index, placed, triangles.astype(np.int32))
 
     def _first(self, origins: Array, directions: Array) -> Array:
         """The triangle that each ray meets first, −1 for none."""
@@ -91,7 +92,7 @@ class RayTarget:
 @lru_cache(maxsize=64)
 def target(mesh: MeshData) -> RayTarget:
     """The prepared target of a mesh, kept for the most recent meshes."""
-    return RayTarget(mesh)
+    return RayTarget(mesh.positions, mesh.triangles)
 
 
 def hit_in_world(mesh: MeshData, matrix: Array, origin: Array, direction: Array) -> Hit | None:

@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QApplication, QWidget
 from jade_coat.app import swatches
 from jade_coat.app.main import make_application
 from jade_coat.app.session import Session
-from jade_coat.app.widgets import repeat_mark, view
+from jade_coat.app.widgets import view
 from jade_coat.app.window import Window
 from jade_coat.mesh.warm import warm_up
 from jade_coat.view.client import RenderClient
@@ -29,8 +29,6 @@ def fewer_samples(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(swatches, "WIDTH", 84)
     monkeypatch.setattr(swatches, "HEIGHT", 62)
     monkeypatch.setattr(swatches, "SAMPLES", 1)
-    monkeypatch.setattr(repeat_mark, "WIDTH", 258)
-    monkeypatch.setattr(repeat_mark, "HEIGHT", 177)
 
 
 class KeptClient(RenderClient):

@@ -17,6 +17,7 @@ from jade_coat.bake.apart import apart
 from jade_coat.bake.job import Cancelled, Job
 from jade_coat.bake.raster import cover
 from jade_coat.bake.scene_bake import bake_to_folder, export_glb
+from jade_coat.bake.tiling import prop_repetition
 from jade_coat.bake.unwrap import bake_mesh
 from jade_coat.files.assets import Assets
 from jade_coat.files.library import Library
@@ -26,8 +27,9 @@ from jade_coat.files.project_folder import FILE, save_project
 from jade_coat.maps.color import to_linear
 from jade_coat.maps.images import png_bytes, read_image
 from jade_coat.maps.mapset import MapFile, MapSet
-from jade_coat.material.material import Coat, Finish, Link, Material
+from jade_coat.material.material import Coat, Dial, Finish, Link, Material
 from jade_coat.material.surface import Role, Surface
+from jade_coat.material.where import PaintTerm
 from jade_coat.mesh import shapes
 from jade_coat.stage.project import Project, Prop
 from jade_coat.view.environment import directions, evaluate_irradiance, from_lat_long, solid_angles
@@ -251,3 +253,66 @@ def test_info_and_export_work_although_one_material_is_faulty(tmp_path: Path) ->
     assert done.returncode == 3
     assert "Broken glaze" in done.stderr
     assert_valid_glb(tmp_path / "a.glb")
+
+
+# Repetition
+
+
+def walled(**surface: object) -> tuple[Project, Library]:
+    """A plain wall of four metres in maps of half a metre that do not look like their own mirror image."""
+    library = Library(Assets())
+    grain = np.random.default_rng(2).integers(0, 255, (64, 64, 3)).astype(np.uint8)
+    asset = library.assets.put("maps", "grain.png", png_bytes(grain))
+    maps = (MapFile(role=Role.BASE_COLOR, asset=asset, file="grain.png", color_space="srgb"),)
+    mesh = library.add_mesh(shapes.plane(4, 4, 0.25), "Wall", set())
+    coats = [Coat(id="c", name="C", surface=Surface(**{"map_set": "s", "tile_size": 0.5, **surface}))]
+    project = Project(
+        map_sets=(MapSet(id="s", name="S", maps=maps),), meshes=(mesh,),
+        materials=(Material(id="m", name="M", coats=tuple(coats)),), finishes=(Finish(id="f", name="F", parent="m"),),
+        props=(Prop(id="p", name="P", mesh=mesh.id, finishes=dict.fromkeys(mesh.slots, "f")),),
+    )  # fmt: skip
+    return project, library
+
+
+def score_of(project: Project, library: Library) -> float:
+    return prop_repetition(project, library, project.props[0])
+
+
+@pytest.mark.parametrize("placement", ["uv", "triplanar", "planar"])
+def test_a_plain_wall_does_not_repeat_an_unbroken_one_does_and_each_break_breaks_it(placement: str) -> None:
+    """Common practice, no source, for the limits; the measure is an autocorrelation (numpy.fft)."""
+    assert score_of(*walled(map_set="")) <= 0.05
+    unbroken = score_of(*walled(placement=placement))
+    assert unbroken >= 0.8
+    for turn in (0.3, 1.1, 2.5):
+        assert score_of(*walled(placement=placement, turn=turn)) == pytest.approx(unbroken, abs=0.05)
+    for way in ("mirror", "offset", "hex"):
+        assert score_of(*walled(placement=placement, tile_break=way)) < 0.3, way
+
+
+def test_the_score_takes_the_finishs_tile_size_and_leaves_out_what_is_not_seen() -> None:
+    project, library = walled(tile_size=3.9)
+    (material,) = project.materials
+    dial = Dial(id="size", path="c.surface.tile_size", name="Size")
+    turned = project.with_(
+        materials=(material.with_(dials=(dial,)),), finishes=(project.finishes[0].with_(values={"size": 0.5}),)
+    )
+    assert score_of(project, library) < 0.2  # hardly more than one tile
+    assert score_of(turned, library) >= 0.8
+    unseen = Coat(id="top", name="Top", surface=Surface(map_set="s", tile_size=0.5), where=(PaintTerm(id="p"),))
+    plain = Coat(id="c", name="C", surface=Surface())
+    hidden = project.with_(materials=(material.with_(coats=(plain, unseen)),))
+    assert score_of(hidden, library) <= 0.05
+
+
+def test_the_command_line_says_the_score_in_one_line(tmp_path: Path) -> None:
+    project, library = walled()
+    save_project(project, library.assets, tmp_path / "p")
+    told = cli("repetition", tmp_path / "p", "--prop", "P")
+    assert told.returncode == 0, told.stderr
+    word, number = told.stdout.split()
+    assert word == "repetition"
+    assert 0.8 <= float(number) <= 1
+    as_json = json.loads(cli("repetition", tmp_path / "p", "--prop", "p", "--json").stdout)
+    assert as_json["prop"] == "p"
+    assert as_json["repetition"] == pytest.approx(float(number), abs=0.006)

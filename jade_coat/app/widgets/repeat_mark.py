@@ -1,137 +1,106 @@
-"""The repetition score of the far picture, with the strongest repeat drawn over it."""
+"""The repetition score of the far picture: how much the look repeats, with the step of the strongest repeat."""
 
 from __future__ import annotations
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QImage, QPainter, QPainterPath, QPen
+from PyQt6.QtGui import QPainter, QPainterPath, QPen
 
 from jade_coat.app import theme
 from jade_coat.app.widgets.overlay import Overlay
 from jade_coat.app.widgets.view import View
-from jade_coat.check.repetition import Repetition, repetition
-from jade_coat.maps.color import to_linear
-from jade_coat.material.material import Material
+from jade_coat.bake.tiling import Tiling, slot_repetition
 from jade_coat.mesh.data import MeshData
 from jade_coat.program.types import Array
-from jade_coat.view.camera import eye_of, project
-from jade_coat.view.client import Picture
-from jade_coat.view.messages import Eye
+from jade_coat.stage.project import Prop
+from jade_coat.view.camera import project
 
-WIDTH, HEIGHT = 516, 354
-STREAM = "repeat"
 NOTABLE = 0.2
 """From this score on, the repeat is drawn."""
+ALARMING = 0.5
 
 
 class RepeatMark(Overlay):
-    """Measures the far picture whenever the view has come to rest."""
+    """Measures the chosen prop's slot whenever its look has changed and the view has come to rest."""
 
     def __init__(self, view: View) -> None:
         super().__init__(view)
-        self.found: Repetition | None = None
+        self.found: Tiling | None = None
         self._measured: object = None
         self._working = False
-        view.session.picture.connect(self._on_picture)
         view.arrived.connect(self._look)
 
     @property
     def waiting(self) -> bool:
         """Whether a newer score is on its way."""
-        return self._working or self.view.session.client.busy(STREAM)
+        return self._working
 
-    def _state(self) -> object:
-        view = self.view
-        return (view.session.shown_project, view.session.prop_id, view.scene, view.shape, view.camera)
+    def _state(self) -> tuple[object, ...]:
+        view, session = self.view, self.view.session
+        return (session.shown_project, session.prop_id, session.slot, view.shape, session.finish_id)
+
+    def _same(self) -> bool:
+        """Whether what is shown is what was measured: another camera changes nothing."""
+        now, then = self._state(), self._measured
+        if not isinstance(then, tuple) or now[1:] != then[1:]:
+            return False
+        return now[0] is then[0] or now[0].with_(camera=then[0].camera) == then[0]  # type: ignore[attr-defined]
+
+    def _subject(self) -> tuple[Prop, str, MeshData] | None:
+        """The prop whose look is measured, its slot and its mesh: the chosen one, or a preview shape."""
+        view, session = self.view, self.view.session
+        if view.shape:
+            mesh = session.link.preview_mesh(view.shape)
+            slot = mesh.slots[0].name
+            return Prop(id="preview", name="Preview", mesh="", finishes={slot: session.finish_id}), slot, mesh
+        prop = session.prop
+        if prop is None or not prop.finishes.get(session.slot):
+            return None
+        shown = next((p for p in session.shown_project.props if p.id == prop.id), prop)
+        return shown, session.slot, session.link.mesh_data(prop.mesh)
 
     def _look(self) -> None:
         view, session = self.view, self.view.session
-        if view.moving or session.prop is None or self._state() == self._measured or self.waiting:
+        if view.moving or self._working or self._same() or session.link.unsent_sets(session.project):
             return
-        self._measured = self._state()
-        camera = view.far_camera()
-        eye = eye_of(camera.position(), np.array(camera.target), camera.field_of_view, WIDTH / HEIGHT)
-        session.client.request(
-            STREAM,
-            eye,
-            scene=view.scene,
-            eye=eye,
-            width=WIDTH,
-            height=HEIGHT,
-            looks=("lit",),
-            priority=4,
-            backdrop=False,
-        )
-
-    def _on_picture(self, picture: Picture, image: QImage) -> None:
-        session = self.view.session
-        if picture.stream != STREAM:
-            return
-        prop, material = session.prop, session.material
-        if prop is None or material is None:
-            return
-        periods, box = self._periods(picture.tag, material)
-        if box is None:
+        self._measured, subject = self._state(), self._subject()
+        if subject is None or not session.finish_id:
             self.found = None
-            self.view.update()
+            view.update()
             return
-        pixels = picture.pixels
+        prop, slot, mesh = subject
+        shown, library = session.shown_project, session.library
         self._working = True
 
-        def measure() -> Repetition:
-            part = pixels[box]
-            luminance = to_linear(part[..., :3] / np.float32(255)) @ np.array([0.2126, 0.7152, 0.0722], np.float32)
-            return repetition(np.cbrt(luminance), part[..., 3] > 0, periods)
-
-        def done(found: Repetition) -> None:
+        def done(found: Tiling) -> None:
             self._working = False
             self.found = found
-            self.view.update()
+            view.update()
 
         def failed(error: Exception) -> None:
             self._working = False
-            session.said.emit(f"The repetition could not be measured: {error}", True)
+            self.found = None
+            if not session.faults:  # a look that cannot be worked out is told already
+                session.said.emit(f"The repetition could not be measured: {error}", True)
 
-        session.work(measure, done, failed)
+        session.work(lambda: slot_repetition(shown, library, prop, slot, mesh), done, failed)
 
-    def _periods(self, eye: Eye, material: Material) -> tuple[list[tuple[float, float]], tuple[slice, slice] | None]:
-        """The shifts in pixels of one tile across and down, for every coat with maps, and the rows and columns
-        that the chosen prop takes up."""
-        view, session = self.view, self.view.session
-        prop = session.prop
-        assert prop is not None
-        if view.shape:
-            mesh, matrix = session.link.preview_mesh(view.shape), np.eye(4)
-        else:
-            mesh, matrix = session.link.mesh_data(prop.mesh), prop.matrix()
-        low, high = mesh.bounds
-        x, y, z = np.meshgrid(*np.stack([low, high], axis=1))
-        corners = np.stack([x.ravel(), y.ravel(), z.ravel()], axis=1) @ matrix[:3, :3].T + matrix[:3, 3]
-        size = np.array([WIDTH, HEIGHT])
-        places = project(eye, corners) * size
-        first = np.clip(np.floor(places.min(axis=0)), 0, size - 1).astype(int)
-        last = np.clip(np.ceil(places.max(axis=0)), 1, size).astype(int)
-        if (last - first).min() < 24:
-            return [], None
-        facing = self._facing(mesh, matrix, eye)
-        normal, tangent = mesh.normals[facing].astype(float), mesh.tangents[facing].astype(float)
-        ways = [tangent[:3], np.cross(normal, tangent[:3])]
-        origin = mesh.positions[facing].astype(float)
-        periods = []
-        for tile in sorted({c.surface.tile_size for c in material.coats if c.shown and c.surface.map_set}):
-            ends = np.stack([origin, *(origin + w * tile for w in ways)]) @ matrix[:3, :3].T + matrix[:3, 3]
-            a, *others = project(eye, ends) * size
-            periods += [(float(d[0]), float(d[1])) for d in (b - a for b in others)]
-        return periods, (slice(int(first[1]), int(last[1])), slice(int(first[0]), int(last[0])))
-
-    def _facing(self, mesh: MeshData, matrix: Array, eye: Eye) -> int:
-        """The vertex that faces the eye most squarely, near the middle."""
-        positions = mesh.positions @ matrix[:3, :3].T + matrix[:3, 3]
-        normals = mesh.normals @ matrix[:3, :3].T
-        away = eye.position - positions
-        away = away / np.linalg.norm(away, axis=1, keepdims=True)
-        middle = np.linalg.norm(positions - positions.mean(axis=0), axis=1)
-        return int(np.argmax((away * normals).sum(axis=1) - 0.3 * middle / max(float(middle.max()), 1e-9)))
+    def _step_seen(self) -> tuple[float, float] | None:
+        """The step of the repeat in the inset, as shares of its width and height."""
+        subject = self._subject()
+        if self.found is None or self.found.steps is None or subject is None:
+            return None
+        prop, _, mesh = subject
+        matrix = np.eye(4) if self.view.shape else prop.matrix()
+        box = self.view.inset_rect()
+        eye = self.view.eye(self.view.far_camera(), box.width(), box.height())
+        facing = _facing(mesh, matrix, eye.position)
+        tangent, normal = mesh.tangents[facing, :3].astype(float), mesh.normals[facing].astype(float)
+        step = self.found.steps[0]
+        way = tangent * step[0] + np.cross(normal, tangent) * step[1]
+        ends = np.stack([mesh.positions[facing].astype(float), mesh.positions[facing] + way])
+        first, second = project(eye, ends @ matrix[:3, :3].T + matrix[:3, 3])
+        return float(second[0] - first[0]), float(second[1] - first[1])
 
     def text(self) -> str:
         """The score in words."""
@@ -145,15 +114,15 @@ class RepeatMark(Overlay):
         path.addRoundedRect(box, 6, 6)
         painter.save()
         painter.setClipPath(path)
-        if self.found.score >= NOTABLE:
-            scale = box.width() / WIDTH
-            dx, dy = self.found.shift[0] * scale, self.found.shift[1] * scale
+        step = self._step_seen() if self.found.score >= NOTABLE else None
+        if step is not None:
+            away = QPointF(step[0] * box.width(), step[1] * box.height())
             painter.setBrush(Qt.BrushStyle.NoBrush)
             for i in (-1, 0, 1):
-                centre = box.center() + QPointF(dx * i, dy * i)
+                centre = box.center() + away * i
                 painter.setPen(QPen(theme.color("persimmon", 255 if i == 0 else 170), 1.4))
                 painter.drawRect(QRectF(centre.x() - 7, centre.y() - 7, 14, 14))
-            painter.drawLine(box.center() - QPointF(dx, dy), box.center() + QPointF(dx, dy))
+            painter.drawLine(box.center() - away, box.center() + away)
         painter.restore()
         painter.setFont(theme.font(12, 500))
         width = painter.fontMetrics().horizontalAdvance(self.text()) + 14
@@ -161,5 +130,15 @@ class RepeatMark(Overlay):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.color("chrome", 215))
         painter.drawRoundedRect(card, 4, 4)
-        painter.setPen(theme.color("persimmon" if self.found.score >= 0.5 else "text"))
+        painter.setPen(theme.color("persimmon" if self.found.score >= ALARMING else "text"))
         painter.drawText(card, Qt.AlignmentFlag.AlignCenter, self.text())
+
+
+def _facing(mesh: MeshData, matrix: Array, eye: Array) -> int:
+    """The vertex that faces the eye most squarely, near the middle."""
+    positions = mesh.positions @ matrix[:3, :3].T + matrix[:3, 3]
+    normals = mesh.normals @ matrix[:3, :3].T
+    away = eye - positions
+    away = away / np.maximum(np.linalg.norm(away, axis=1, keepdims=True), 1e-12)
+    middle = np.linalg.norm(positions - positions.mean(axis=0), axis=1)
+    return int(np.argmax((away * normals).sum(axis=1) - 0.3 * middle / max(float(middle.max()), 1e-9)))

@@ -1,0 +1,77 @@
+"""Works a look out at points of a prop's surface: for coverage, for the repetition score, wherever no map is needed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+
+from jade_coat.bake.attributes import (
+    AttributeTable,
+    instance_values,
+    map_reads,
+    own_colors,
+    painted,
+    vertex_attributes,
+)
+from jade_coat.bake.baker import seen_from_ahead
+from jade_coat.files.library import Library
+from jade_coat.maps.packing import PackedLookup, Texture
+from jade_coat.maps.sampling import reading
+from jade_coat.material.compile import compile_material, fixed_fields, with_shared
+from jade_coat.material.fields import Number
+from jade_coat.material.material import Material
+from jade_coat.mesh.data import MeshData, Slot
+from jade_coat.program import Value, passes
+from jade_coat.program.numpy_backend import Environment, evaluate
+from jade_coat.program.types import Array
+from jade_coat.stage.looks import field_row, worn
+from jade_coat.stage.project import Project, Prop
+from jade_coat.stage.shared_dials import shared_values
+
+
+@dataclass(frozen=True)
+class LookAt:
+    """A finish on one slot of a prop: the material as worn, the value of every field, its program, and the mesh."""
+
+    material: Material
+    values: Mapping[str, Number]
+    outputs: Mapping[str, Value]
+    mesh: MeshData
+    slot: Slot
+    prop: Prop
+    textures: Mapping[str, Texture]
+
+    @property
+    def triangles(self) -> Array:
+        """The slot's triangles, `(m, 3) int64`."""
+        return self.mesh.triangles[self.slot.start : self.slot.start + self.slot.count].astype("int64")
+
+    def at(
+        self, names: list[str], owner: Array, weights: Array, level: Callable[[Texture], int] = lambda _: 0
+    ) -> dict[str, Array]:
+        """Some outputs `(k, n)` at points: the slot's triangles that `owner` picks, and weights `(n, 2)` in them."""
+        outputs = {name: self.outputs[name] for name in names}
+        wanted = map_reads(self.prop, passes.reads(outputs, "attribute") | {"position"})
+        table = AttributeTable(vertex_attributes(self.mesh, self.prop.matrix(), own_colors(self.prop), wanted))
+        environment = Environment(
+            attributes=painted(self.prop, table.at(self.triangles, owner, weights)),
+            instance=instance_values(self.mesh, self.prop.seed),
+            **reading(dict(self.textures), level),
+        )
+        return evaluate(outputs, environment)
+
+
+def look_at(project: Project, library: Library, prop: Prop, slot: str, mesh: MeshData | None = None) -> LookAt:
+    """What a prop wears in a slot, seen from straight ahead; `mesh` stands in for its own.
+
+    Raises KeyError, and what loading meshes and maps raises.
+    """
+    finish = prop.finishes[slot]
+    material = worn(project, finish)
+    values = field_row(project, finish, prop.values.get(slot))
+    program = compile_material(material, PackedLookup(project.map_sets, project.recipes), fixed_fields(values))
+    outputs = seen_from_ahead(with_shared(program, shared_values(project.shared)))
+    mesh = mesh or library.mesh_by_id(project, prop.mesh)
+    run = next(s for s in mesh.slots if s.name == slot)
+    textures = {t.name: t for s in project.map_sets if s.id in material.map_sets for t in library.textures(s)}
+    return LookAt(material, values, outputs, mesh, run, prop, textures)

@@ -1,0 +1,135 @@
+"""How much a look repeats on a prop: its colour laid flat, coat by coat at the period of the coat's own tiles."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from jade_coat.bake.coverage import shares_of
+from jade_coat.bake.look_at import LookAt, look_at
+from jade_coat.check.repetition import repetition
+from jade_coat.files.library import Library
+from jade_coat.maps.packing import Texture
+from jade_coat.material.material import Coat
+from jade_coat.mesh.data import MeshData
+from jade_coat.mesh.picking import RayTarget
+from jade_coat.program.types import Array
+from jade_coat.stage.project import Project, Prop
+
+SIDE, A_TILE = 256, 32
+"""Points along a side of the patch that is looked at, and along a tile in it."""
+LEAST_SHARE = 0.02
+"""Coats that are seen on less than this count for nothing."""
+SEEN = 0.5
+_PLANES = ((2, 1), (0, 2), (0, 1))
+"""The two axes of the plane across x, y and z."""
+
+
+@dataclass(frozen=True)
+class Tiling:
+    """How much a slot repeats, 0 to 1; the coat that repeats most, and the two steps of its tiles in metres `(2, 2)`,
+    along the surface's UVs or the axes of its plane."""
+
+    score: float
+    coat: str = ""
+    steps: Array | None = None
+
+
+def prop_repetition(project: Project, library: Library, prop: Prop) -> float:
+    """How much a prop repeats, 0 to 1: its slots' scores by their area. Raises what loading meshes and maps raises."""
+    mesh = library.mesh_by_id(project, prop.mesh)
+    total = score = 0.0
+    for slot in mesh.slots:
+        corners = mesh.positions[mesh.triangles[slot.start : slot.start + slot.count]]
+        area = float(
+            np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1).sum()
+        )
+        total += area
+        if prop.finishes.get(slot.name):
+            score += area * slot_repetition(project, library, prop, slot.name).score
+    return score / max(total, 1e-30)
+
+
+def slot_repetition(project: Project, library: Library, prop: Prop, slot: str, mesh: MeshData | None = None) -> Tiling:
+    """How much one slot repeats: of all coats that are seen, the most that one repeats by the share it is seen on.
+
+    What is compared is the look itself, all coats blended, where that coat is seen; `mesh` stands in for the prop's.
+    Raises KeyError, and what loading meshes and maps raises.
+    """
+    look = look_at(project, library, prop, slot, mesh)
+    best = Tiling(0.0)
+    for coat_id, share in shares_of(look).items():
+        coat = look.material.coat(coat_id)
+        if share < LEAST_SHARE or not coat.surface.sets:
+            continue
+        steps = tile_steps(look, coat)
+        score = share * _score(look, coat, steps)
+        if score > best.score or not best.coat:
+            best = Tiling(score, coat_id, steps)
+    return best
+
+
+def tile_steps(look: LookAt, coat: Coat) -> Array:
+    """The metres along the surface's two axes from a tile to the next one across and down, `(2, 2)`."""
+    size = float(np.float64(look.values[f"{coat.id}.surface.tile_size"]))  # type: ignore[arg-type]
+    turn = float(np.float64(look.values[f"{coat.id}.surface.turn"]))  # type: ignore[arg-type]
+    c, s = np.cos(turn), np.sin(turn)
+    return np.array([[c, -s], [s, c]]) * size
+
+
+def _score(look: LookAt, coat: Coat, steps: Array) -> float:
+    flat = _laid_flat(look, coat)
+    size = float(np.linalg.norm(steps[0]))
+    reach = float((flat.max(axis=0) - flat.min(axis=0)).max())
+    if reach < size * 1.3:
+        return 0.0  # hardly more than one tile: nothing can be seen to repeat
+    middle = np.median(flat[look.triangles].mean(axis=1), axis=0)
+    # The grid lies along the tiles, a whole number of points to each, so that a repeat falls on points again.
+    line = (np.arange(SIDE) + 0.5) / A_TILE - SIDE / A_TILE / 2
+    x, y = np.meshgrid(line, line)
+    places = middle + np.stack([x.ravel(), y.ravel()], axis=1) @ steps
+    owner, weights = _on_surface(look, flat, places)
+    there = owner >= 0
+    if there.mean() < 0.05:
+        return 0.0
+
+    def level(texture: Texture) -> int:
+        return max(0, int(np.log2(max(max(texture.levels[0].shape[:2]) / A_TILE, 1.0))))
+
+    found = look.at(["base_color", f"coverage:{coat.id}"], owner[there], weights[there], level)
+    color = np.broadcast_to(found["base_color"], (3, int(there.sum())))
+    picture, mask = np.zeros(SIDE * SIDE), np.zeros(SIDE * SIDE, bool)
+    picture[there] = np.cbrt(np.maximum(np.array([0.2126, 0.7152, 0.0722]) @ color, 0))
+    mask[there] = np.broadcast_to(found[f"coverage:{coat.id}"][0], color.shape[1:]) > SEEN
+    periods = [(float(A_TILE), 0.0), (0.0, float(A_TILE))]
+    return repetition(picture.reshape(SIDE, SIDE), mask.reshape(SIDE, SIDE), periods).score
+
+
+def _laid_flat(look: LookAt, coat: Coat) -> Array:
+    """Every vertex's place in the plane its maps are laid in, metres `(n, 2)`."""
+    surface, mesh = coat.surface, look.mesh
+    if surface.placement == "uv":
+        metres = mesh.metres[surface.uv_set] if surface.uv_set < len(mesh.metres) else (1.0, 1.0)
+        return mesh.uv(surface.uv_set).astype(np.float64) * metres
+    positions = mesh.positions.astype(np.float64)
+    if surface.space == "world":
+        positions = positions @ look.prop.matrix()[:3, :3].T
+    return positions[:, list(plane_of(look, coat))]
+
+
+def plane_of(look: LookAt, coat: Coat) -> tuple[int, int]:
+    """The axes of the plane that most of a surface laid from above or from three sides is laid in."""
+    if coat.surface.placement == "planar":
+        return 0, 2
+    corners = look.mesh.positions[look.triangles].astype(np.float64)
+    facing = np.abs(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])).sum(axis=0)
+    return _PLANES[int(np.argmax(facing))]
+
+
+def _on_surface(look: LookAt, flat: Array, places: Array) -> tuple[Array, Array]:
+    """The slot's triangle over each place `(n, 2)` of the plane (−1: none) and the weights in it."""
+    shape = np.concatenate([flat, np.zeros((len(flat), 1))], axis=1).astype(np.float32)
+    target = RayTarget(shape, look.triangles)
+    origins = np.concatenate([places, np.ones((len(places), 1))], axis=1)
+    return target.hits(origins, np.broadcast_to(np.array([0.0, 0.0, -1.0]), origins.shape))
