@@ -82,6 +82,8 @@ def _parser() -> argparse.ArgumentParser:
     exchange.add_argument("project", type=Path)
     exchange.add_argument("--mesh", required=True, metavar="M", help="id or name of a mesh of the project")
     exchange.add_argument("--file", type=Path, required=True, help="the mesh file to read")
+    exchange.add_argument("--slot", action="append", default=[], metavar="NEW=OLD",
+                          help="a slot of the file goes on as one of the mesh (default: by name)")  # fmt: skip
     repeat = command(show_repetition, "repetition")
     repeat.add_argument("project", type=Path)
     repeat.add_argument("--prop", required=True, metavar="P", help="id or name of a prop")
@@ -294,16 +296,23 @@ def exchange_mesh(options: argparse.Namespace) -> None:
     from jade_coat.files.mesh_files import read_mesh
     from jade_coat.files.project_folder import open_project, save_project
     from jade_coat.stage.document import Document
-    from jade_coat.stage.remesh import imported_anew
+    from jade_coat.stage.remesh import imported_anew, matched_slots, with_slots_named
 
     opened = open_project(options.project)
     library = Library(opened.assets)
     asset = _find(opened.project.meshes, options.mesh, "mesh")
-    made = imported_anew(opened.project, asset.id, library.mesh(asset), read_mesh(options.file), _progress)
+    read = read_mesh(options.file)
+    match = matched_slots(asset.slots, tuple(s.name for s in read.slots))
+    for pair in options.slot:
+        new, _, old = pair.partition("=")
+        if new not in match or old not in asset.slots:
+            raise UsageError(f"--slot {pair}: the file has {', '.join(match)}; the mesh has {', '.join(asset.slots)}")
+        match[new] = old
+    made = imported_anew(opened.project, asset.id, library.mesh(asset), with_slots_named(read, match), _progress)
     document = Document(opened.project)
     document.do("exchange_mesh", mesh=library.exchanged(asset, made.mesh), paint=made.paint, maps=made.maps)
     save_project(document.project, opened.assets, options.project, opened.home)
-    print("\n".join(made.report))
+    print("\n".join([*made.report, *(f"{new} goes on as {old}." for new, old in match.items() if new != old)]))
 
 
 def write_glsl(options: argparse.Namespace) -> None:

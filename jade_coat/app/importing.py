@@ -7,10 +7,11 @@ from typing import TYPE_CHECKING, Any
 
 from jade_coat.app.widgets.dialogs import NewMaterial, ProgressDialog
 from jade_coat.app.widgets.map_review import MapReview
+from jade_coat.app.widgets.slot_match import SlotMatch
 from jade_coat.app.widgets.texture_size import TextureSize
 from jade_coat.bake.job import Job
+from jade_coat.bake.reading import read_mesh_apart
 from jade_coat.files.library import MapFolder
-from jade_coat.files.mesh_files import read_mesh
 from jade_coat.maps.images import read_image
 from jade_coat.maps.mapset import Guess, MapFile, MapSet, guess, map_files
 from jade_coat.maps.picture import BadImage
@@ -22,7 +23,7 @@ from jade_coat.mesh.data import MeshData
 from jade_coat.stage.looks import reach_of_map_set
 from jade_coat.stage.naming import free_id, free_name
 from jade_coat.stage.project import Project, Prop
-from jade_coat.stage.remesh import Exchange, imported_anew, wearers
+from jade_coat.stage.remesh import Exchange, imported_anew, matched_slots, wearers, with_slots_named
 
 if TYPE_CHECKING:
     from jade_coat.app.session import Session
@@ -33,14 +34,8 @@ def bring_mesh(window: Window, path: Path) -> ProgressDialog:
     """Read a mesh in the background and place it as a prop."""
     dialog = ProgressDialog(window, f"Import {path.name}")
 
-    def read(job: Job) -> MeshData:
-        job.step(0.1, f"Reading {path.name}")
-        mesh = read_mesh(path)
-        job.step(0.9, "Placing it")
-        return mesh
-
     dialog.run(
-        window.session, read, lambda mesh: place_mesh(window, mesh, path.stem),
+        window.session, lambda job: read_mesh_apart(path, job), lambda mesh: place_mesh(window, mesh, path.stem),
         lambda error: window._tell("The mesh was not imported", [str(error)]),
     )  # fmt: skip
     return dialog
@@ -75,23 +70,37 @@ def bring_mesh_anew(window: Window, path: Path) -> ProgressDialog | None:
     asset, old = project.mesh(prop.mesh), session.link.mesh_data(prop.mesh)
     dialog = ProgressDialog(window, f"Import {path.name} anew")
 
-    def read(job: Job) -> Exchange:
-        job.step(0.05, f"Reading {path.name}")
-        mesh = read_mesh(path)
-        job.part(0.3, 1.0)
-        made = imported_anew(project, asset.id, old, mesh, job.step)
+    def read(new: MeshData) -> None:
+        match = matched_slots(asset.slots, tuple(s.name for s in new.slots))
+        if set(match.values()) != set(match) or len(match) != len(asset.slots):
+            ask = SlotMatch(window, asset.slots, match)
+            window.ask = ask  # type: ignore[attr-defined]
+            if not ask.exec():
+                return
+            match = ask.match()
+        named = with_slots_named(new, match)
+        again = ProgressDialog(window, f"Import {path.name} anew")
+        again.run(session, lambda job: carry(job, named), lambda made: done(made, match), failed)
+
+    def carry(job: Job, new: MeshData) -> Exchange:
+        made = imported_anew(project, asset.id, old, new, job.step)
         job.step(1.0, "Done")
         return made
 
-    def done(made: Exchange) -> None:
+    def done(made: Exchange, match: dict[str, str]) -> None:
         new = session.library.exchanged(asset, made.mesh)
         steps = [("exchange_mesh", {"mesh": new, "paint": made.paint, "maps": made.maps})]
         session.document.do_all("Import a mesh anew", steps)
         ruled = [p.name for p in wearers(session.project, asset.id) if p.rules]
         again = [f"Kept rules can be run again: {', '.join(ruled)}."] if ruled else []
-        window.tell(f"{asset.name} was imported anew", [*made.report, *again], problem=False)
+        renamed = [f"{new} goes on as {old}" for new, old in match.items() if new != old]
+        lines = [*made.report, *([f"Slots: {'; '.join(renamed)}."] if renamed else []), *again]
+        window.tell(f"{asset.name} was imported anew", lines, problem=False)
 
-    dialog.run(session, read, done, lambda error: window._tell("The mesh was not imported", [str(error)]))
+    def failed(error: Exception) -> None:
+        window._tell("The mesh was not imported", [str(error)])
+
+    dialog.run(session, lambda job: read_mesh_apart(path, job), read, failed)
     return dialog
 
 

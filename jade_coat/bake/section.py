@@ -66,12 +66,41 @@ def trace(mesh: MeshData, matrix: Array, slot: str, origin: Array, directions: A
 
 def _longest(joined: Array) -> tuple[int, int]:
     """The longest run of points joined to the next one: first, and one behind the last."""
-    breaks = np.flatnonzero(np.diff(np.concatenate([[0], joined.astype(np.int8), [0]])))
-    if not len(breaks):
+    start, stop = longest_run(joined)
+    return (start, stop + 1) if stop > start else (0, 0)
+
+
+def longest_run(met: Array) -> tuple[int, int]:
+    """The longest run of True in `(n,)`: its first, and one behind its last; twice 0 for none."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], met.astype(np.int8), [0]])))
+    if not len(edges):
         return 0, 0
-    starts, stops = breaks[::2], breaks[1::2]
+    starts, stops = edges[::2], edges[1::2]
     best = int(np.argmax(stops - starts))
-    return int(starts[best]), int(stops[best]) + 1
+    return int(starts[best]), int(stops[best])
+
+
+def line_across(mesh: MeshData, matrix: Array, slot: str, count: int) -> SurfaceLine | None:
+    """A level line across the side of a slot that has the most area, as seen from afar straight before it."""
+    run = next(s for s in mesh.slots if s.name == slot)
+    corners = mesh.positions[mesh.triangles[run.start : run.start + run.count]].astype(np.float64)
+    corners = corners @ matrix[:3, :3].T + matrix[:3, 3]
+    normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    area = np.linalg.norm(normals, axis=1)
+    sides = np.round(normals / np.maximum(area, 1e-30)[:, None])
+    _, side = np.unique(sides, axis=0, return_inverse=True)
+    chosen = side.ravel() == np.bincount(side.ravel(), area).argmax()
+    facing = normals[chosen].sum(axis=0)
+    facing /= max(float(np.linalg.norm(facing)), 1e-30)
+    across = np.cross((0.0, 1.0, 0.0) if abs(facing[1]) < 0.9 else (0.0, 0.0, -1.0), facing)
+    across /= max(float(np.linalg.norm(across)), 1e-30)
+    points = corners[chosen].reshape(-1, 3)
+    centre = np.average(corners[chosen].mean(axis=1), axis=0, weights=area[chosen])
+    along = (points - centre) @ across
+    size = float(np.linalg.norm(np.ptp(corners.reshape(-1, 3), axis=0)))
+    origin = centre + facing * size * 4
+    ends = centre + np.linspace(along.min() * 0.8, along.max() * 0.8, count)[:, None] * across
+    return trace(mesh, matrix, slot, origin, ends - origin)
 
 
 @dataclass(frozen=True)

@@ -123,6 +123,13 @@ class MeshData:
         return (total / np.maximum(count, 1)).astype(np.float32)
 
     @cached_property
+    def edge_count(self) -> int:
+        """How many edges there are; the two sides of a seam count apart."""
+        t = self.triangles.astype(np.int64)
+        ends = np.sort(np.stack([t, np.roll(t, -1, axis=1)], axis=2).reshape(-1, 2), axis=1)
+        return len(np.unique(ends[:, 0] * self.vertex_count + ends[:, 1]))
+
+    @cached_property
     def spacing(self) -> float:
         """Metres between vertices, in the median over them."""
         return float(np.median(self.edge_length))

@@ -198,7 +198,7 @@ def losses(before: Project, after: Project) -> list[str]:
         known = {d.id: d.name for d in before.shared} | {r.id: r.name for r in before.recipes}
         coats = {c.id for c in new.coats}
         for link in old.links:
-            if link.path not in paths and link.path.split(".")[0] not in coats:
+            if link.path not in paths and link.path.split(".")[0] in coats:
                 source = known.get(link.shared or link.recipe, "what is gone")
                 lines.append(
                     f"{link.path.rpartition('.')[2].replace('_', ' ').capitalize()} no longer follows {source}."

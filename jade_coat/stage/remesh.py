@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -58,6 +59,35 @@ def rearranged(project: Project, mesh_id: str, mesh: MeshData, source: Array) ->
     """A mesh whose vertices are those of the old one in another order, some of them doubled."""
     paint = {p.id: Paint.of(p.paint.at(source)) for p in wearers(project, mesh_id) if isinstance(p.paint, Paint)}
     return Exchange(mesh, paint)
+
+
+def matched_slots(old: tuple[str, ...], new: tuple[str, ...]) -> dict[str, str]:
+    """Which of the old slots each new one goes on as, by name: the same, or alike but for case, punctuation and numbers
+    behind it; the only one left for the only one left. A slot that matches none keeps its own name."""
+    found = {n: n for n in new if n in old}
+    rest = [o for o in old if o not in found]
+
+    def plain(name: str) -> str:
+        return re.sub(r"[\W_]+|\d+$", "", name.casefold())
+
+    for name in (n for n in new if n not in found):
+        alike = [o for o in rest if plain(o) and plain(o) == plain(name)]
+        if len(alike) == 1:
+            found[name] = alike[0]
+            rest.remove(alike[0])
+    lone = [n for n in new if n not in found]
+    if len(lone) == 1 and len(rest) == 1:
+        found[lone[0]] = rest[0]
+    return {n: found.get(n, n) for n in new}
+
+
+def with_slots_named(mesh: MeshData, names: dict[str, str]) -> MeshData:
+    """A mesh with its slots under other names; ValueError where two would share one."""
+    wanted = [names.get(s.name, s.name) for s in mesh.slots]
+    if len(set(wanted)) != len(wanted):
+        raise ValueError(f"two slots cannot have one name: {', '.join(wanted)}")
+    slots = tuple(replace(s, name=n) for s, n in zip(mesh.slots, wanted, strict=True))
+    return mesh if slots == mesh.slots else mesh.with_(slots=slots)
 
 
 def imported_anew(

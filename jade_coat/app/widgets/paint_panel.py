@@ -7,7 +7,7 @@ from functools import partial
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
@@ -31,6 +31,8 @@ from jade_coat.stage.remesh import Exchange, rearranged, split, split_to, wearer
 
 Steps = list[tuple[str, dict[str, Any]]]
 SPLIT_REACH = 1.3
+REST_MS = 250
+"""How long the pointer rests before splitting there is tried on the side."""
 ENOUGH = 1.5
 """Vertices that a brush must reach across for a dab to keep its shape."""
 FINE = 6.0
@@ -338,6 +340,12 @@ class VerticesPanel(PaintBody):
         tool.touched.connect(self._at_brush)
         self._where = Line(wrap=True)
         self._measuring: MeshData | None = None
+        self._under = ""
+        self._foretold: tuple[tuple[Any, ...], Exchange] | None = None
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(REST_MS)
+        self._rest.timeout.connect(self._foretell)
         self.refresh()
 
     def showEvent(self, event: QShowEvent | None) -> None:
@@ -347,11 +355,11 @@ class VerticesPanel(PaintBody):
 
     def _measure(self, mesh: MeshData) -> bool:
         """Whether the mesh's edges are measured; if not, that begins."""
-        if "spacing" in mesh.__dict__:
+        if "spacing" in mesh.__dict__ and "edge_count" in mesh.__dict__:
             return True
         if self._measuring is not mesh:
             self._measuring = mesh
-            self._session.work(lambda: mesh.spacing, lambda _: self.refresh(), self._unmeasured)
+            self._session.work(lambda: (mesh.spacing, mesh.edge_count), lambda _: self.refresh(), self._unmeasured)
         return False
 
     def _unmeasured(self, error: Exception) -> None:
@@ -382,9 +390,9 @@ class VerticesPanel(PaintBody):
             return
         tip = "Split the triangles round the last dab until the brush has vertices enough"
         self.here = button("Split here", self.split_here, "", tip)
-        after = mesh.vertex_count + len(mesh.triangles) * 3 // 2
-        more = size((after - mesh.vertex_count) * _bytes_a_vertex(mesh) + len(mesh.triangles) * 36)
-        tip = f"Every triangle in four: about {after:,} vertices, {more} more for the mesh"
+        after = mesh.vertex_count + mesh.edge_count  # one more in the middle of every edge
+        more = size(mesh.edge_count * _bytes_a_vertex(mesh) + len(mesh.triangles) * 36)
+        tip = f"Every triangle in four: {after:,} vertices, {more} more for the mesh"
         self.everywhere = button(f"Everywhere (+{more})", self.split_everywhere, "", tip)
         self._box.addLayout(row(self.here, self.everywhere, 1))
         tip = "Texels instead of vertices: how many, how deep and by which UV set is chosen there"
@@ -433,11 +441,40 @@ class VerticesPanel(PaintBody):
             return
         near = np.linalg.norm(mesh.positions[mesh.triangles[contact.triangle]] - contact.point, axis=1).argmin()
         edge = float(mesh.edge_length[mesh.triangles[contact.triangle][near]])
-        text = f"Under the brush: one every {length(edge * prop.size)}."
-        more = _more_vertices(self._radius(prop), edge)
-        if more:
-            text += f" Splitting here adds about {more:,} vertices, {size(more * _bytes_a_vertex(mesh))}."
-        self._where.say(text)
+        self._under = f"Under the brush: one every {length(edge * prop.size)}."
+        self._where.say(self._under)
+        self._foretold = None
+        self._rest.start()
+
+    def _foretell(self) -> None:
+        """Work out what splitting here would add, by doing it on the side; the click then takes what was made."""
+        contact, prop = self._tool.contact, self._prop
+        if contact is None or prop is None or contact.prop != prop.id or not self.isVisible() or self._job is not None:
+            return
+        key = self._split_key()
+        mesh, mesh_id, project, (point, radius) = self._mesh(prop), prop.mesh, self._session.project, key[2:]
+
+        def done(made: Exchange) -> None:
+            if self._split_key() == key:
+                self._foretold = (key, made)
+                more = made.mesh.vertex_count - mesh.vertex_count
+                cost = size(more * _bytes_a_vertex(mesh))
+                told = f"Splitting here adds {more:,} vertices, {cost}." if more else "Splitting here adds nothing."
+                self._where.say(f"{self._under} {told}")
+
+        at = np.array(point)
+        self._session.work(
+            lambda: split_to(project, mesh_id, mesh, at, radius * SPLIT_REACH, radius / FINE), done,
+            lambda error: self._where.say(f"{self._under} It cannot be split here: {error}"),
+        )  # fmt: skip
+
+    def _split_key(self) -> tuple[Any, ...]:
+        """What splitting here depends on: the mesh, the props' paint, the place and the brush's radius."""
+        contact, prop = self._tool.contact, self._prop
+        assert contact is not None
+        assert prop is not None
+        place = tuple(float(v) for v in contact.point)
+        return self._mesh(prop), self._session.project.props, place, self._radius(prop)
 
     def split_here(self) -> None:
         """Split round the last dab."""
@@ -447,6 +484,11 @@ class VerticesPanel(PaintBody):
             return
         mesh, mesh_id, project = self._mesh(prop), prop.mesh, self._session.project
         point, radius = contact.point, self._radius(prop)
+        if self._foretold is not None and self._foretold[0] == self._split_key():
+            made, self._foretold = self._foretold[1], None
+            self._done(mesh_id, mesh, made)
+            self.refresh()
+            return
         self._work(
             "Splitting", lambda job: split_to(project, mesh_id, mesh, point, radius * SPLIT_REACH, radius / FINE),
             partial(self._done, mesh_id, mesh),
@@ -467,17 +509,6 @@ class VerticesPanel(PaintBody):
         self._session.said.emit(
             f"{old.vertex_count:,} vertices before, {made.mesh.vertex_count:,} now, {more} more{shared}", False
         )
-
-
-def _more_vertices(radius: float, edge: float) -> int:
-    """About how many vertices splitting round a dab adds: those of a disc at the wanted spacing, less those there."""
-    wanted = radius / FINE
-    while edge > wanted:  # every split halves an edge
-        edge /= 2
-        if edge <= wanted:
-            area = np.pi * (radius * SPLIT_REACH) ** 2
-            return max(int(area / (edge * edge)), 1)
-    return 0
 
 
 def _bytes_a_vertex(mesh: MeshData) -> int:

@@ -9,11 +9,15 @@ from PyQt6.QtGui import QPainter, QPen, QPolygonF, QSinglePointEvent
 from jade_coat.app import theme
 from jade_coat.app.widgets.overlay import Overlay
 from jade_coat.app.widgets.view import View
-from jade_coat.bake.section import SurfaceLine, trace
+from jade_coat.bake.section import SurfaceLine, line_across, longest_run, trace
+from jade_coat.mesh.picking import target
+from jade_coat.stage.project import Prop
 from jade_coat.view.camera import project, ray
 
 RAYS = 480
 REACH = 9.0
+GRID = (40, 26)
+"""Rays across and down the view that look for the slot."""
 
 
 class SectionLine(Overlay):
@@ -28,6 +32,8 @@ class SectionLine(Overlay):
         self.marked: int | None = None
         self._drawing = False
         self._place: object = None
+        self._missed_from: object = None
+        """The camera that the last search for a line looked through."""
         self._ends: tuple[QPointF, QPointF] | None = None
         self._grabbed = 0
         session = view.session
@@ -63,27 +69,43 @@ class SectionLine(Overlay):
                 session.slot,
                 session.link.mesh_data(prop.mesh).key,
             )
-        if place != self._place and self.view.width() > 50:
+        missed = self.line is None and self._missed_from != session.project.camera
+        if (place != self._place or missed) and self.view.width() > 50:
             self._place = place
             self._by_default()
 
     def _by_default(self) -> None:
-        """A level line across what is chosen, as it is seen now."""
+        """A level line across the middle of what is seen of the slot; where nothing is, across its largest side."""
         session, prop = self.view.session, self.view.session.prop
-        self.line = None
+        self.line, self._missed_from = None, session.project.camera
         if prop is not None:
-            low, high = session.link.mesh_data(prop.mesh).bounds
-            x, y, z = np.meshgrid(*np.stack([low, high], axis=1))
-            corners = np.stack([x.ravel(), y.ravel(), z.ravel()], axis=1)
-            corners = corners @ prop.matrix()[:3, :3].T + prop.matrix()[:3, 3]
-            seen = np.clip(project(self.view.main_eye(), corners), 0.02, 0.98)
-            (left, top), (right, bottom) = seen.min(axis=0), seen.max(axis=0)
-            for share in (0.62, 0.5, 0.4, 0.75, 0.25):
-                y_at = top + (bottom - top) * share
-                self._trace(left + (right - left) * 0.2, y_at, left + (right - left) * 0.55, y_at)
-                if self.line is not None:
-                    break
+            seen = self._seen_run(prop)
+            if seen is not None:
+                left, right, y = seen
+                inset = (right - left) * 0.22
+                self._trace(left + inset, y, right - inset, y)
+            if self.line is None:
+                self.line = line_across(session.link.mesh_data(prop.mesh), prop.matrix(), session.slot, RAYS)
         self._tell()
+
+    def _seen_run(self, prop: Prop) -> tuple[float, float, float] | None:
+        """The longest level run of the view over the slot, near the middle of what is seen: left, right and height."""
+        mesh, slot = self.view.session.link.mesh_data(prop.mesh), self.view.session.slot
+        inverse, eye = np.linalg.inv(prop.matrix()), self.view.main_eye()
+        columns, rows = (np.arange(GRID[0]) + 0.5) / GRID[0], (np.arange(GRID[1]) + 0.5) / GRID[1]
+        directions = np.stack([ray(eye, float(x), float(y))[1] for y in rows for x in columns])
+        origin = inverse[:3, :3] @ np.asarray(eye.position) + inverse[:3, 3]
+        owner, _ = target(mesh).hits(np.broadcast_to(origin, directions.shape), directions @ inverse[:3, :3].T)
+        run = next(s for s in mesh.slots if s.name == slot)
+        met = ((owner >= run.start) & (owner < run.start + run.count)).reshape(GRID[1], GRID[0])
+        if not met.any():
+            return None
+        middle = float(np.average(np.arange(GRID[1]), weights=met.sum(axis=1)))
+        runs = [longest_run(row) for row in met]
+        # A long run counts, and one near the middle of what is seen a little more.
+        best = max(range(GRID[1]), key=lambda i: (runs[i][1] - runs[i][0]) - abs(i - middle) * 0.5)
+        start, stop = runs[best]
+        return start / GRID[0], stop / GRID[0], float(rows[best])
 
     def _trace(self, x0: float, y0: float, x1: float, y1: float) -> None:
         session, prop = self.view.session, self.view.session.prop

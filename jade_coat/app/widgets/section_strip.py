@@ -31,6 +31,8 @@ class SectionStrip(QWidget):
         self._session, self._line = session, line
         self._cut: Cut | None = None
         self._picture: QImage | None = None
+        self._drawn_for: object = None
+        """The size and the theme that the picture was drawn for."""
         self._strata: Array | None = None
         self._hover: QPointF | None = None
         self._working = False
@@ -149,7 +151,9 @@ class SectionStrip(QWidget):
             flags = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
             painter.drawText(self.rect().adjusted(16, 8, -16, -8), int(flags), self._problem or self._advice())
             return
-        if self._picture is None:
+        drawn_for = (self.size(), theme.current().name)
+        if self._picture is None or self._drawn_for != drawn_for:
+            self._drawn_for = drawn_for
             self._draw(self._cut)
         assert self._picture is not None
         box = self._box()

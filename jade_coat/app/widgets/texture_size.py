@@ -17,6 +17,7 @@ from jade_coat.maps.color import to_linear, to_srgb
 from jade_coat.maps.images import as_float, read_image
 from jade_coat.maps.mapset import MapFile, MapSet
 from jade_coat.program.types import Array
+from jade_coat.stage.looks import field_row
 
 
 class TextureSize(QDialog):
@@ -93,7 +94,19 @@ class TextureSize(QDialog):
         """How many pixels of the view one tile spans, at the distance of what the camera looks at."""
         view = self._view
         high = 2 * view.camera.distance * math.tan(view.camera.field_of_view / 2)
-        return self._set.tile_size / high * view.height() * view.devicePixelRatioF()
+        return self._tile_size() / high * view.height() * view.devicePixelRatioF()
+
+    def _tile_size(self) -> float:
+        """Metres that a tile spans on the chosen coat, as the chosen finish has it; else as the set has it."""
+        session, material = self._session, self._session.material
+        coat = next((c for c in material.coats if c.id == session.coat_id), None) if material else None
+        if coat is None or self._set.id not in coat.surface.sets:
+            return self._set.tile_size
+        detail = coat.surface.detail.map_set == self._set.id and coat.surface.map_set != self._set.id
+        path = f"{coat.id}.surface.detail.tile_size" if detail else f"{coat.id}.surface.tile_size"
+        found = field_row(session.project, session.finish_id)[path]
+        assert isinstance(found, (int, float))
+        return float(found)
 
     def _show(self) -> None:
         values = self._picture()
