@@ -107,7 +107,7 @@ def maps(window: Window) -> QWidget:
     window.session.choose_coat("tile")
     chosen = _chosen_maps(window)
     assert chosen is not None
-    review = MapReview(window, chosen, [], window.session.library.assets)
+    review = MapReview(window, chosen, [], window.session.library)
     review.show_reach(window.session.project, reach_of_map_set(window.session.project, chosen.id), "Kiln wall")
     review.show()
     return review

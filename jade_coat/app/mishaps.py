@@ -83,7 +83,7 @@ class MishapBox(QMessageBox):
         self.copy = self.addButton("Copy the report", QMessageBox.ButtonRole.ActionRole)
         self.addButton("Go on", QMessageBox.ButtonRole.AcceptRole)
         assert self.copy is not None
-        self.copy.disconnect()  # copying leaves the box open
+        self.copy.clicked.disconnect()  # copying leaves the box open
         self.copy.clicked.connect(self.copy_report)
 
     def copy_report(self) -> None:

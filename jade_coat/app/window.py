@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
     QApplication,
     QButtonGroup,
     QFileDialog,
+    QInputDialog,
     QLineEdit,
     QMainWindow,
     QMenu,
@@ -616,6 +617,17 @@ class Window(QMainWindow):
         for widget in self.findChildren(QWidget):
             widget.update()
 
+    @command("Edit")
+    def undo_memory(self) -> None:
+        """Memory for undo…"""
+        document, entry = self.session.document, preferences.UNDO_MEGABYTES
+        held = document.history_bytes / 2**20
+        text = f"Megabytes that paint in the history may take (it takes {held:.0f} now):"
+        room, chosen = QInputDialog.getInt(self, "Memory for undo", text, document.room >> 20, 16, 65536, 64)
+        if chosen:
+            preferences.keep(entry, room)
+            document.room = room << 20
+
     @command("Help", "F1")
     def show_keys(self) -> None:
         """Keys."""
@@ -670,7 +682,7 @@ class Window(QMainWindow):
         box.setText(f"{what}: this drops more than that.")
         box.setInformativeText("\n".join([*lines[:10], *(["…"] if len(lines) > 10 else [])]))
         go = box.addButton("Do it", QMessageBox.ButtonRole.AcceptRole)
-        box.addButton("Leave it", QMessageBox.ButtonRole.RejectRole)
+        box.setDefaultButton(box.addButton("Leave it", QMessageBox.ButtonRole.RejectRole))
         box.exec()
         return box.clickedButton() is go
 

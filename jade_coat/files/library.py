@@ -137,4 +137,5 @@ class MapFolder:
     @property
     def notes(self) -> list[str]:
         """What was left out or skipped, a line each."""
-        return [f"{name}: {reason}" for name, reason in (*self.doubled, *self.skipped)]
+        every = (*self.doubled, *self.skipped)
+        return [reason if reason.startswith(name) else f"{name}: {reason}" for name, reason in every]

@@ -20,6 +20,8 @@ from jade_coat.app import preferences
 from jade_coat.app.mishaps import Mishaps
 from jade_coat.app.numbers import NotANumber, read_numbers
 from jade_coat.app.widgets.map_review import MapReview
+from jade_coat.app.widgets.slot_match import SlotMatch
+from jade_coat.app.widgets.texture_size import TextureSize
 from jade_coat.bake.job import Cancelled, Job
 from jade_coat.files.project_folder import open_project
 from jade_coat.maps.images import png_bytes
@@ -31,6 +33,7 @@ from jade_coat.mesh.brush import Brush
 from jade_coat.mesh.canvas import VertexCanvas
 from jade_coat.mesh.painting import shown_paint
 from jade_coat.mesh.stroke import Stroke, mirror_plane
+from jade_coat.stage.remesh import matched_slots
 from jade_coat.view.client import MAX_DEATHS
 from tests.app.conftest import Hand, move, run_deletes
 from tests.app.wall import WALL, pixel_of, wall_paint
@@ -423,3 +426,105 @@ def test_what_a_click_on_a_filled_ring_would_drop_is_asked_first(hand: Hand) -> 
     hand.click(panel.dots[dial.path])
     assert session.project.material("kiln_wall").dial_at(dial.path) is None
     assert not any(dial.id in f.values for f in session.project.finishes)
+
+
+# Section, sizes, slots
+
+
+def test_the_section_is_drawn_anew_for_another_size_and_another_theme(hand: Hand) -> None:
+    strip = hand.window.bench.stack.strip
+    hand.settle()
+    strip.repaint()
+    first = strip._picture
+    strip.resize(strip.width() - 60, strip.height())
+    strip.repaint()
+    assert strip._picture.width() == first.width() - 60
+    before = strip._picture.pixelColor(2, 1)
+    hand.window.swap_theme()
+    try:
+        strip.repaint()
+        assert strip._picture.pixelColor(2, 1) != before
+    finally:
+        hand.window.swap_theme()
+
+
+def test_a_line_is_found_although_the_prop_is_out_of_sight_and_lies_in_the_middle_of_a_plane(hand: Hand) -> None:
+    session, line, view = hand.session, hand.window.bench.section, hand.window.view
+    camera = session.project.camera
+    view.set_camera(camera.with_(target=(0.0, 400.0, 0.0)))
+    session.choose_prop("floor", "")
+    hand.settle()
+    assert line.line is not None
+    low, high = session.link.mesh_data(
+        "floor" if any(m.id == "floor" for m in session.project.meshes) else session.prop.mesh
+    ).bounds
+    points = (line.line.points - session.prop.position) / session.prop.size
+    middle, size = (low + high) / 2, np.linalg.norm(high - low)
+    assert np.linalg.norm(points.mean(axis=0) - middle) < 0.15 * size
+    session.choose_prop("kiln_wall_prop", "")
+    view.set_camera(camera)
+    session.choose_prop("floor", "")
+    hand.settle()
+    seen = line._on_view()
+    xs = [seen.at(i).x() for i in range(seen.count())]
+    assert 0.25 * view.width() < np.mean(xs) < 0.75 * view.width()
+
+
+def test_a_texture_is_judged_at_the_tile_size_of_the_coat_that_wears_it(hand: Hand) -> None:
+    session = hand.session
+    material = session.material
+    coat = next(c for c in material.coats if c.surface.map_set)
+    session.choose_coat(coat.id)
+    chosen = session.project.map_set(coat.surface.map_set)
+    session.do("set_field", material=material.id, path=f"{coat.id}.surface.tile_size", value=0.5)
+    session.choose_finish(material.id)
+    ask = TextureSize(hand.window, session, hand.window.view, chosen)
+    small = ask._pixels_a_tile()
+    session.do("set_field", material=material.id, path=f"{coat.id}.surface.tile_size", value=1.0)
+    assert ask._pixels_a_tile() == pytest.approx(2 * small)
+    ask.deleteLater()
+
+
+@pytest.mark.parametrize(("old", "new", "expected"), [
+    (("Body", "Neck"), ("Neck", "Body"), {"Neck": "Neck", "Body": "Body"}),
+    (("Body", "Neck"), ("body.001", "NECK"), {"body.001": "Body", "NECK": "Neck"}),
+    (("surface",), ("Stone",), {"Stone": "surface"}),
+    (("a", "b"), ("a", "c", "d"), {"a": "a", "c": "c", "d": "d"}),
+])  # fmt: skip
+def test_slots_of_a_mesh_imported_anew_are_matched_by_name(old, new, expected) -> None:
+    assert matched_slots(old, new) == expected
+
+
+def test_the_match_of_slots_is_shown_and_can_be_mended(hand: Hand) -> None:
+    ask = SlotMatch(hand.window, ("Body", "Neck"), {"body": "Body", "Rim": "Rim"})
+    assert ask.match() == {"body": "Body", "Rim": "Rim"}
+    assert "Neck" in ask._warning.text()
+    box = ask.choices["Rim"]
+    box.setCurrentIndex(box.findData("Body"))
+    box.activated.emit(box.currentIndex())
+    assert not ask.keep.isEnabled()
+    box.setCurrentIndex(box.findData("Neck"))
+    box.activated.emit(box.currentIndex())
+    assert ask.keep.isEnabled()
+    assert ask.match() == {"body": "Body", "Rim": "Neck"}
+    ask.deleteLater()
+
+
+def test_the_alpha_of_a_file_means_what_is_chosen_and_a_map_is_added_to_a_set_later(hand: Hand, tmp_path: Path) -> None:
+    picture = np.full((8, 8, 4), 200, np.uint8)
+    picture[:4, :, 3] = 0
+    (tmp_path / "leaf_albedo.png").write_bytes(png_bytes(picture))
+    (tmp_path / "leaf_rough.png").write_bytes(png_bytes(picture[..., :1]))
+    library = hand.session.library
+    entries = library.read_map(tmp_path / "leaf_albedo.png")
+    review = MapReview(hand.window, MapSet(id="s", name="S", maps=tuple(entries)), [], library)
+    assert review.cards[0].alpha.currentData() == ""
+    for meaning in ("opacity", "mask"):
+        review.cards[0].alpha_meant.emit(meaning)
+        assert [(m.role.value, m.channels) for m in review.map_set().maps] == [("base_color", "rgb"), (meaning, "a")]
+    review.cards[0].alpha_meant.emit("")
+    review.add_file(tmp_path / "leaf_rough.png")
+    review.add_file(tmp_path / "leaf_rough.png")  # its role is taken now
+    assert [m.role for m in review.map_set().maps] == [Role.BASE_COLOR, Role.ROUGHNESS]
+    assert len(review.cards) == 3
+    review.deleteLater()

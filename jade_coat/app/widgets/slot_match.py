@@ -13,7 +13,7 @@ class SlotMatch(QDialog):
     def __init__(self, parent: QWidget, old: tuple[str, ...], match: dict[str, str]) -> None:
         super().__init__(parent)
         self.setWindowTitle("Slots of the new mesh")
-        self.setMinimumWidth(420)
+        self.setMinimumWidth(470)
         self._old = old
         grid = QGridLayout()
         grid.setVerticalSpacing(8)
@@ -21,6 +21,7 @@ class SlotMatch(QDialog):
         for at, (new, known) in enumerate(match.items()):
             ways = [("", "a new slot, without a finish"), *((o, o) for o in old)]
             self.choices[new] = choice(ways, known if known in old else "", lambda _: self._check())
+            self.choices[new].setMinimumWidth(230)
             grid.addWidget(label(new), at, 0)
             grid.addWidget(label("goes on as", "quiet"), at, 1)
             grid.addWidget(self.choices[new], at, 2)
