@@ -79,10 +79,19 @@ class Hand:
         """Wait until every picture is in."""
         calm, end = 0, time.monotonic() + seconds
         while calm < 12:
-            assert time.monotonic() < end, "the window did not come to rest"
+            assert time.monotonic() < end, f"the window did not come to rest: {self.restless()}"
             run_deletes()
             time.sleep(0.01)
             calm = calm + 1 if self.window.ready() else 0
+
+    def restless(self) -> list[str]:
+        """What is not at rest, by name."""
+        bench, view = self.window.bench, self.window.view
+        parts = {
+            "swatches": bench.swatches.waiting, "looks": bench.looks.waiting, "coverage": bench.stack.measuring,
+            "repetition": bench.repeat.waiting, "view": not view.at_rest, "client": not self.session.client.idle,
+        }  # fmt: skip
+        return [name for name, waiting in parts.items() if waiting]
 
     def until(self, holds: Callable[[], bool], seconds: float = 30) -> None:
         end = time.monotonic() + seconds
