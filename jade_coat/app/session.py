@@ -33,6 +33,7 @@ from jade_coat.stage.document import Document
 from jade_coat.stage.edits import title
 from jade_coat.stage.looks import material_of
 from jade_coat.stage.merging import merged
+from jade_coat.stage.packed_tree import PackedTree, TilePacker
 from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.references import losses
 from jade_coat.view.client import Picture, RenderClient
@@ -66,6 +67,8 @@ class Session(QObject):
         self.document = Document()
         self.document.room = preferences.recall(preferences.UNDO_MEGABYTES) << 20
         self._let_go = 0
+        self._packer = TilePacker()
+        self._packing = False
         self.folder: Path | None = None
         self.library = Library(Assets())
         self.recovery = Recovery()
@@ -188,11 +191,32 @@ class Session(QObject):
             room = self.document.room >> 20
             self.said.emit(f"The oldest steps of undo were let go: paint in them took more than {room} MB.", False)
         self._let_go = self.document.let_go
+        self._pack_history()
         if moved:
             self.scene_changed.emit()
         self._load_textures()
         self._load_sky()
         self.changed.emit()
+
+    def _pack_history(self) -> None:
+        """Compress paint that lies far behind in the history, a step at a time, in the background."""
+        found = None if self._packing else self.document.to_pack()
+        if found is None:
+            return
+        step, after = found
+        self._packing = True
+        packer, tree = self._packer, step.project
+
+        def done(packed: PackedTree) -> None:
+            self._packing = False
+            self.document.packed(step, packed)
+            self._pack_history()
+
+        def failed(error: Exception) -> None:
+            self._packing = False
+            self.said.emit(f"The history could not be packed: {_first_line(error)}", True)
+
+        self.work(lambda: packer.pack(tree, after), done, failed)
 
     def _solo_is_there(self) -> bool:
         assert self.solo is not None

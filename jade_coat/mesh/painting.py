@@ -33,10 +33,15 @@ class Paint:
     def of(values: Array) -> Paint:
         """Paint with these values `(n, channels)`; whatever is not `uint8` becomes `uint16`."""
         values = np.ascontiguousarray(values, np.uint8 if values.dtype == np.uint8 else np.uint16)
-        tiles = tuple(values[i : i + TILE].copy() for i in range(0, len(values), TILE))
-        for tile in tiles:
-            tile.flags.writeable = False
-        return Paint(tiles)
+        tiles: list[Array] = []
+        for i in range(0, len(values), TILE):
+            tile = values[i : i + TILE]
+            if tiles and np.array_equal(tiles[-1], tile):
+                tiles.append(tiles[-1])  # even paint is one tile many times over
+                continue
+            tiles.append(tile.copy())
+            tiles[-1].flags.writeable = False
+        return Paint(tuple(tiles))
 
     @property
     def count(self) -> int:

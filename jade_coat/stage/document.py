@@ -8,10 +8,13 @@ from typing import Any
 
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.stage import edits
+from jade_coat.stage.packed_tree import PackedTree
 from jade_coat.stage.project import Project, Prop
 
 MAX_HISTORY = 400
 ROOM = 512 << 20
+PACK_FROM, NEWEST, LEAST_PACKED = 0.1, 3, 1 << 20
+"""Packing begins when the history takes this share of its room; the newest steps and small ones stay as they are."""
 Allow = Callable[[Project, Project], bool]
 
 
@@ -20,10 +23,15 @@ class Step:
     """One entry of the history: what was done, and the tree before it (undo) or after it (redo)."""
 
     title: str
-    project: Project
+    tree: Project | PackedTree
     merge: Hashable = None
     nbytes: int = 0
     """What of the tree's paint the next tree does not share."""
+
+    @property
+    def project(self) -> Project:
+        """The tree, unpacked if it was packed."""
+        return self.tree.whole() if isinstance(self.tree, PackedTree) else self.tree
 
 
 class Document:
@@ -86,6 +94,21 @@ class Document:
             held -= self._behind[0].nbytes
             self.let_go += int(len(self._behind) <= MAX_HISTORY)
             del self._behind[0]
+
+    def to_pack(self) -> tuple[Step, Project] | None:
+        """The oldest step whose paint is worth packing, and the tree after it; None while the history takes little."""
+        if self.history_bytes < self.room * PACK_FROM:
+            return None
+        for i, step in enumerate(self._behind[:-NEWEST]):
+            if not isinstance(step.tree, PackedTree) and step.nbytes > LEAST_PACKED:
+                return step, self._behind[i + 1].project
+        return None
+
+    def packed(self, step: Step, tree: PackedTree) -> None:
+        """Put a packed tree in a step's place, if that is still in the history."""
+        for i, known in enumerate(self._behind):
+            if known is step:
+                self._behind[i] = replace(step, tree=tree, nbytes=tree.nbytes)
 
     @property
     def history_bytes(self) -> int:
