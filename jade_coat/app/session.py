@@ -301,6 +301,11 @@ class Session(QObject):
         """The chosen prop."""
         return next((p for p in self.project.props if p.id == self.prop_id), None)
 
+    @property
+    def shown_prop(self) -> Prop | None:
+        """The chosen prop as the view shows it, with paint on trial."""
+        return next((p for p in self.shown_project.props if p.id == self.prop_id), None)
+
     def choose_prop(self, prop: str, slot: str) -> None:
         """Choose a prop's slot and the finish it wears."""
         self.prop_id, self.slot = prop, slot

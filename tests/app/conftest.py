@@ -75,7 +75,7 @@ class Hand:
         self.window = window
         self.session = window.session
 
-    def settle(self, seconds: float = 60) -> None:
+    def settle(self, seconds: float = 180) -> None:
         """Wait until every picture is in."""
         calm, end = 0, time.monotonic() + seconds
         while calm < 12:
@@ -93,7 +93,7 @@ class Hand:
         }  # fmt: skip
         return [name for name, waiting in parts.items() if waiting]
 
-    def until(self, holds: Callable[[], bool], seconds: float = 30) -> None:
+    def until(self, holds: Callable[[], bool], seconds: float = 120) -> None:
         end = time.monotonic() + seconds
         while not holds():
             assert time.monotonic() < end, "it did not happen in time"

@@ -36,6 +36,7 @@ def settled_paint(hand: Hand) -> np.ndarray:
 def test_a_gradient_is_seen_at_once_moved_by_its_handles_and_applied_as_one_change(hand: Hand, fill, tmp_path) -> None:
     session, view = hand.session, hand.window.view
     before, picture = wall_paint(hand), shown(hand)
+    covered = next(r for r in hand.window.bench.stack.rows if r.coat.id == "moss").share
     steps = len(session.document._behind)
     fill._choose("gradient")
     assert (wall_paint(hand) == before).all()  # nothing yet
@@ -46,6 +47,8 @@ def test_a_gradient_is_seen_at_once_moved_by_its_handles_and_applied_as_one_chan
     np.testing.assert_allclose(paint[:, 1] / FULL, expected, atol=2e-4)
     assert (paint[:, [0, 2, 3]] == before[:, [0, 2, 3]]).all()
     assert np.abs(shown(hand) - picture).mean() > 1
+    moss = next(r for r in hand.window.bench.stack.rows if r.coat.id == "moss")
+    assert moss.share > covered + 0.02  # what is shown is what is measured
     handles = next(o for o in view.overlays if type(o).__name__ == "FillHandles")
     low, high = handles._places()
     hand.drag(view, high.toPoint(), ((low + high) / 2).toPoint())

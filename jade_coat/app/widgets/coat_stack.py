@@ -285,7 +285,7 @@ class CoatStack(QWidget):
             self._session.do("set_coat", material=material.id, coat=coat, name=name.strip())
 
     def _start_measuring(self) -> None:
-        session, material, prop = self._session, self._session.material, self._session.prop
+        session, material, prop = self._session, self._session.material, self._session.shown_prop
         if self._measuring:
             self._measure.start()
             return

@@ -53,11 +53,10 @@ class RepeatMark(Overlay):
             mesh = session.link.preview_mesh(view.shape)
             slot = mesh.slots[0].name
             return Prop(id="preview", name="Preview", mesh="", finishes={slot: session.finish_id}), slot, mesh
-        prop = session.prop
+        prop = session.shown_prop
         if prop is None or not prop.finishes.get(session.slot):
             return None
-        shown = next((p for p in session.shown_project.props if p.id == prop.id), prop)
-        return shown, session.slot, session.link.mesh_data(prop.mesh)
+        return prop, session.slot, session.link.mesh_data(prop.mesh)
 
     def _look(self) -> None:
         view, session = self.view, self.view.session

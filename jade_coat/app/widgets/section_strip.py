@@ -66,7 +66,7 @@ class SectionStrip(QWidget):
             self._wait.start()
 
     def _work(self) -> None:
-        session, prop, line = self._session, self._session.prop, self._line.line
+        session, prop, line = self._session, self._session.shown_prop, self._line.line
         if self._working:
             self._again = True
             return
