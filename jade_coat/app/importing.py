@@ -52,7 +52,7 @@ def place_mesh(window: Window, mesh: MeshData, name: str) -> None:
         id=free_id(asset.name, {p.id for p in project.props}), name=asset.name, mesh=asset.id,
         position=(beside(window, mesh), 0.0, 0.0),
     )  # fmt: skip
-    session.document.do_all("Import a mesh", [("add_mesh", {"mesh": asset}), ("add_prop", {"prop": prop})])
+    session.do_all("Import a mesh", [("add_mesh", {"mesh": asset}), ("add_prop", {"prop": prop})])
     session.choose_prop(prop.id, asset.slots[0])
     window.view.frame()
     window.say(
@@ -90,7 +90,7 @@ def bring_mesh_anew(window: Window, path: Path) -> ProgressDialog | None:
     def done(made: Exchange, match: dict[str, str]) -> None:
         new = session.library.exchanged(asset, made.mesh)
         steps = [("exchange_mesh", {"mesh": new, "paint": made.paint, "maps": made.maps})]
-        session.document.do_all("Import a mesh anew", steps)
+        session.do_all("Import a mesh anew", steps)
         ruled = [p.name for p in wearers(session.project, asset.id) if p.rules]
         again = [f"Kept rules can be run again: {', '.join(ruled)}."] if ruled else []
         renamed = [f"{new} goes on as {old}" for new, old in match.items() if new != old]
@@ -282,7 +282,7 @@ def add_material(window: Window, name: str, base: str, top: str | None, channel:
     ]  # fmt: skip
     if put_on and session.prop is not None:
         steps.append(("put_finish", {"prop": session.prop_id, "slot": session.slot, "finish": finish}))
-    session.document.do_all("New material", steps)
+    session.do_all("New material", steps)
     session.choose_finish(finish)
     session.choose_coat(coats[-1].id)
 

@@ -74,7 +74,7 @@ class MapWatch(QObject):
             if maps != map_set.maps:
                 steps.append(("set_map_set", {"map_set": map_set.id, "maps": maps}))
         if steps:
-            session.document.do_all(f"Reload {path.name}", steps)
+            session.do_all(f"Reload {path.name}", steps)
             session.said.emit(f"{path.name} was changed and is loaded anew", False)
 
 

@@ -179,6 +179,15 @@ class Session(QObject):
             return False
         return not refused
 
+    def do_all(self, what: str, steps: list[tuple[str, dict[str, Any]]]) -> bool:
+        """Run several edits as one step of the history, all or none; what cannot be is said. Whether they were made."""
+        try:
+            self.document.do_all(what, steps)
+        except (KeyError, ValueError) as error:
+            self.said.emit(f"That cannot be done: {_first_line(error)}", True)
+            return False
+        return True
+
     def _on_document(self) -> None:
         known = set(self.link.problems)
         if self.solo is not None and not self._solo_is_there():

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QApplication
 
+from jade_coat.app import theme as themes
 from jade_coat.app.main import make_application, offscreen
 from jade_coat.app.session import Session
 from jade_coat.app.window import WORKSPACES, Window
@@ -35,12 +36,12 @@ def take_shot(project: Path, workspace: str, width: int, height: int, out: Path,
     names = {w.lower(): w for w in WORKSPACES}
     if workspace.lower() not in names:
         raise ValueError(f"there is no workspace {workspace!r}; there are {', '.join(WORKSPACES)}")
+    if theme and theme not in themes.THEMES:
+        raise ValueError(f"there is no theme {theme!r}; there are {', '.join(themes.THEMES)}")
     open_project(project)  # fails before a window is made
     offscreen()
     app = make_application()
     if theme:
-        from jade_coat.app import theme as themes
-
         themes.apply(app, theme)
     window = Window(Session())
     window.resize(width, height)

@@ -130,7 +130,7 @@ class FillPanel(QWidget):
         ]
         if rule is not None:
             steps.append(("keep_rule", {"prop": prop, "rule": rule}))
-        self._session.document.do_all("Fill by rule", steps)
+        self._session.do_all("Fill by rule", steps)
 
     def take_back(self) -> None:
         """Go back to the paint before."""

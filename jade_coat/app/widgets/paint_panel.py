@@ -113,7 +113,7 @@ class PaintBody(QWidget):
         """Put a new mesh in a mesh's place, with the paint of all props that show it."""
         session = self._session
         asset = session.library.exchanged(session.project.mesh(mesh_id), made.mesh)
-        session.document.do_all(title, [("exchange_mesh", {"mesh": asset, "paint": made.paint, "maps": made.maps})])
+        session.do_all(title, [("exchange_mesh", {"mesh": asset, "paint": made.paint, "maps": made.maps})])
 
 
 class OwnPaintPanel(PaintBody):
@@ -257,7 +257,7 @@ class OwnPaintPanel(PaintBody):
                 ("paint_prop", {"prop": name, "paint": made}),
                 ("paint_map", {"prop": name, "paint_map": None}),
             ]
-            self._session.document.do_all("Paint the vertices", steps)
+            self._session.do_all("Paint the vertices", steps)
 
         self._work("Reading the map", lambda job: vertices_from_map(mesh, found, paint), done)
 
@@ -283,7 +283,7 @@ class OwnPaintPanel(PaintBody):
         if not steps:
             session.said.emit("The map has no paint to keep yet.", True)
             return
-        session.document.do_all("Keep masks", steps)
+        session.do_all("Keep masks", steps)
         session.said.emit(f"{len(steps)} mask{'s' if len(steps) > 1 else ''} kept among the map sets", False)
 
     # From another prop
@@ -314,7 +314,7 @@ class OwnPaintPanel(PaintBody):
                 ("paint_prop", {"prop": name, "paint": found[0]}),
                 ("paint_map", {"prop": name, "paint_map": found[1]}),
             ]
-            session.document.do_all("Copy paint", steps)
+            session.do_all("Copy paint", steps)
             session.said.emit(f"Paint of {other.name}: {'; '.join(found[2])}", False)
 
         self._work(f"Copying from {other.name}", work, done)
