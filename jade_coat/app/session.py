@@ -458,7 +458,7 @@ class Session(QObject):
     def recover(self, leftover: Leftover) -> list[str]:
         """Take over unsaved work of a session that died. Raises BadProject."""
         opened = recover(leftover)
-        opened.home = None  # what is known is of the copy, not of the project's own folder
+        opened.home = Home(leftover.home, leftover.digest) if leftover.home is not None else None
         self._show(opened, leftover.home)
         self.document.mark_unsaved()
         self._adopted = leftover.folder
@@ -514,7 +514,7 @@ class Session(QObject):
         assert self._home is not None
         theirs = open_project(folder)
         assert theirs.home is not None
-        base = self._home.base or theirs.project
+        base = self._home.base or Project()  # of recovered work it is not known: nobody's things are dropped then
         made, both = merged(base, self.project, theirs.project)
         known = replace(theirs.home, paint=theirs.home.paint | self._home.paint)
         self._home = replace(known, base=theirs.project)
@@ -533,8 +533,9 @@ class Session(QObject):
             return False
         self._autosaved = project
         assets, home, turn = self.library.assets, self.folder, self.recovery.turn
+        digest = self._home.digest if self._home is not None else ""
         self.work(
-            lambda: self.recovery.store(project, assets, home, turn),
+            lambda: self.recovery.store(project, assets, home, turn, digest),
             lambda _: None,
             lambda error: self.said.emit(f"The safety copy could not be written: {_first_line(error)}", True),
         )

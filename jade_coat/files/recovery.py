@@ -18,11 +18,15 @@ from jade_coat.stage.project import Project
 
 @dataclass(frozen=True)
 class Leftover:
-    """Work a dead session left: its recovery folder, the project's name, and the folder it belongs to, if any."""
+    """Work a dead session left: its recovery folder, the project's name, and the folder it belongs to, if any.
+
+    `digest` is of the project.json that the work began from, to see whether somebody else has saved there since.
+    """
 
     folder: Path
     name: str
     home: Path | None
+    digest: str = ""
 
 
 class Recovery:
@@ -40,7 +44,9 @@ class Recovery:
         """Counts up whenever the copy is forgotten: what was begun before that is not kept."""
         return self._turn
 
-    def store(self, project: Project, assets: Assets, home: Path | None, turn: int | None = None) -> None:
+    def store(
+        self, project: Project, assets: Assets, home: Path | None, turn: int | None = None, digest: str = ""
+    ) -> None:
         """Keep a copy of the state as it was at a turn (the present one). Raises WriteFailed.
 
         May run in a background thread while the window's saves or forgets; a copy that comes too late is taken away.
@@ -50,7 +56,8 @@ class Recovery:
             if turn != self._turn:
                 return
             self._home = save_project(project, assets, self.folder, self._known()).home
-            note = {"process": os.getpid(), "name": project.name, "home": str(home) if home else None}
+            note = {"process": os.getpid(), "name": project.name, "home": str(home) if home else None,
+                    "digest": digest}  # fmt: skip
             if turn == self._turn:
                 write_atomic(self.folder / "session.json", json.dumps(note).encode())
             if turn != self._turn:
@@ -72,7 +79,7 @@ class Recovery:
             try:
                 content = json.loads(note.read_text())
                 home = Path(content["home"]) if content["home"] else None
-                leftover = Leftover(note.parent, str(content["name"]), home)
+                leftover = Leftover(note.parent, str(content["name"]), home, str(content.get("digest", "")))
                 alive = _alive(int(content["process"]))
             except (OSError, ValueError, KeyError, TypeError):
                 continue

@@ -15,7 +15,8 @@ from PyQt6.QtCore import QPoint, QPointF, Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QWidget
 
-from jade_coat.files.project_folder import open_project
+from jade_coat.files.project_folder import open_project, save_project
+from jade_coat.stage.shared_dials import SharedDial
 from tests.app.conftest import Hand, move
 from tests.app.wall import WALL, pixel_of, shown, wall_paint
 
@@ -160,12 +161,20 @@ def test_autosaved_work_is_taken_over_and_saved_home(open_window, demo_copy: Pat
     note = first.session.recovery.folder / "session.json"
     note.write_text(note.read_text().replace(str(os.getpid()), "999999999"))
     leftover = next(x for x in second.session.recovery.leftovers() if x.folder == first.session.recovery.folder)
+    digest = leftover.digest
+    assert digest
     assert second.window.take_over(leftover)
     assert second.session.document.dirty
     assert second.session.project.finish("iron_jar").name == "Only in the copy"
     second.settle()
+    theirs = open_project(demo_copy)  # somebody else saves meanwhile
+    more = theirs.project.with_(shared=(*theirs.project.shared, SharedDial(id="new", name="New")))
+    save_project(more, theirs.assets, demo_copy, theirs.home)
+    second.window.ask_others = lambda folder: "merge"
     assert second.window.save_project()
+    second.window.attention().close()
     assert open_project(demo_copy).project.finish("iron_jar").name == "Only in the copy"
+    assert open_project(demo_copy).project.shared_dial("new").name == "New"
     assert not leftover.folder.exists()
 
 
