@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import weakref
 from collections.abc import Callable, Mapping
 from dataclasses import asdict, dataclass
 from functools import wraps
@@ -102,22 +103,31 @@ Answer = TypeVar("Answer")
 
 
 def remembered(function: Callable[[Any], Answer]) -> Callable[[Any], Answer]:
-    """Keep the answers for the objects asked about last, told apart by identity: frozen objects never change."""
-    kept: dict[int, tuple[Any, Answer]] = {}
+    """Keep the answer for each object that was asked about as long as the object lives, told apart by identity.
+
+    Frozen objects never change, so an answer stays true; it goes when its object does.
+    """
+    kept: dict[int, tuple[weakref.ref[Any], Answer]] = {}
 
     @wraps(function)
     def asked(thing: Any) -> Answer:
-        found = kept.get(id(thing))
-        if found is None or found[0] is not thing:
-            if len(kept) >= _REMEMBERED:
-                kept.clear()
-            found = kept[id(thing)] = (thing, function(thing))  # the object is kept too, so its id stays its own
-        return found[1]
+        number = id(thing)
+        found = kept.get(number)
+        if found is not None and found[0]() is thing:
+            return found[1]
+        answer = function(thing)
+
+        def gone(ref: weakref.ref[Any]) -> None:
+            known = kept.get(number)
+            if known is not None and known[0] is ref:  # the number may be another object's by now
+                kept.pop(number, None)
+
+        kept[number] = (weakref.ref(thing, gone), answer)
+        return answer
 
     return asked
 
 
-_REMEMBERED = 64
 _SPECS: dict[type[BaseModel], dict[str, Spec]] = {}
 
 

@@ -249,7 +249,14 @@ def with_field(material: Material, path: str, value: Setting) -> Material:
     return changed
 
 
-_SPECIAL: dict[tuple[int, tuple[tuple[str, Setting], ...]], tuple[Material, Material]] = {}
+MAX_SPECIALS = 256
+"""Made materials that are kept for each; dragging a whole number through its range makes many."""
+
+
+@remembered
+def _specials(material: Material) -> dict[tuple[tuple[str, Setting], ...], Material]:
+    """What dials have made of a material so far, by the fields they set."""
+    return {}
 
 
 def specialised(material: Material, dial_values: Mapping[str, Setting]) -> Material:
@@ -264,17 +271,16 @@ def specialised(material: Material, dial_values: Mapping[str, Setting]) -> Mater
     )  # fmt: skip
     if not changed:
         return material
-    key = (id(material), changed)
-    found = _SPECIAL.get(key)
-    if found is None or found[0] is not material:
+    known = _specials(material)
+    if changed not in known:
         made = material
         for path, value in changed:
             made = with_field(made, path, value)
         mark = hashlib.sha256(repr(changed).encode()).hexdigest()[:8]
-        if len(_SPECIAL) > 256:
-            _SPECIAL.clear()
-        found = _SPECIAL[key] = (material, made.with_(id=f"{material.id}~{mark}"))
-    return found[1]
+        if len(known) >= MAX_SPECIALS:
+            known.pop(next(iter(known)))
+        known[changed] = made.with_(id=f"{material.id}~{mark}")
+    return known[changed]
 
 
 def plain_id(material_id: str) -> str:

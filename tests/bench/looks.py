@@ -12,9 +12,9 @@ from jade_coat.material.where import RecipeTerm
 from jade_coat.mesh import shapes
 from jade_coat.stage.document import Document
 from jade_coat.stage.draws import Draw, Scene
-from jade_coat.stage.project import Project
+from jade_coat.stage.project import MeshAsset, Project, Prop
 from jade_coat.stage.rows import FinishRows, KeptRows
-from jade_coat.stage.scene import single
+from jade_coat.stage.scene import build_scene, single
 from jade_coat.view.camera import eye_of
 from jade_coat.view.client import RenderClient
 from tests.bench.common import HEIGHT, WIDTH, alternate, entry
@@ -127,3 +127,30 @@ def bench_recipe(renderer) -> list[dict]:
         entry("recipe of 200 steps edited at its root, to picture", edit, "ms", floor, 3.0,
               f"{WIDTH // 2}x{HEIGHT // 2}; floor: the same edit of a recipe of one step"),
     ]  # fmt: skip
+
+
+def bench_many_materials() -> list[dict]:
+    """The scene of as many props as there are materials, worked out again after one was moved, for each prop."""
+    box = shapes.box(1, 1, 1)
+
+    def scene_of(count: int):
+        coats = (Coat(id="c", name="C", surface=Surface()),)
+        made = tuple(Material(id=f"m{i}", name=f"M{i}", coats=coats) for i in range(count))
+        props = tuple(
+            Prop(id=f"p{i}", name="P", mesh="box", finishes={box.slots[0].name: f"m{i}"}) for i in range(count)
+        )
+        mesh = MeshAsset(id="box", name="Box", asset="meshes/box", slots=(box.slots[0].name,))
+        document, kept, step = Document(Project(materials=made, meshes=(mesh,), props=props)), KeptRows(), [0]
+
+        def moved() -> None:
+            step[0] += 1
+            document.do("set_prop", merge="bench", prop="p0", position=(step[0] % 9, 0.0, 0.0))
+            build_scene(document.project, lambda _: box, kept)
+
+        return moved
+
+    ten, hundred, many = alternate(scene_of(10), scene_of(100), scene_of(500), rounds=3)
+    return [
+        entry("a scene of 100 materials, a prop", hundred / 100, "ms", ten / 10, 1.5, "floor: of 10 materials, a prop"),
+        entry("a scene of 500 materials, a prop", many / 500, "ms", ten / 10, 1.5, "floor: of 10 materials, a prop"),
+    ]

@@ -11,7 +11,7 @@ from jade_coat.bake.scene_bake import SceneBaker
 from jade_coat.files.project_folder import open_project, save_project
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.material.compile import compile_material, live_fields
-from jade_coat.material.material import Dial, Link, Material, dial_spec, options_of, specialised
+from jade_coat.material.material import Coat, Dial, Link, Material, dial_spec, options_of, specialised
 from jade_coat.material.recipes import LIBRARY
 from jade_coat.stage.document import Document
 from jade_coat.stage.looks import as_worn, dial_values, field_row, reach_of_map_set, worn, worn_materials
@@ -162,3 +162,19 @@ def test_specialised_materials_keep_dials_and_links(document: Document) -> None:
     assert made.dials == material.dials
     assert made.links == material.links
     assert specialised(material, {}) is material
+
+
+def test_answers_are_kept_for_any_number_of_materials_and_go_with_them() -> None:
+    """More than 64 once cleared them all; and none was ever let go."""
+    import gc
+    import weakref
+
+    from jade_coat.material.material import fields_of, layout
+
+    made = [Material(id=f"m{i}", name=f"M{i}", coats=(Coat(id="c", name="C"),)) for i in range(300)]
+    first = [(fields_of(m), layout(m)) for m in made]
+    assert all(fields_of(m) is f and layout(m) is row for m, (f, row) in zip(made, first, strict=True))
+    there = weakref.ref(made[7])
+    del made, first
+    gc.collect()
+    assert there() is None
