@@ -59,9 +59,11 @@ def slot_repetition(project: Project, library: Library, prop: Prop, slot: str, m
     """
     look = look_at(project, library, prop, slot, mesh)
     best = Tiling(0.0)
-    for coat_id, share in shares_of(look).items():
+    for coat_id, share in sorted(shares_of(look).items(), key=lambda item: -item[1]):
         coat = look.material.coat(coat_id)
-        if share < LEAST_SHARE or not coat.surface.sets:
+        if share < max(LEAST_SHARE, best.score):
+            break  # no score is higher than the share it counts for
+        if not coat.surface.sets:
             continue
         steps = tile_steps(look, coat)
         score = share * _score(look, coat, steps)

@@ -1,4 +1,4 @@
-"""How much a picture repeats: the autocorrelation of its luminance at the period of the tiling."""
+"""How much a picture repeats: the masked autocorrelation of its luminance at the period of the tiling."""
 
 from __future__ import annotations
 
@@ -24,28 +24,23 @@ class Repetition:
     shift: tuple[float, float]
 
 
-def autocorrelation(picture: Array, mask: Array) -> tuple[Array, Array]:
-    """The normalised autocorrelation of the masked part of a picture `(h, w)`, and the share of it that overlaps.
+def overlap_correlation(picture: Array, mask: Array, dy: int, dx: int) -> tuple[float, float]:
+    """The correlation of the masked part of a picture `(h, w)` with itself shifted, and the share of it that overlaps.
 
-    Both `(2h, 2w)`, shift (y, x) at that index, negative shifts wrapped; by FFT (Wiener–Khinchin), with the means and
-    variances of each overlap (Padfield, Masked Object Registration in the Fourier Domain, 2012).
+    Pearson's, with the means and variances of the overlap: the masked autocorrelation at one shift.
     """
-    inside = mask.astype(np.float64)
-    values = np.where(mask, picture, 0.0)
-    values = values - values.sum() / max(inside.sum(), 1.0) * inside
-    shape = (2 * picture.shape[0], 2 * picture.shape[1])
-
-    def correlated(a: Array, b: Array) -> Array:
-        return np.asarray(np.fft.irfft2(np.conj(np.fft.rfft2(a, shape)) * np.fft.rfft2(b, shape), shape))
-
-    count = np.maximum(correlated(inside, inside), 1e-6)
-    there, here = correlated(inside, values), correlated(values, inside)
-    squares_there, squares_here = correlated(inside, values**2), correlated(values**2, inside)
-    cross = correlated(values, values) - here * there / count
-    spread = np.sqrt(
-        np.maximum(squares_here - here**2 / count, 1e-12) * np.maximum(squares_there - there**2 / count, 1e-12)
-    )
-    return np.clip(cross / spread, -1, 1), count / max(inside.sum(), 1.0)
+    height, width = picture.shape
+    here = (slice(max(-dy, 0), height - max(dy, 0)), slice(max(-dx, 0), width - max(dx, 0)))
+    there = (slice(max(dy, 0), height - max(-dy, 0)), slice(max(dx, 0), width - max(-dx, 0)))
+    both = mask[here] & mask[there]
+    count = int(both.sum())
+    if count < 2:
+        return 0.0, 0.0
+    a, b = picture[here][both], picture[there][both]
+    a, b = a - a.mean(), b - b.mean()
+    spread = float(np.sqrt((a @ a) * (b @ b)))
+    found = float(a @ b) / spread if spread > 1e-12 else 0.0
+    return min(max(found, -1.0), 1.0), count / max(int(mask.sum()), 1)
 
 
 def repetition(luminance: Array, mask: Array, periods: Sequence[tuple[float, float]]) -> Repetition:
@@ -60,15 +55,16 @@ def repetition(luminance: Array, mask: Array, periods: Sequence[tuple[float, flo
     flat = _without_slow_changes(luminance.astype(np.float64), mask, max(n for _, n in usable))
     if flat[mask].std() < 1e-4:
         return Repetition(0.0, (0.0, 0.0))  # an even picture shows no repeat
-    found, overlap = autocorrelation(flat, mask)
-    found = np.where(overlap >= LEAST_OVERLAP, found, 0.0)
     best = Repetition(0.0, (0.0, 0.0))
     for (px, py), length in usable:
         reach = max(round(length * SEARCH), 1)
         for y in range(round(py) - reach, round(py) + reach + 1):
             for x in range(round(px) - reach, round(px) + reach + 1):
-                if abs(y) < found.shape[0] // 2 and abs(x) < found.shape[1] // 2 and found[y, x] > best.score:
-                    best = Repetition(float(found[y, x]), (float(x), float(y)))
+                if abs(y) >= flat.shape[0] or abs(x) >= flat.shape[1]:
+                    continue
+                found, overlap = overlap_correlation(flat, mask, y, x)
+                if overlap >= LEAST_OVERLAP and found > best.score:
+                    best = Repetition(found, (float(x), float(y)))
     return best
 
 

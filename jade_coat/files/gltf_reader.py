@@ -96,6 +96,7 @@ class _Reader:
     def _placed(self) -> list[_Placed]:
         data = self.data
         nodes = data.list("nodes", data.json)
+        self._refuse_many(sum(isinstance(n, dict) and n.get("mesh") is not None for n in nodes))
         found: dict[tuple[Any, ...], _Placed] = {}
         self._find_world(nodes)
         count = 0
@@ -109,11 +110,14 @@ class _Reader:
             instances = _extension(node, "EXT_mesh_gpu_instancing")
             placed.matrices += [matrix] if instances is None else list(matrix @ self._instances(instances))
             count += len(placed.matrices) if instances is not None else 1
-            if count > MAX_PLACED:
-                raise data.bad(f"it places more than {MAX_PLACED:,} meshes", "Export fewer, or each mesh by itself.")
+            self._refuse_many(count)
         if found:
             return list(found.values())
         return [_Placed(i, [np.eye(4)]) for i in range(len(data.list("meshes", data.json)))]
+
+    def _refuse_many(self, count: int) -> None:
+        if count > MAX_PLACED:
+            raise self.data.bad(f"it places more than {MAX_PLACED:,} meshes", "Export fewer, or each mesh by itself.")
 
     def _find_world(self, nodes: list[Any]) -> None:
         """The world matrix of every node of the scene; a node has one parent (glTF 2.0, 3.5.2)."""
@@ -152,8 +156,7 @@ class _Reader:
         if len(counts) != 1:
             raise self.data.bad("its instances have attributes of different counts")
         count = counts.pop()
-        if count > MAX_PLACED:
-            raise self.data.bad(f"it places more than {MAX_PLACED:,} meshes", "Export fewer, or each mesh by itself.")
+        self._refuse_many(count)
         return _matrices(
             read.get("TRANSLATION", np.zeros((count, 3))),
             read.get("ROTATION", np.tile([0.0, 0.0, 0.0, 1.0], (count, 1))), read.get("SCALE", np.ones((count, 3))),

@@ -8,7 +8,7 @@ import pytest
 from skimage.metrics import structural_similarity
 
 from jade_coat.check.likeness import ciede2000, lab, likeness, ssim
-from jade_coat.check.repetition import autocorrelation, repetition
+from jade_coat.check.repetition import overlap_correlation, repetition
 
 RNG = np.random.default_rng(8)
 TILE = RNG.random((40, 56))
@@ -22,18 +22,26 @@ def tiled(share: float = 1.0) -> np.ndarray:
     return np.sqrt(share) * (mosaic - 0.5) + np.sqrt(1 - share) * (noise - 0.5) + 0.5
 
 
-def test_autocorrelation_is_that_of_the_definition() -> None:
-    """Wiener–Khinchin: the FFT gives what sums over shifted copies give (numpy.corrcoef of each overlap)."""
-    picture = RNG.random((24, 31))
-    mask = RNG.random((24, 31)) < 0.8
-    found, overlap = autocorrelation(picture, mask)
+def test_correlation_at_a_shift_is_the_masked_autocorrelation_there() -> None:
+    """Against numpy.corrcoef of each overlap, and against the FFT (Wiener–Khinchin; with masks, Padfield 2012)."""
+    picture, mask = RNG.random((24, 31)), RNG.random((24, 31)) < 0.8
+    values, inside, shape = np.where(mask, picture, 0.0), mask.astype(float), (48, 62)
+
+    def correlated(a: np.ndarray, b: np.ndarray) -> np.ndarray:
+        return np.fft.irfft2(np.conj(np.fft.rfft2(a, shape)) * np.fft.rfft2(b, shape), shape)
+
+    count = np.maximum(correlated(inside, inside), 1e-6)
+    there, here = correlated(inside, values), correlated(values, inside)
+    square = (correlated(values**2, inside) - here**2 / count) * (correlated(inside, values**2) - there**2 / count)
+    by_fft = (correlated(values, values) - here * there / count) / np.sqrt(np.maximum(square, 1e-12))
     for dy, dx in ((0, 0), (3, 5), (-4, 7), (6, -2)):
-        here = (slice(max(-dy, 0), 24 - max(dy, 0)), slice(max(-dx, 0), 31 - max(dx, 0)))
-        there = (slice(max(dy, 0), 24 - max(-dy, 0)), slice(max(dx, 0), 31 - max(-dx, 0)))
-        both = mask[here] & mask[there]
-        expected = np.corrcoef(picture[here][both], picture[there][both])[0, 1]
-        assert found[dy, dx] == pytest.approx(expected, abs=1e-9)
-        assert overlap[dy, dx] == pytest.approx(both.sum() / mask.sum())
+        one = (slice(max(-dy, 0), 24 - max(dy, 0)), slice(max(-dx, 0), 31 - max(dx, 0)))
+        other = (slice(max(dy, 0), 24 - max(-dy, 0)), slice(max(dx, 0), 31 - max(-dx, 0)))
+        both = mask[one] & mask[other]
+        found, overlap = overlap_correlation(picture, mask, dy, dx)
+        assert found == pytest.approx(np.corrcoef(picture[one][both], picture[other][both])[0, 1], abs=1e-9)
+        assert found == pytest.approx(by_fft[dy, dx], abs=1e-6)
+        assert overlap == pytest.approx(both.sum() / mask.sum())
 
 
 @pytest.mark.parametrize("share", [0.0, 0.25, 0.5, 1.0])
