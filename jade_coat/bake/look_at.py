@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
+import numpy as np
+
 from jade_coat.bake.attributes import (
     AttributeTable,
     instance_values,
     map_reads,
-    own_colors,
     painted,
     vertex_attributes,
 )
@@ -21,6 +22,7 @@ from jade_coat.material.compile import compile_material, fixed_fields, with_shar
 from jade_coat.material.fields import Number
 from jade_coat.material.material import Material
 from jade_coat.mesh.data import MeshData, Slot
+from jade_coat.mesh.painting import Paint
 from jade_coat.program import Value, passes
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.program.types import Array
@@ -52,9 +54,15 @@ class LookAt:
         """Some outputs `(k, n)` at points: the slot's triangles that `owner` picks, and weights `(n, 2)` in them."""
         outputs = {name: self.outputs[name] for name in names}
         wanted = map_reads(self.prop, passes.reads(outputs, "attribute") | {"position"})
-        table = AttributeTable(vertex_attributes(self.mesh, self.prop.matrix(), own_colors(self.prop), wanted))
+        if "curvature" in wanted:
+            self.mesh.curvature  # noqa: B018  (measured on the whole mesh, then kept by its part)
+        # Only the vertices of the triangles that are asked about: meshes may have millions.
+        used, local = np.unique(self.triangles[owner], return_inverse=True)
+        corners = local.reshape(-1, 3)
+        colors = self.prop.paint.at(used) if isinstance(self.prop.paint, Paint) else None
+        table = AttributeTable(vertex_attributes(self.mesh.part(used, corners), self.prop.matrix(), colors, wanted))
         environment = Environment(
-            attributes=painted(self.prop, table.at(self.triangles, owner, weights)),
+            attributes=painted(self.prop, table.at(corners, np.arange(len(corners)), weights)),
             instance=instance_values(self.mesh, self.prop.seed),
             **reading(dict(self.textures), level),
         )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -91,7 +92,7 @@ def _score(look: LookAt, coat: Coat, steps: Array) -> float:
     line = (np.arange(SIDE) + 0.5) / A_TILE - SIDE / A_TILE / 2
     x, y = np.meshgrid(line, line)
     places = middle + np.stack([x.ravel(), y.ravel()], axis=1) @ steps
-    owner, weights = _on_surface(look, flat, places)
+    owner, weights = _on_surface(look, coat, flat, places)
     there = owner >= 0
     if there.mean() < 0.05:
         return 0.0
@@ -108,12 +109,26 @@ def _score(look: LookAt, coat: Coat, steps: Array) -> float:
     return repetition(picture.reshape(SIDE, SIDE), mask.reshape(SIDE, SIDE), periods).score
 
 
+def _laid_by_uv(mesh: MeshData, uv_set: int) -> Array:
+    metres = mesh.metres[uv_set] if uv_set < len(mesh.metres) else (1.0, 1.0)
+    return mesh.uv(uv_set).astype(np.float64) * metres
+
+
+@lru_cache(maxsize=8)
+def _uv_target(mesh: MeshData, start: int, count: int, uv_set: int) -> RayTarget:
+    """A slot laid flat by its UVs, prepared for rays; kept, since it takes seconds for a million triangles."""
+    return _target(_laid_by_uv(mesh, uv_set), mesh.triangles[start : start + count])
+
+
+def _target(flat: Array, triangles: Array) -> RayTarget:
+    return RayTarget(np.concatenate([flat, np.zeros((len(flat), 1))], axis=1).astype(np.float32), triangles)
+
+
 def _laid_flat(look: LookAt, coat: Coat) -> Array:
     """Every vertex's place in the plane its maps are laid in, metres `(n, 2)`."""
     surface, mesh = coat.surface, look.mesh
     if surface.placement == "uv":
-        metres = mesh.metres[surface.uv_set] if surface.uv_set < len(mesh.metres) else (1.0, 1.0)
-        return mesh.uv(surface.uv_set).astype(np.float64) * metres
+        return _laid_by_uv(mesh, surface.uv_set)
     positions = mesh.positions.astype(np.float64)
     if surface.space == "world":
         positions = positions @ look.prop.matrix()[:3, :3].T
@@ -129,9 +144,10 @@ def plane_of(look: LookAt, coat: Coat) -> tuple[int, int]:
     return _PLANES[int(np.argmax(facing))]
 
 
-def _on_surface(look: LookAt, flat: Array, places: Array) -> tuple[Array, Array]:
+def _on_surface(look: LookAt, coat: Coat, flat: Array, places: Array) -> tuple[Array, Array]:
     """The slot's triangle over each place `(n, 2)` of the plane (−1: none) and the weights in it."""
-    shape = np.concatenate([flat, np.zeros((len(flat), 1))], axis=1).astype(np.float32)
-    target = RayTarget(shape, look.triangles)
+    slot, surface = look.slot, coat.surface
+    by_uv = surface.placement == "uv"
+    target = _uv_target(look.mesh, slot.start, slot.count, surface.uv_set) if by_uv else _target(flat, look.triangles)
     origins = np.concatenate([places, np.ones((len(places), 1))], axis=1)
     return target.hits(origins, np.broadcast_to(np.array([0.0, 0.0, -1.0]), origins.shape))

@@ -47,7 +47,7 @@ def measured(
             signal.setitimer(signal.ITIMER_REAL, seconds)
             try:
                 found = bench()
-            except Exception as error:
+            except (Exception, SystemExit) as error:  # a benchmark of another process ends by SystemExit
                 results.append({"name": name, "failed": f"{type(error).__name__}: {error}"})
                 code = 1
                 continue
