@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
 
 import numpy as np
 
 from jade_coat.bake.coverage import shares_of
 from jade_coat.bake.look_at import LookAt, look_at
+from jade_coat.bake.raster import cover
 from jade_coat.check.repetition import repetition
 from jade_coat.files.library import Library
 from jade_coat.maps.packing import Texture
 from jade_coat.material.material import Coat
 from jade_coat.mesh.data import MeshData
-from jade_coat.mesh.picking import RayTarget
 from jade_coat.program.types import Array
 from jade_coat.stage.project import Project, Prop
 
@@ -88,11 +87,7 @@ def _score(look: LookAt, coat: Coat, steps: Array) -> float:
     if reach < size * 1.3:
         return 0.0  # hardly more than one tile: nothing can be seen to repeat
     middle = np.median(flat[look.triangles].mean(axis=1), axis=0)
-    # The grid lies along the tiles, a whole number of points to each, so that a repeat falls on points again.
-    line = (np.arange(SIDE) + 0.5) / A_TILE - SIDE / A_TILE / 2
-    x, y = np.meshgrid(line, line)
-    places = middle + np.stack([x.ravel(), y.ravel()], axis=1) @ steps
-    owner, weights = _on_surface(look, coat, flat, places)
+    owner, weights = _on_surface(look, (flat - middle) @ np.linalg.inv(steps))
     there = owner >= 0
     if there.mean() < 0.05:
         return 0.0
@@ -112,16 +107,6 @@ def _score(look: LookAt, coat: Coat, steps: Array) -> float:
 def _laid_by_uv(mesh: MeshData, uv_set: int) -> Array:
     metres = mesh.metres[uv_set] if uv_set < len(mesh.metres) else (1.0, 1.0)
     return mesh.uv(uv_set).astype(np.float64) * metres
-
-
-@lru_cache(maxsize=8)
-def _uv_target(mesh: MeshData, start: int, count: int, uv_set: int) -> RayTarget:
-    """A slot laid flat by its UVs, prepared for rays; kept, since it takes seconds for a million triangles."""
-    return _target(_laid_by_uv(mesh, uv_set), mesh.triangles[start : start + count])
-
-
-def _target(flat: Array, triangles: Array) -> RayTarget:
-    return RayTarget(np.concatenate([flat, np.zeros((len(flat), 1))], axis=1).astype(np.float32), triangles)
 
 
 def _laid_flat(look: LookAt, coat: Coat) -> Array:
@@ -144,10 +129,11 @@ def plane_of(look: LookAt, coat: Coat) -> tuple[int, int]:
     return _PLANES[int(np.argmax(facing))]
 
 
-def _on_surface(look: LookAt, coat: Coat, flat: Array, places: Array) -> tuple[Array, Array]:
-    """The slot's triangle over each place `(n, 2)` of the plane (−1: none) and the weights in it."""
-    slot, surface = look.slot, coat.surface
-    by_uv = surface.placement == "uv"
-    target = _uv_target(look.mesh, slot.start, slot.count, surface.uv_set) if by_uv else _target(flat, look.triangles)
-    origins = np.concatenate([places, np.ones((len(places), 1))], axis=1)
-    return target.hits(origins, np.broadcast_to(np.array([0.0, 0.0, -1.0]), origins.shape))
+def _on_surface(look: LookAt, tiles: Array) -> tuple[Array, Array]:
+    """The slot's triangle at each point of the patch `(n,)` (−1: none) and the weights in it, row by row.
+
+    `tiles` are the vertices' places in tiles from the patch's middle `(n, 2)`: the grid lies along the tiles, a whole
+    number of points to each, so that a repeat falls on points again.
+    """
+    coverage = cover(tiles * (A_TILE / SIDE) + 0.5, look.triangles, SIDE)
+    return coverage.triangle.ravel().astype(np.int64), coverage.weights.reshape(-1, 2)

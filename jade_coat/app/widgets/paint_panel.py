@@ -355,11 +355,17 @@ class VerticesPanel(PaintBody):
 
     def _measure(self, mesh: MeshData) -> bool:
         """Whether the mesh's edges are measured; if not, that begins."""
-        if "spacing" in mesh.__dict__ and "edge_count" in mesh.__dict__:
+        if "spacing" in mesh.__dict__ and (not self.isVisible() or "edge_count" in mesh.__dict__):
             return True
         if self._measuring is not mesh:
             self._measuring = mesh
-            self._session.work(lambda: (mesh.spacing, mesh.edge_count), lambda _: self.refresh(), self._unmeasured)
+            seen = self.isVisible()  # how many edges there are is asked for only while the panel shows
+
+            def done(_: object) -> None:
+                self._measuring = None
+                self.refresh()
+
+            self._session.work(lambda: (mesh.spacing, mesh.edge_count if seen else 0), done, self._unmeasured)
         return False
 
     def _unmeasured(self, error: Exception) -> None:
