@@ -35,8 +35,8 @@ def command(group: str, keys: str = "") -> Callable[[F], F]:
 
 
 def commands_of(owner: type) -> list[Command]:
-    """All commands of a class, in the order they are declared. Raises ValueError when two share a key."""
-    found = [f.command for f in vars(owner).values() if hasattr(f, "command")]
+    """All commands of a class, its bases' first, as declared. Raises ValueError when two share a key."""
+    found = [f.command for base in reversed(owner.__mro__) for f in vars(base).values() if hasattr(f, "command")]
     taken: dict[str, str] = {}
     for entry in found:
         for key in entry.keys.split():

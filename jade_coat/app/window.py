@@ -16,7 +16,6 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QInputDialog,
     QLineEdit,
-    QMainWindow,
     QMenu,
     QMessageBox,
     QStackedWidget,
@@ -27,6 +26,7 @@ from jade_coat.app import importing, preferences, theme
 from jade_coat.app.commands import command, commands_of
 from jade_coat.app.map_watch import MapWatch
 from jade_coat.app.mishaps import MishapBox
+from jade_coat.app.project_window import ProjectWindow
 from jade_coat.app.session import Session, recent
 from jade_coat.app.widgets.basics import button, column, holder, label, row
 from jade_coat.app.widgets.dialogs import ExportSize, ProgressDialog
@@ -37,25 +37,19 @@ from jade_coat.app.widgets.take_over import TakeOver, UpdateTaken
 from jade_coat.app.workspaces.bench import Bench
 from jade_coat.app.workspaces.planned import PLANNED, PlannedPage
 from jade_coat.bake.apart import apart
-from jade_coat.bake.job import Job
 from jade_coat.bake.scene_bake import Written, export_glb
 from jade_coat.files import mesh_files
-from jade_coat.files.atomic import WriteFailed
-from jade_coat.files.project_folder import BadProject, ChangedOnDisk, painted_maps
-from jade_coat.files.recovery import Leftover
+from jade_coat.files.project_folder import BadProject
 from jade_coat.maps.images import is_image_name
 
-LARGE_MAP = 2048
-"""The side from which on a painted map takes so long to encode that the window must not wait for it."""
 WORKSPACES = ("Build", "Brush", "Ground", "Stage", "Check", "Deliver")
 
 
-class Window(QMainWindow):
+class Window(ProjectWindow):
     """One window on one session."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
-        self.session = session
+        super().__init__(session)
         self.setWindowTitle("Jade Coat")
         self.resize(1280, 800)
         self.setMinimumSize(900, 560)
@@ -200,161 +194,6 @@ class Window(QMainWindow):
             self.pages.setCurrentWidget(self.bench)
             self.bench.set_tool("brush" if name == "Brush" else "look")
             self.view.setFocus()
-
-    # Commands: project
-
-    @command("Project", "Ctrl+N")
-    def new_project(self) -> None:
-        """New project."""
-        self._leave_for(self.session.new)
-
-    @command("Project", "Ctrl+O")
-    def open_project(self) -> None:
-        """Open…"""
-        folder = QFileDialog.getExistingDirectory(self, "Open a project folder")
-        if folder:
-            self._leave_for(lambda: self.open_folder(Path(folder)))
-
-    @command("Project", "Ctrl+S")
-    def save_project(self, wait: bool = False) -> bool:
-        """Save."""
-        return self._save_to(self.session.folder, wait) if self.session.folder else self.save_project_as(wait)
-
-    @command("Project", "Ctrl+Shift+S")
-    def save_project_as(self, wait: bool = False) -> bool:
-        """Save as…"""
-        folder = QFileDialog.getExistingDirectory(self, "Choose or make a folder for the project")
-        return self._save_to(Path(folder), wait) if folder else False
-
-    def open_folder(self, folder: Path) -> bool:
-        """Open a project; what is wrong is told. Returns whether it was opened."""
-        try:
-            problems = self.session.open(folder)
-        except BadProject as error:
-            self._tell("The project cannot be opened", [str(error)])
-            return False
-        if problems:
-            self._tell("The project is open, but parts are missing", problems)
-        return True
-
-    def take_over(self, leftover: Leftover) -> bool:
-        """Take over the work of a session that died; whether that worked."""
-        try:
-            problems = self.session.recover(leftover)
-        except BadProject as error:
-            self._tell("The kept copy cannot be opened", [str(error)])
-            return False
-        if problems:
-            self._tell("The work is back, but parts are missing", problems)
-        return True
-
-    def _save_to(self, folder: Path, wait: bool = False) -> bool:
-        """Save; large painted maps are encoded in the background first, unless the caller has to `wait`."""
-        large = [m for m in painted_maps(self.session.project) if m.side >= LARGE_MAP and "png" not in m.__dict__]
-        if not large or wait:
-            return self._save_now(folder)
-
-        def encode(job: Job) -> None:
-            for i, found in enumerate(large):
-                job.step(i / len(large), "Writing the painted maps")
-                found.png  # noqa: B018  (kept by the map)
-
-        def save(_: object) -> None:
-            self._save_now(folder)
-
-        dialog = ProgressDialog(self, "Save")
-        dialog.run(self.session, encode, save, lambda error: self._tell("The project could not be saved", [str(error)]))
-        return True
-
-    def _save_now(self, folder: Path) -> bool:
-        if (
-            folder != self.session.folder
-            and folder.is_dir()
-            and any(folder.iterdir())
-            and not (folder / "project.json").exists()
-        ):
-            folder = folder / (
-                self.session.project.name if self.session.project.name != "Untitled" else "Jade Coat project"
-            )
-        if folder != self.session.folder and (folder / "project.json").exists() and not self.may_replace(folder):
-            return False
-        if self.session.project.name == "Untitled":
-            self.session.document.look(name=folder.name)
-        was_gone = folder == self.session.folder and not folder.is_dir()
-        try:
-            missing = self.session.save(folder)
-        except ChangedOnDisk:
-            return self._settle_with_others(folder)
-        except (WriteFailed, OSError) as error:
-            self._tell("The project could not be saved", [str(error.strerror or error)])
-            return False
-        if was_gone:
-            missing = (f"{folder} was gone and has been made anew.", *missing)
-        if missing:
-            self._tell("Saved, but not all of it is there", list(missing))
-        else:
-            self.say(f"Saved to {folder}")
-        return True
-
-    def may_replace(self, folder: Path) -> bool:
-        """Ask whether another project in a folder may be replaced by this one."""
-        box = QMessageBox(self)
-        box.setText(f"{folder.name} holds another project.")
-        box.setInformativeText("Saving here puts this project in its place. Its maps and meshes stay in the folder.")
-        over = box.addButton("Put this one in its place", QMessageBox.ButtonRole.DestructiveRole)
-        box.addButton("Leave it", QMessageBox.ButtonRole.RejectRole)
-        box.exec()
-        return box.clickedButton() is over
-
-    def ask_others(self, folder: Path) -> str:
-        """Somebody else saved the project meanwhile: ask what becomes of both; "merge", "copy", "theirs" or ""."""
-        box = QMessageBox(self)
-        box.setText("Somebody else has saved this project since it was opened here.")
-        box.setInformativeText("Nothing has been written yet. Both can be merged where they do not collide.")
-        roles = QMessageBox.ButtonRole
-        ways = {
-            box.addButton("Merge both", roles.AcceptRole): "merge",
-            box.addButton("Save mine as a copy…", roles.ActionRole): "copy",
-            box.addButton("Take theirs, drop mine", roles.DestructiveRole): "theirs",
-            box.addButton("Not now", roles.RejectRole): "",
-        }
-        box.exec()
-        return next((way for made, way in ways.items() if made is box.clickedButton()), "")
-
-    def _settle_with_others(self, folder: Path) -> bool:
-        """Save although somebody else has saved in the folder, as people choose; whether anything was saved."""
-        way = self.ask_others(folder)
-        if way == "copy":
-            return self.save_project_as()
-        if way == "theirs":
-            return self.open_folder(folder)
-        if way != "merge":
-            return False
-        try:
-            both = self.session.merge_with_file(folder)
-        except (BadProject, ValueError) as error:
-            self._tell("The two cannot be merged", [str(error), "Save this one as a copy instead."])
-            return False
-        if not self._save_now(folder):
-            return False
-        if both:
-            self._tell("Merged", [f"Changed on both sides, and kept as it is here: {', '.join(both)}."])
-        return True
-
-    def _leave_for(self, go: Callable[[], object]) -> None:
-        if self.may_leave():
-            go()
-
-    def may_leave(self) -> bool:
-        """Ask what to do with unsaved work, if there is any; whether the present project may be left."""
-        if not self.session.document.dirty:
-            return True
-        box = QMessageBox(self)
-        box.setText(f"{self.session.project.name} has unsaved changes.")
-        kinds = QMessageBox.StandardButton
-        box.setStandardButtons(kinds.Save | kinds.Discard | kinds.Cancel)
-        answer = box.exec()
-        return answer == kinds.Discard or (answer == kinds.Save and self.save_project(wait=True))
 
     # Commands: bringing in and handing over
 
@@ -674,30 +513,6 @@ class Window(QMainWindow):
             importing.bring_picture(self, path)
         else:
             self.say(f"{path.name}: not read. Drop a project folder, a mesh, or a folder of maps.", True)
-
-    def agree(self, what: str, lines: list[str]) -> bool:
-        """Ask whether an edit may drop what the lines say."""
-        box = QMessageBox(self)
-        box.setWindowTitle(what)
-        box.setText(f"{what}: this drops more than that.")
-        box.setInformativeText("\n".join([*lines[:10], *(["…"] if len(lines) > 10 else [])]))
-        go = box.addButton("Do it", QMessageBox.ButtonRole.AcceptRole)
-        box.setDefaultButton(box.addButton("Leave it", QMessageBox.ButtonRole.RejectRole))
-        box.exec()
-        return box.clickedButton() is go
-
-    def _tell(self, title: str, lines: list[str]) -> None:
-        self.tell(title, lines, problem=True)
-
-    def tell(self, title: str, lines: list[str], problem: bool) -> None:
-        """Say something longer in a box of its own, and its first line in the status line."""
-        self.say(f"{title}: {lines[0]}", problem)
-        box = QMessageBox(self)
-        box.setWindowTitle(title)
-        box.setText(title)
-        box.setInformativeText("\n\n".join(lines[:12]))
-        box.open()
-        self.told = box
 
     def tell_mishap(self, line: str, report: str) -> None:
         """Say that something raised an error nobody expected; unsaved work is copied aside first."""

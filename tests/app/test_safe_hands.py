@@ -409,6 +409,17 @@ def test_saving_onto_another_project_asks(hand: Hand, demo_copy: Path, tmp_path:
     assert open_project(other).project.finish("iron_jar").name == "Mine"
 
 
+def test_a_projects_name_never_leads_out_of_the_folder_saved_to(hand: Hand, tmp_path: Path) -> None:
+    hand.session.document.look(name="../../away")
+    busy = tmp_path / "deep" / "busy"
+    busy.mkdir(parents=True)
+    (busy / "notes.txt").write_text("not a project")
+    assert hand.window._save_to(busy)
+    assert hand.session.folder is not None
+    assert hand.session.folder.resolve().parent == busy.resolve()
+    assert (hand.session.folder / "project.json").is_file()
+
+
 def test_what_a_click_on_a_filled_ring_would_drop_is_asked_first(hand: Hand) -> None:
     session, panel = hand.session, hand.window.bench.coat_panel
     used = {d for f in session.project.finishes for d in f.values}
