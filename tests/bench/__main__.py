@@ -27,7 +27,7 @@ from tests.bench.starting import bench_start
 from tests.bench.strokes import bench_strokes
 from tests.support import Demo, stage_renderer
 
-SECONDS = 420
+SECONDS = 600
 """How long one benchmark may take."""
 
 

@@ -71,10 +71,10 @@ def main():
         for i in range(4):
             seen(lambda: mouse(QEvent.Type.MouseMove, place(i), none, left))
         dabs, floors = [], []
-        for i in range(30):
+        for i in range(20):
             dabs.append(seen(lambda: mouse(QEvent.Type.MouseMove, place(4 + i), none, left)))
             floors.append(seen(view.refresh))
-        mouse(QEvent.Type.MouseButtonRelease, place(34), left, none)
+        mouse(QEvent.Type.MouseButtonRelease, place(24), left, none)
         firsts = []
         for i in range(3):
             until(lambda: window.ready())
@@ -98,7 +98,7 @@ def bench_strokes(folder: Path) -> list[dict]:
     script = folder.parent / "strokes_run.py"
     script.write_text(RUN)
     done = subprocess.run(
-        [sys.executable, str(script), str(folder)], capture_output=True, text=True, timeout=600,
+        [sys.executable, str(script), str(folder)], capture_output=True, text=True, timeout=590,
         env={**os.environ, "PYTHONPATH": os.getcwd()}, check=False,
     )  # fmt: skip
     lines = [line for line in done.stdout.splitlines() if line.startswith("found ")]
