@@ -27,20 +27,26 @@ def main():
     session = Session(client)
     window = Window(session)
     window.show()
-    window.view.arrived.connect(lambda: first())
-    seen = []
-    def first():
-        if not seen:
-            seen.append(1)
+    wanted, opened = {}, []
+    def arrived(picture, image):
+        if picture.stream != "main" or not opened:
+            return
+        if picture.tag.generation >= wanted.get("picture", picture.tag.generation + 1):
             print("picture", time.time(), flush=True)
-        if not session.link.unsent_sets(session.project) and len(seen) == 1:
-            seen.append(2)
+            del wanted["picture"]
+        if "textured" not in wanted and not session.link.unsent_sets(session.project):
+            wanted["textured"] = window.view.generation  # a picture asked for with every map sent
+        if picture.tag.generation >= wanted.get("textured", picture.tag.generation + 1):
+            print("textured", time.time(), flush=True)
+            session.picture.disconnect(arrived)
             QTimer.singleShot(0, done)
+    session.picture.connect(arrived)
     def done():
-        print("textured", time.time(), flush=True)
         window.close()
         app.quit()
     window.open_folder(Path(sys.argv[1]))
+    wanted["picture"] = window.view.generation  # not the empty stage that was shown until now
+    opened.append(1)
     app.exec()
 if __name__ == "__main__":
     main()

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import signal
-import time
 
 import numpy as np
 import pytest
@@ -84,6 +83,4 @@ def test_bad_messages_are_told_and_the_process_goes_on(client, demo) -> None:
     assert client.wait(lambda: bool(troubles))
     assert "no look 'smell'" in troubles[0]
     client.request("main", scene="stage", eye=eye, width=64, height=40)
-    start = time.monotonic()
     assert client.wait(lambda: bool(pictures))
-    assert time.monotonic() - start < 30
