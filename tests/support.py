@@ -34,6 +34,7 @@ from jade_coat.material.seam import Seam
 from jade_coat.material.surface import PLACING, Role, Surface
 from jade_coat.material.where import TERM_KINDS
 from jade_coat.mesh import shapes
+from jade_coat.mesh.attributes import mesh_streams
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.filling import Ground, PaintRule
 from jade_coat.stage.project import Camera, MeshAsset, Project, Prop
@@ -59,11 +60,7 @@ class Demo:
 
 
 def put_mesh(renderer: Any, key: str, mesh: MeshData) -> None:
-    streams = {"position": mesh.positions, "normal": mesh.normals, "tangent": mesh.tangents}
-    streams["curvature"] = mesh.curvature
-    streams |= {f"uv{i}": uv for i, uv in enumerate(mesh.uvs)}
-    streams |= {f"color{i}": c for i, c in enumerate(mesh.colors)}
-    renderer.put_mesh(key, streams, mesh.triangles, mesh.metres)
+    renderer.assets.put_mesh(key, mesh_streams(mesh, ("curvature",)), mesh.triangles, mesh.metres)
 
 
 def stage_renderer(gl: Any, demo: Demo) -> Any:
@@ -74,14 +71,14 @@ def stage_renderer(gl: Any, demo: Demo) -> Any:
     for asset in demo.project.meshes:
         put_mesh(renderer, asset.id, demo.mesh(asset.id))
     for texture in demo.textures().values():
-        renderer.put_texture(texture.name, texture.is_color, texture.levels)
+        renderer.assets.put_texture(texture.name, texture.is_color, texture.levels)
     lookup = PackedLookup(demo.project.map_sets, demo.project.recipes)
     for material in (BARE, *demo.project.materials):
-        renderer.set_material(material, lookup)
+        renderer.assets.set_material(material, lookup)
     for prop in demo.project.props:
         if prop.paint is not None:
-            renderer.put_paint(prop.id, prop.paint.whole())
-    renderer.set_scene("stage", build_scene(demo.project, demo.mesh))
+            renderer.assets.put_paint(prop.id, prop.paint.whole())
+    renderer.scenes.set("stage", build_scene(demo.project, demo.mesh))
     return renderer
 
 
@@ -123,11 +120,9 @@ def load_client(client: Any, demo: Demo) -> list[Any]:
     client.on_picture = pictures.append
     for asset in demo.project.meshes:
         client.put_mesh(asset.id, demo.mesh(asset.id))
-    for texture in demo.textures().values():
-        client.put_texture(texture)
     lookup = PackedLookup(demo.project.map_sets, demo.project.recipes)
     for material in demo.project.materials:
-        client.set_material(material, lookup)
+        client.set_material(material, lookup, demo.textures())
     for prop in demo.project.props:
         if prop.paint is not None:
             client.put_paint(prop.id, prop.paint.whole())

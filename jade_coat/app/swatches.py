@@ -91,9 +91,10 @@ class Swatches(QObject):
                 self._drawn[name] = swatch.key
                 self._session.link.show_look(name, swatch.material, swatch.values)
                 self._request(name, 0)
-        for name in [n for n in self._images if n not in wanted]:
-            self._images.pop(name)
-            self._drawn.pop(name, None)
+        for name in [n for n in self._drawn if n not in wanted]:
+            self._images.pop(name, None)
+            del self._drawn[name]
+            self._session.link.hide(name)
 
     def _request(self, name: str, sample: int) -> None:
         eye = eye_of(np.array([0.42, 0.26, 1.72]), np.array([-0.01, -0.005, -0.06]), 0.42, WIDTH / HEIGHT)
@@ -102,7 +103,7 @@ class Swatches(QObject):
         )
 
     def _on_picture(self, picture: Picture, image: QImage) -> None:
-        if not picture.stream.startswith(("finish:", "coat:")):
+        if picture.stream not in self._drawn:
             return
         self._images[picture.stream] = image
         if picture.tag + 1 < SAMPLES:

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 import numpy as np
 
 from jade_coat.bake.steps import interpolation_step, padded
-from jade_coat.mesh.data import FULL, MeshData
+from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.program.machine import Step
 from jade_coat.program.types import Array
@@ -55,41 +55,6 @@ class AttributeTable:
         return [columns.start + 3 for name, columns in self._columns.items() if name.endswith("tangent")]
 
 
-def vertex_attributes(mesh: MeshData, matrix: Array, colors: Array | None, wanted: frozenset[str]) -> dict[str, Array]:
-    """The attributes of a mesh's vertices `(n, k)` by the names programs use.
-
-    `colors` `(n, 4 a set) uint16` stand in for as many of the first colour sets.
-    """
-    turn = matrix[:3, :3].astype(np.float32)
-    turn = turn / np.cbrt(np.abs(np.linalg.det(turn)))
-    found: dict[str, Array] = {}
-    for name in sorted(wanted):
-        if name == "position":
-            found[name] = mesh.positions
-        elif name == "world_position":
-            found[name] = mesh.positions @ matrix[:3, :3].T.astype(np.float32) + matrix[:3, 3].astype(np.float32)
-        elif name == "normal":
-            found[name] = mesh.normals @ turn.T
-        elif name == "tangent":
-            found[name] = np.concatenate([mesh.tangents[:, :3] @ turn.T, mesh.tangents[:, 3:]], axis=1)
-        elif name == "object_normal":
-            found[name] = mesh.normals
-        elif name == "object_tangent":
-            found[name] = mesh.tangents
-        elif name == "curvature":
-            found[name] = mesh.curvature
-        elif name.startswith("uv"):
-            found[name] = mesh.uv(int(name[2:]))
-        elif name.startswith("color"):
-            index = int(name[5:])
-            own = colors is not None and 4 * index < colors.shape[1]
-            values = colors[:, 4 * index : 4 * index + 4] if own and colors is not None else _color_set(mesh, index)
-            found[name] = values.astype(np.float32) / np.float32(FULL)
-        else:
-            raise KeyError(f"meshes have no attribute {name!r}")
-    return found
-
-
 def own_colors(prop: Prop) -> Array | None:
     """A prop's own paint on its vertices, `(n, 4 a set) uint16`."""
     return prop.paint.whole() if isinstance(prop.paint, Paint) else None
@@ -110,10 +75,6 @@ def painted(prop: Prop, attributes: dict[str, Array]) -> dict[str, Array]:
         return attributes
     there = found.sampled(attributes[f"uv{found.uv_set}"].T).T
     return {**attributes, name: there.astype(np.float32)}
-
-
-def _color_set(mesh: MeshData, index: int) -> Array:
-    return mesh.colors[index] if index < len(mesh.colors) else np.zeros((mesh.vertex_count, 4), np.uint16)
 
 
 def instance_values(mesh: MeshData, seed: float = 0.0) -> dict[str, Array]:

@@ -9,7 +9,7 @@ from functools import partial
 
 import numpy as np
 
-from jade_coat.bake.attributes import AttributeTable, instance_values, vertex_attributes
+from jade_coat.bake.attributes import AttributeTable, instance_values
 from jade_coat.bake.job import Job
 from jade_coat.bake.memory import keep_freed_memory
 from jade_coat.bake.raster import Coverage, cover, nearest_covered
@@ -24,6 +24,7 @@ from jade_coat.material.fields import Number
 from jade_coat.material.material import Material
 from jade_coat.material.paint_source import painted_by_map
 from jade_coat.material.surface import MapLookup
+from jade_coat.mesh.attributes import vertex_attributes
 from jade_coat.mesh.data import MeshData, Slot
 from jade_coat.mesh.painting import PaintMap
 from jade_coat.program import TextureRef, Value, combine, lib, passes

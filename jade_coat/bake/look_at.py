@@ -12,7 +12,6 @@ from jade_coat.bake.attributes import (
     instance_values,
     map_reads,
     painted,
-    vertex_attributes,
 )
 from jade_coat.bake.baker import seen_from_ahead
 from jade_coat.files.library import Library
@@ -21,6 +20,7 @@ from jade_coat.maps.sampling import reading
 from jade_coat.material.compile import compile_material, fixed_fields, with_shared
 from jade_coat.material.fields import Number
 from jade_coat.material.material import Material
+from jade_coat.mesh.attributes import measure, vertex_attributes
 from jade_coat.mesh.data import MeshData, Slot
 from jade_coat.mesh.painting import Paint
 from jade_coat.program import Value, passes
@@ -54,8 +54,7 @@ class LookAt:
         """Some outputs `(k, n)` at points: the slot's triangles that `owner` picks, and weights `(n, 2)` in them."""
         outputs = {name: self.outputs[name] for name in names}
         wanted = map_reads(self.prop, passes.reads(outputs, "attribute") | {"position"})
-        if "curvature" in wanted:
-            self.mesh.curvature  # noqa: B018  (measured on the whole mesh, then kept by its part)
+        measure(self.mesh, wanted)
         # Only the vertices of the triangles that are asked about: meshes may have millions.
         used, local = np.unique(self.triangles[owner], return_inverse=True)
         corners = local.reshape(-1, 3)

@@ -7,12 +7,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from jade_coat.bake.attributes import AttributeTable, instance_values, map_reads, painted, vertex_attributes
+from jade_coat.bake.attributes import AttributeTable, instance_values, map_reads, painted
 from jade_coat.bake.baker import fitting_levels, seen_from_ahead
 from jade_coat.files.library import Library
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.maps.sampling import reading
 from jade_coat.material.compile import compile_material, fixed_fields, with_shared
+from jade_coat.mesh.attributes import measure, vertex_attributes
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.painting import Paint
 from jade_coat.mesh.picking import target
@@ -168,8 +169,7 @@ def _along(
     mesh: MeshData, prop: Prop, wanted: frozenset[str], line: SurfaceLine, paint_at: Callable[[Array], Array] | None
 ) -> dict[str, Array]:
     """Attributes along a line; only the vertices it runs over are looked at."""
-    if "curvature" in wanted:
-        mesh.curvature  # noqa: B018  (measured on the whole mesh, then kept by its part)
+    measure(mesh, wanted)
     corners = mesh.triangles[line.owner].astype(np.int64)
     used, local = np.unique(corners, return_inverse=True)
     triangles = local.reshape(-1, 3)

@@ -13,6 +13,7 @@ from jade_coat.maps.images import png_bytes
 from jade_coat.maps.packing import PackedLookup, Texture
 from jade_coat.material.compile import compile_material, folded_fields
 from jade_coat.material.material import Material, dial_spec, field_values, layout, options_of
+from jade_coat.mesh.attributes import attributes_of, vertex_declarations
 from jade_coat.program import passes
 from jade_coat.program.glsl_backend import DialAccess, FetchMode, GlslProgram, emit, output_name, uniform_name
 from jade_coat.stage.project import Project
@@ -53,33 +54,17 @@ def _texture_file(texture: Texture) -> str:
     return file_name(*texture.name.rsplit("/", 1), suffix=".png")
 
 
-def _streams(glsl: GlslProgram) -> list[tuple[str, str]]:
-    kinds = {"uv": "vec2", "co": "vec4", "cu": "float"}
-    return [(a, kinds[a[:2]]) for a in glsl.attributes if a.startswith(("uv", "color", "curvature"))]
-
-
 def _vertex(glsl: GlslProgram) -> str:
-    streams = _streams(glsl)
-    lines = ["#version 330", "in vec3 in_position;", "in vec3 in_normal;", "in vec4 in_tangent;"]
-    lines += [f"in {kind} in_{name};" for name, kind in streams]
-    lines += ["uniform mat4 model;", "uniform mat4 view_projection;"]
+    wanted = {*glsl.attributes, "position"}
+    lines = ["#version 330", *vertex_declarations(wanted), "uniform mat4 model;", "uniform mat4 view_projection;"]
     lines += [
         f"uniform vec2 instance_{n};  // metres that one unit of the UV set spans" for n in glsl.instance if n != "seed"
     ]
     if "seed" in glsl.instance:
         lines.append("uniform float instance_seed;  // a random number from 0 to 1 for each object")
     lines += [glsl.uniforms, glsl.helpers, glsl.vertex_interface, "void main() {"]
-    lines += [
-        "vec4 world = model * vec4(in_position, 1.0);",
-        "gl_Position = view_projection * world;",
-        "vec3 attribute_position = in_position;",
-        "vec3 attribute_object_normal = in_normal;",
-        "vec4 attribute_object_tangent = in_tangent;",
-        "vec3 attribute_world_position = world.xyz;",
-        "vec3 attribute_normal = normalize(mat3(model) * in_normal);",
-        "vec4 attribute_tangent = vec4(normalize(mat3(model) * in_tangent.xyz), in_tangent.w);",
-    ]
-    lines += [f"{kind} attribute_{name} = in_{name};" for name, kind in streams]
+    lines += ["vec4 world = model * vec4(in_position, 1.0);", "gl_Position = view_projection * world;"]
+    lines += [a.vertex_line("model") for a in attributes_of(wanted)]
     return "\n".join([*lines, glsl.vertex_body, "}", ""])
 
 

@@ -58,6 +58,8 @@ class Library:
             for entry in map_set.maps:
                 self.assets.check(entry.asset)
             found = packed(map_set, self.assets.read)
+            for texture in found:
+                texture.key  # noqa: B018  (worked out here, where it keeps nobody waiting)
             with self._lock:
                 found = self._textures.setdefault(key, found)
         return found

@@ -6,32 +6,22 @@ import multiprocessing
 import queue
 import threading
 import time
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from dataclasses import dataclass
 from multiprocessing.connection import Connection, wait
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from jade_coat.material.material import Material
-from jade_coat.material.surface import MapLookup
-from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.program.types import Array
-from jade_coat.stage.draws import Scene
 from jade_coat.view import messages as m
-from jade_coat.view.environment import Environment
+from jade_coat.view.given import Given
 from jade_coat.view.process import run
 from jade_coat.view.shared import Handle, Shared
 
 if TYPE_CHECKING:  # what it is given, which the process can start without
-    from jade_coat.maps.packing import Texture
-    from jade_coat.mesh.data import MeshData
+    pass
 
-MEASURED: dict[str, Callable[[MeshData], Array]] = {
-    "curvature": lambda mesh: mesh.curvature,
-    "edge": lambda mesh: mesh.edge_length,
-}
-"""Vertex streams that are worked out only where something asks for them."""
 CLOSE_SECONDS = 0.7
 MAX_DEATHS = 5
 """How often the process may die within a minute before the client gives up."""
@@ -57,16 +47,19 @@ class _Stream:
     under_way: tuple[m.FrameRequest, Any] | None = None
     waiting: tuple[dict[str, Any], Any] | None = None
     serial: int = 0
+    leaving: bool = False
+    """Whether it is let go as soon as the picture under way is there."""
 
 
-class RenderClient:
-    """Keeps everything the process was given, so that a new process can be given it again.
+class RenderClient(Given):
+    """Feeds the process, asks it for pictures, and gives a new one everything anew.
 
     Call `poll` when `fileno` is readable. `on_picture`, `on_fault(material, reason)` and `on_state(text)` are called
     from there; the state is "" while all is well.
     """
 
     def __init__(self) -> None:
+        super().__init__()
         self.on_picture: Callable[[Picture], None] = lambda picture: None
         self.on_fault: Callable[[str, str], None] = lambda material, reason: None
         self.on_state: Callable[[str], None] = lambda text: None
@@ -75,21 +68,12 @@ class RenderClient:
         self.renderer = ""
         self.ready = False
         self._closed = False
-        self._meshes: dict[str, MeshData] = {}
-        self._textures: dict[str, Texture] = {}
-        self._paint: dict[str, Array] = {}
-        self._maps: dict[str, tuple[PaintMap, list[Array]]] = {}
-        self._materials: dict[str, tuple[Material, MapLookup]] = {}
-        self._scenes: dict[str, Scene] = {}
         self._streams: dict[str, _Stream] = {}
         self._blocks: dict[str, Shared] = {}
         self._deaths: list[float] = []
         self.stopped = ""
         """Why no process runs until `start_again` is called; empty while one does."""
         self._refusal = ""
-        self._sun: tuple[tuple[float, float, float], float, str | Environment] | None = None
-        self._shared_values: dict[str, float] = {}
-        self._measured: dict[str, frozenset[str]] = {}
         self._process: Any = None
         self._start()
 
@@ -120,7 +104,7 @@ class RenderClient:
             return False
         try:
             while self._connection.poll(timeout):
-                self._handle(self._connection.recv())
+                self._connection.recv().arrive(self)
                 handled, timeout = True, 0.0
         except (EOFError, ConnectionResetError, BrokenPipeError, OSError):
             self._restart()
@@ -197,22 +181,7 @@ class RenderClient:
         self._replay()
 
     def _replay(self) -> None:
-        if self._sun is not None:
-            self._send(m.SetLight(*self._sun))
-        if self._shared_values:
-            self._send(m.SetShared(self._shared_values))
-        for key, mesh in self._meshes.items():
-            self._send_mesh(key, mesh)
-        for texture in self._textures.values():
-            self._send_texture(texture)
-        for prop, values in self._paint.items():
-            self._send_paint(prop, values)
-        for prop, (last, tiles) in self._maps.items():
-            self._send_map(prop, last.with_paint(Paint(tuple(tiles))))
-        for material, lookup in self._materials.values():
-            self._send(m.SetMaterial(material, lookup))
-        for name, scene in self._scenes.items():
-            self._send(m.SetScene(name, scene))
+        self.give_again()
         for name, stream in self._streams.items():
             again = stream.waiting
             if again is None and stream.under_way is not None:
@@ -222,156 +191,48 @@ class RenderClient:
             if again is not None:
                 self._ask(name, *again)
 
-    def _handle(self, message: Any) -> None:
-        if isinstance(message, m.Ready):
-            self.ready, self.renderer = True, message.renderer
-            self.on_state("")
-        elif isinstance(message, m.Taken):
-            block = self._blocks.pop(message.block, None)
-            if block is not None:
-                block.close()
-        elif isinstance(message, m.FrameDone):
-            self._arrived(message)
-        elif isinstance(message, m.MaterialFault):
-            self.on_fault(message.material, message.reason)
-        elif isinstance(message, m.Refused):
-            self._refusal = message.reason
-        elif isinstance(message, m.Trouble):
-            self.on_trouble(message.reason)
+    # What the process tells (see `messages`)
 
-    def _send(self, message: Any) -> None:
+    def started(self, renderer: str) -> None:
+        """The process is there, and draws with this renderer."""
+        self.ready, self.renderer = True, renderer
+        self.on_state("")
+
+    def free_block(self, name: str) -> None:
+        """What lay in a shared block has been read."""
+        block = self._blocks.pop(name, None)
+        if block is not None:
+            block.close()
+
+    def refused(self, reason: str) -> None:
+        """The process cannot draw on this machine, and ends."""
+        self._refusal = reason
+
+    def send(self, message: m.Message | m.FrameRequest | m.Quit) -> None:
+        """Put a message into the outbox."""
         if not self.stopped:
             self._outbox.put(message)
 
-    # What it knows
-
-    def put_mesh(self, key: str, mesh: MeshData, measured: Iterable[str] = ()) -> None:
-        """Send a mesh unless it is there already; `measured` names streams of `MEASURED` that are wanted too.
-
-        They take a while to work out, and stay with the mesh once they were wanted.
-        """
-        same = self._meshes.get(key) is mesh
-        wanted = frozenset(measured) | (self._measured.get(key, frozenset()) if same else frozenset())
-        if not same or wanted != self._measured.get(key):
-            self._meshes[key], self._measured[key] = mesh, wanted
-            self._send_mesh(key, mesh)
-
-    def put_texture(self, texture: Texture) -> None:
-        """Send a texture unless it is there already."""
-        if self._textures.get(texture.name) is not texture:
-            self._textures[texture.name] = texture
-            self._send_texture(texture)
-
-    def put_paint(self, prop: str, values: Array) -> None:
-        """Send all of a prop's paint."""
-        self._paint[prop] = values.copy()
-        self._send_paint(prop, values)
-
-    def patch_paint(self, prop: str, start: int, values: Array) -> None:
-        """Send a run of a prop's paint."""
-        if prop in self._paint:
-            self._paint[prop][start : start + len(values)] = values
-            self._send(m.PatchPaint(prop, start, values))
-
-    def put_map(self, prop: str, paint_map: PaintMap) -> None:
-        """Bring a prop's painted map up to date: all of it where it is new, else the tiles that differ."""
-        known = self._maps.get(prop)
-        if known is None or (known[0].side, known[0].bits) != (paint_map.side, paint_map.bits):
-            self._maps[prop] = (paint_map, list(paint_map.paint.tiles))
-            self._send_map(prop, paint_map)
-            return
-        tiles = known[1]
-        self._maps[prop] = (paint_map, tiles)
-        for i, tile in enumerate(paint_map.paint.tiles):
-            if tiles[i] is not tile:
-                if not np.array_equal(tiles[i], tile):
-                    self._send_tile(prop, paint_map, i, tile)
-                tiles[i] = tile
-
-    def keep_maps(self, props: set[str]) -> None:
-        """Let go of all painted maps but those of some props."""
-        for prop in self._maps.keys() - props:
-            del self._maps[prop]
-            self._send(m.DropMap(prop))
-
-    def patch_map(self, prop: str, tile: int, values: Array) -> None:
-        """Send one tile of a prop's painted map."""
-        if prop in self._maps:
-            paint_map, tiles = self._maps[prop]
-            tiles[tile] = values.copy()
-            self._send_tile(prop, paint_map, tile, tiles[tile])
-
-    def _send_tile(self, prop: str, paint_map: PaintMap, tile: int, values: Array) -> None:
-        column, row = paint_map.corner(tile)
-        edge = paint_map.tile_side
-        self._send(m.PatchMap(prop, column, row, values.reshape(edge, edge, 4)))
-
-    def _send_map(self, prop: str, paint_map: PaintMap) -> None:
-        self._send_arrays({"values": paint_map.picture()}, lambda handles: m.PutMap(prop, handles["values"]))
-
-    def paint_of(self, prop: str) -> Array | None:
-        """The paint the process was last given for a prop."""
-        return self._paint.get(prop)
-
-    def set_material(self, material: Material, lookup: MapLookup) -> None:
-        """Send a material unless it is there already."""
-        old = self._materials.get(material.id)
-        if old is None or old[0] != material or old[1] is not lookup:
-            self._materials[material.id] = (material, lookup)
-            self._send(m.SetMaterial(material, lookup))
-
-    def set_scene(self, name: str, scene: Scene) -> None:
-        """Send a scene."""
-        self._scenes[name] = scene
-        self._send(m.SetScene(name, scene))
-
-    def set_row(self, scene: str, material: str, row: int, values: Array) -> None:
-        """Send one row of numbers."""
-        rows = self._scenes[scene].rows
-        if not rows[material].flags.writeable:
-            rows[material] = rows[material].copy()
-        rows[material][row] = values
-        self._send(m.SetRow(scene, material, row, values))
-
-    def set_shared(self, values: dict[str, float]) -> None:
-        """Send the values of the shared dials, unless they are so already."""
-        if values != self._shared_values:
-            self._shared_values = dict(values)
-            self._send(m.SetShared(self._shared_values))
-
-    def set_light(
-        self, direction: tuple[float, float, float], strength: float, sky: str | Environment, quick: bool = False
-    ) -> None:
-        """Place the sun and the sky, unless they are so already; `quick` moves the sun alone for now."""
-        wanted = (direction, strength, sky)
-        if quick or self._sun is None or self._sun[:2] != wanted[:2] or self._sun[2] is not sky:
-            self._sun = wanted if not quick else None
-            self._send(m.SetLight(direction, strength, sky, quick))
-
-    def _send_mesh(self, key: str, mesh: MeshData) -> None:
-        streams = {"position": mesh.positions, "normal": mesh.normals, "tangent": mesh.tangents}
-        streams |= {name: MEASURED[name](mesh) for name in sorted(self._measured.get(key, ()))}
-        streams |= {f"uv{i}": uv for i, uv in enumerate(mesh.uvs)}
-        streams |= {f"color{i}": c for i, c in enumerate(mesh.colors)}
-
-        def message(handles: dict[str, Handle]) -> m.PutMesh:
-            return m.PutMesh(key, {name: handles[name] for name in streams}, handles["triangles"], mesh.metres)
-
-        self._send_arrays({**streams, "triangles": mesh.triangles}, message)
-
-    def _send_texture(self, texture: Texture) -> None:
-        levels = {str(i): level for i, level in enumerate(texture.levels)}
-        self._send_arrays(levels, lambda handles: m.PutTexture(texture.name, texture.is_color, tuple(handles.values())))
-
-    def _send_paint(self, prop: str, values: Array) -> None:
-        self._send_arrays({"values": values}, lambda handles: m.PutPaint(prop, handles["values"]))
-
-    def _send_arrays(self, arrays: dict[str, Array], message: Callable[[dict[str, Handle]], Any]) -> None:
+    def send_arrays(self, arrays: dict[str, Array], message: Callable[[dict[str, Handle]], m.Message]) -> None:
         """Send arrays in shared memory, by the message that names where they lie."""
         if not self.stopped:
             block = Shared(arrays)
             self._blocks[block.name] = block
-            self._send(message(block.handles))
+            self.send(message(block.handles))
+
+    def forget_stream(self, name: str) -> None:
+        """Let go of a stream's pictures, once the one under way is there."""
+        found = self._streams.get(name)
+        if found is not None:
+            found.waiting, found.leaving = None, True
+            if found.under_way is None:
+                self._end_stream(name, found)
+
+    def _end_stream(self, name: str, found: _Stream) -> None:
+        del self._streams[name]
+        if found.buffer is not None:
+            found.buffer.close()
+        self.send(m.Drop(streams=(name,)))
 
     # Pictures
 
@@ -383,6 +244,7 @@ class RenderClient:
         if self._closed:
             return
         found = self._streams.setdefault(stream, _Stream())
+        found.leaving = False
         if found.under_way is None and not self.stopped:
             self._ask(stream, wishes, tag)
         else:
@@ -410,15 +272,19 @@ class RenderClient:
             found.buffer = Shared({"picture": np.zeros(shape, np.uint8)})
         request = m.FrameRequest(stream=stream, serial=found.serial, target=found.buffer.handles["picture"], **wishes)
         found.under_way = (request, tag)
-        self._send(request)
+        self.send(request)
 
-    def _arrived(self, done: m.FrameDone) -> None:
-        found = self._streams[done.stream]
-        if found.under_way is None or abs(done.serial) != found.serial:
+    def arrived(self, done: m.FrameDone) -> None:
+        """A picture is in its buffer."""
+        found = self._streams.get(done.stream)
+        if found is None or found.under_way is None or abs(done.serial) != found.serial:
             return
         _, tag = found.under_way
         found.under_way = None
         assert found.buffer is not None
+        if found.leaving:
+            self._end_stream(done.stream, found)
+            return
         picture = found.buffer.read("picture") if done.serial > 0 else None
         if found.waiting is not None:
             (wishes, next_tag), found.waiting = found.waiting, None

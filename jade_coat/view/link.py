@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
+from functools import partial
 
 import numpy as np
 
@@ -42,7 +44,7 @@ class StageLink:
         self._scene = Scene()
         self._rows = KeptRows()
         self._lookup = PackedLookup(())
-        self._sent: set[MapSet] = set()
+        self._loaded: dict[MapSet, list[Texture]] = {}
         self._broken: dict[str, MeshData] = {}
         self._shapes: dict[str, MeshData] = {}
         self.skies: dict[tuple[str, float], Environment] = {}
@@ -51,9 +53,8 @@ class StageLink:
         """The time of the shared dials' tracks that is shown, seconds."""
         self.problems: dict[str, str] = {}
         """What is wrong with meshes that a plain box stands in for, by mesh id."""
-        swatch = painted(shapes.rail_tile())
-        client.put_mesh(SWATCH_MESH, swatch)
-        self._swatch = swatch
+        self._swatch = painted(shapes.rail_tile())
+        client.drop_all()
 
     @property
     def lookup(self) -> PackedLookup:
@@ -63,7 +64,10 @@ class StageLink:
     def mesh_data(self, mesh_id: str) -> MeshData:
         """A mesh of the present project; a plain box stands in for one that cannot be read."""
         assert self._project is not None
-        asset = self._project.mesh(mesh_id)
+        return self._mesh_of(self._project, mesh_id)
+
+    def _mesh_of(self, project: Project, mesh_id: str) -> MeshData:
+        asset = project.mesh(mesh_id)
         if asset.asset in self._broken:
             return self._broken[asset.asset]
         try:
@@ -77,14 +81,22 @@ class StageLink:
             return stand_in
 
     def unsent_sets(self, project: Project) -> list[MapSet]:
-        """The map sets in use or at hand whose textures the renderer does not have yet."""
-        return [s for s in project.map_sets if s not in self._sent]
+        """The map sets in use or at hand whose textures have not been loaded yet."""
+        return [s for s in project.map_sets if s not in self._loaded]
 
     def textures_loaded(self, map_set: MapSet, textures: list[Texture]) -> None:
-        """Send a map set's textures."""
-        self._sent.add(map_set)
-        for texture in textures:
-            self._client.put_texture(texture)
+        """Take a map set's textures, and send them to the materials of the stage that read them."""
+        self._loaded[map_set] = textures
+        if self._project is not None:
+            for material in worn_materials(self._project):
+                if map_set.id in material.map_sets and material.id in self._scene.rows:
+                    self._give(material, self._project)
+
+    def _give(self, material: Material, project: Project, lookup: PackedLookup | None = None) -> None:
+        """Send a material with those textures of a project's map sets that are loaded."""
+        wanted = material.map_sets
+        sets = (self._loaded.get(s, ()) for s in project.map_sets if s.id in wanted)
+        self._client.set_material(material, lookup or self._lookup, {t.name: t for found in sets for t in found})
 
     def play(self, project: Project, time: float) -> None:
         """Show the shared dials at a time of their tracks."""
@@ -106,17 +118,28 @@ class StageLink:
             return False
         if before is None or (before.map_sets, before.recipes) != (project.map_sets, project.recipes):
             self._lookup = PackedLookup(project.map_sets, project.recipes)
-        self._client.set_material(BARE, self._lookup)
-        for material in worn_materials(project):
-            self._client.set_material(material, self._lookup)
-        bent = _bend(any(m.reads_bend(self._lookup) for m in project.materials))
-        for asset in project.meshes:
-            self._client.put_mesh(asset.id, self.mesh_data(asset.id), bent)
+        near = {*project.map_sets, *(before.map_sets if before else ())}
+        self._loaded = {s: textures for s, textures in self._loaded.items() if s in near}
+        scene = build_scene(project, self.mesh_data, self._rows)
+        for material in (BARE, *worn_materials(project)):
+            if material.id in scene.rows:
+                self._give(material, project)
+        self._put_meshes(scene, project, any(m.reads_bend(self._lookup) for m in project.materials))
         self.light(project)
         self._client.set_shared(shared_values(project.shared, self.time))
         self._sync_paint(before, project)
-        self._sync_scene(build_scene(project, self.mesh_data, self._rows))
+        self._sync_scene(self._keyed(scene, project))
         return True
+
+    def _put_meshes(self, scene: Scene, project: Project, bent: bool) -> None:
+        for mesh_id in dict.fromkeys(d.mesh for d in scene.draws):
+            key = project.mesh(mesh_id).asset
+            self._client.put_mesh(key, self._mesh_of(project, mesh_id), _bend(bent))
+
+    @staticmethod
+    def _keyed(scene: Scene, project: Project) -> Scene:
+        """A scene whose draws name meshes by what they hold, not by their ids in a project."""
+        return Scene(tuple(replace(d, mesh=project.mesh(d.mesh).asset) for d in scene.draws), scene.rows)
 
     def _sync_paint(self, before: Project | None, project: Project) -> None:
         old = {p.id: p.paint for p in before.props} if before else {}
@@ -150,6 +173,7 @@ class StageLink:
         old, self._scene = self._scene, scene
         if not _same_draws(old, scene):
             self._client.set_scene(STAGE, Scene(scene.draws, {k: v.copy() for k, v in scene.rows.items()}))
+            self._client.sweep()
             return
         for name, rows in scene.rows.items():
             for index in np.flatnonzero((rows != old.rows[name]).any(axis=1)):
@@ -174,13 +198,29 @@ class StageLink:
                     self._client.put_map(moved.id, prop.paint_map)
             props.append(moved)
         other = project.with_(materials=materials, finishes=finishes, props=tuple(props))
+        made, lookup = build_scene(other, partial(self._mesh_of, other)), self._lookup
+        if before is None or (before.map_sets, before.recipes) != (project.map_sets, project.recipes):
+            lookup = PackedLookup(project.map_sets, project.recipes)
         for material in worn_materials(other):
-            self._client.set_material(material, PackedLookup(project.map_sets, project.recipes))
-        self._client.set_scene(scene, build_scene(other, self.mesh_data))
+            if material.id in made.rows:
+                self._give(material, project, lookup)
+        self._put_meshes(made, other, any(m.reads_bend(lookup) for m in other.materials))
+        self._client.set_scene(scene, self._keyed(made, other))
+        self._client.sweep()
+
+    def hide(self, scene: str) -> None:
+        """Let go of a scene beside the stage that is not shown any more, and of the pictures called like it."""
+        self._client.drop_scenes((scene,))
 
     def measure_edges(self, mesh_id: str) -> None:
         """Send how long a mesh's edges are, for marks; for a large mesh call it once that is worked out."""
-        self._client.put_mesh(mesh_id, self.mesh_data(mesh_id), ("edge",))
+        assert self._project is not None
+        self._client.put_mesh(self.mesh_key(mesh_id), self.mesh_data(mesh_id), ("edge",))
+
+    def mesh_key(self, mesh_id: str) -> str:
+        """The name under which the renderer knows a mesh of the present project."""
+        assert self._project is not None
+        return self._project.mesh(mesh_id).asset
 
     def preview_mesh(self, shape: str) -> MeshData:
         """The mesh of a preview shape."""
@@ -190,16 +230,17 @@ class StageLink:
 
     def show_preview(self, shape: str, material: Material, values: dict[str, Number]) -> None:
         """Put a look on a preview shape, in the scene `PREVIEW`."""
-        mesh = self.preview_mesh(shape)
-        self._client.put_mesh(f"preview {shape}", mesh, _bend(material.reads_bend(self._lookup)))
-        self._client.set_material(material, self._lookup)
-        self._client.set_scene(PREVIEW, single(f"preview {shape}", mesh, material, values))
+        self._show_alone(PREVIEW, f"preview {shape}", self.preview_mesh(shape), material, values)
 
     def show_look(self, scene: str, material: Material, values: dict[str, Number]) -> None:
         """Put a look on the swatch form, as a scene of its own."""
-        self._client.put_mesh(SWATCH_MESH, self._swatch, _bend(material.reads_bend(self._lookup)))
-        self._client.set_material(material, self._lookup)
-        self._client.set_scene(scene, single(SWATCH_MESH, self._swatch, material, values))
+        self._show_alone(scene, SWATCH_MESH, self._swatch, material, values)
+
+    def _show_alone(self, scene: str, key: str, mesh: MeshData, material: Material, values: dict[str, Number]) -> None:
+        assert self._project is not None
+        self._client.put_mesh(key, mesh, _bend(material.reads_bend(self._lookup)))
+        self._give(material, self._project)
+        self._client.set_scene(scene, single(key, mesh, material, values))
 
 
 def _bend(wanted: bool) -> tuple[str, ...]:

@@ -1,8 +1,13 @@
-"""What the application and the render process say to each other."""
+"""What the application and the render process say to each other: one class a message, with what it does there.
+
+A message to the process carries out itself by `take`; an answer finds its way into the client by `arrive`.
+"""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from jade_coat.material.material import Material
 from jade_coat.material.surface import MapLookup
@@ -11,9 +16,34 @@ from jade_coat.stage.draws import Scene
 from jade_coat.view.environment import Environment
 from jade_coat.view.shared import Handle
 
+if TYPE_CHECKING:
+    from jade_coat.view.client import RenderClient
+    from jade_coat.view.renderer import Renderer
+
+ReadArray = Callable[[Handle], Array]
+"""Gives the array that lies behind a handle; it is there until the message has been taken."""
+
+
+class Message:
+    """To the render process; `block` names the shared block it refers to, which may go once it is taken."""
+
+    block = ""
+
+    def take(self, renderer: Renderer, array: ReadArray) -> None:
+        """Do what the message says. Whatever is raised is told to the application."""
+        raise NotImplementedError
+
+
+class Answer:
+    """From the render process."""
+
+    def arrive(self, client: RenderClient) -> None:
+        """Tell the client."""
+        raise NotImplementedError
+
 
 @dataclass(frozen=True)
-class PutMesh:
+class PutMesh(Message):
     """A mesh: vertex streams by name, triangles `(m, 3) uint32`, and the metres a unit of each UV set spans."""
 
     key: str
@@ -21,50 +51,103 @@ class PutMesh:
     triangles: Handle
     metres: tuple[tuple[float, float], ...]
 
+    @property
+    def block(self) -> str:  # type: ignore[override]
+        """Where the arrays lie."""
+        return self.triangles.block
+
+    def take(self, renderer: Renderer, array: ReadArray) -> None:
+        """Upload it."""
+        streams = {name: array(h) for name, h in self.streams.items()}
+        renderer.assets.put_mesh(self.key, streams, array(self.triangles), self.metres)
+
 
 @dataclass(frozen=True)
-class PutTexture:
-    """A texture with all its levels, largest first."""
+class PutTexture(Message):
+    """A texture with all its levels, largest first, by the hash of what it holds."""
 
-    name: str
+    key: str
     is_color: bool
     levels: tuple[Handle, ...]
 
+    @property
+    def block(self) -> str:  # type: ignore[override]
+        """Where the arrays lie."""
+        return self.levels[0].block
+
+    def take(self, renderer: Renderer, array: ReadArray) -> None:
+        """Upload it."""
+        renderer.assets.put_texture(self.key, self.is_color, tuple(array(h) for h in self.levels))
+
 
 @dataclass(frozen=True)
-class PutPaint:
+class PutPaint(Message):
     """Vertex paint of a prop: `(n, 4 a colour set) uint16`, replacing what it had."""
 
     prop: str
     values: Handle
 
+    @property
+    def block(self) -> str:  # type: ignore[override]
+        """Where the arrays lie."""
+        return self.values.block
+
+    def take(self, renderer: Renderer, array: ReadArray) -> None:
+        """Upload it."""
+        renderer.assets.put_paint(self.prop, array(self.values))
+
 
 @dataclass(frozen=True)
-class PatchPaint:
+class PatchPaint(Message):
     """New values for a run of vertices of a prop's paint."""
 
     prop: str
     start: int
     values: Array
 
+    def take(self, renderer: Renderer, array: ReadArray) -> None:
+        """Write it over what is there."""
+        renderer.assets.patch_paint(self.prop, self.start, self.values)
+
 
 @dataclass(frozen=True)
-class PutMap:
+class PutMap(Message):
     """A prop's painted map: `(side, side, 4) uint8` or `uint16`, top row first, replacing what it had."""
 
     prop: str
     values: Handle
 
+    @property
+    def block(self) -> str:  # type: ignore[override]
+        """Where the arrays lie."""
+        return self.values.block
+
+    def take(self, renderer: Renderer, array: ReadArray) -> None:
+        """Upload it."""
+        renderer.assets.put_map(self.prop, array(self.values))
+
 
 @dataclass(frozen=True)
-class DropMap:
-    """A prop's painted map is not needed any more."""
+class Drop(Message):
+    """Things that nothing uses any more, by their keys: let go of them."""
 
-    prop: str
+    meshes: tuple[str, ...] = ()
+    textures: tuple[str, ...] = ()
+    paint: tuple[str, ...] = ()
+    maps: tuple[str, ...] = ()
+    materials: tuple[str, ...] = ()
+    scenes: tuple[str, ...] = ()
+    streams: tuple[str, ...] = ()
+
+    def take(self, renderer: Renderer, array: ReadArray) -> None:
+        """Free them."""
+        renderer.scenes.drop(self.scenes)
+        renderer.assets.drop(self.meshes, self.textures, self.paint, self.maps, self.materials)
+        renderer.drop_streams(self.streams)
 
 
 @dataclass(frozen=True)
-class PatchMap:
+class PatchMap(Message):
     """New texels `(h, w, 4)` of a prop's painted map from a column and a row on."""
 
     prop: str
@@ -72,25 +155,53 @@ class PatchMap:
     row: int
     values: Array
 
+    def take(self, renderer: Renderer, array: ReadArray) -> None:
+        """Write it over what is there."""
+        renderer.assets.patch_map(self.prop, self.column, self.row, self.values)
+
 
 @dataclass(frozen=True)
-class SetMaterial:
-    """A material and where its maps are read from; it compiles when its structure is new."""
+class SetMaterial(Message):
+    """A material and where its maps are read from; it compiles when its structure is new.
+
+    `textures` gives the key of each texture that is there, by the name the material reads it under.
+    """
 
     material: Material
     lookup: MapLookup
+    textures: dict[str, str]
+
+    def take(self, renderer: Renderer, array: ReadArray) -> None:
+        """Keep it."""
+        renderer.assets.set_material(self.material, self.lookup, self.textures)
 
 
 @dataclass(frozen=True)
-class SetScene:
+class NameTextures(Message):
+    """Other keys of a material's textures, by the names it reads them under: some have come, or are others now."""
+
+    material: str
+    textures: dict[str, str]
+
+    def take(self, renderer: Renderer, array: ReadArray) -> None:
+        """Read these from now on."""
+        renderer.assets.name_textures(self.material, self.textures)
+
+
+@dataclass(frozen=True)
+class SetScene(Message):
     """The draws of a scene and their dial rows."""
 
     name: str
     scene: Scene
 
+    def take(self, renderer: Renderer, array: ReadArray) -> None:
+        """Put it in the old one's place."""
+        renderer.scenes.set(self.name, self.scene)
+
 
 @dataclass(frozen=True)
-class SetRow:
+class SetRow(Message):
     """New numbers for one row of a material in a scene: a dial was turned."""
 
     scene: str
@@ -98,9 +209,13 @@ class SetRow:
     row: int
     values: Array
 
+    def take(self, renderer: Renderer, array: ReadArray) -> None:
+        """Write it over the old one."""
+        renderer.set_row(self.scene, self.material, self.row, self.values)
+
 
 @dataclass(frozen=True)
-class SetLight:
+class SetLight(Message):
     """The sun (unit direction towards it, strength) and the sky: a synthesised one by name, or one worked out already.
 
     `quick` leaves the sky as it is: the sun is being dragged.
@@ -111,12 +226,20 @@ class SetLight:
     sky: str | Environment = "morning"
     quick: bool = False
 
+    def take(self, renderer: Renderer, array: ReadArray) -> None:
+        """Light the scenes by it."""
+        renderer.set_light(self.direction, self.strength, self.sky, self.quick)
+
 
 @dataclass(frozen=True)
-class SetShared:
+class SetShared(Message):
     """The values of the shared dials by the names that programs use."""
 
     values: dict[str, float]
+
+    def take(self, renderer: Renderer, array: ReadArray) -> None:
+        """Keep them."""
+        renderer.set_shared(self.values)
 
 
 @dataclass(frozen=True)
@@ -187,22 +310,30 @@ class Quit:
 
 
 @dataclass(frozen=True)
-class Ready:
+class Ready(Answer):
     """The context is there."""
 
     renderer: str
     version: int
 
+    def arrive(self, client: RenderClient) -> None:
+        """The process can be used."""
+        client.started(self.renderer)
+
 
 @dataclass(frozen=True)
-class Taken:
+class Taken(Answer):
     """What lay in a shared block is uploaded; the block may go."""
 
     block: str
 
+    def arrive(self, client: RenderClient) -> None:
+        """Give its memory back."""
+        client.free_block(self.block)
+
 
 @dataclass(frozen=True)
-class FrameDone:
+class FrameDone(Answer):
     """A picture is in its target."""
 
     stream: str
@@ -212,24 +343,40 @@ class FrameDone:
     compiles: int
     """How many programs have been compiled since the process started."""
 
+    def arrive(self, client: RenderClient) -> None:
+        """Hand the picture on."""
+        client.arrived(self)
+
 
 @dataclass(frozen=True)
-class MaterialFault:
+class MaterialFault(Answer):
     """A material could not be compiled or drawn; its props show the fault finish. An empty reason: well again."""
 
     material: str
     reason: str
 
+    def arrive(self, client: RenderClient) -> None:
+        """Tell it."""
+        client.on_fault(self.material, self.reason)
+
 
 @dataclass(frozen=True)
-class Refused:
+class Refused(Answer):
     """The process cannot draw on this machine; the reason says what to install."""
 
     reason: str
 
+    def arrive(self, client: RenderClient) -> None:
+        """Keep the reason for when the process has ended."""
+        client.refused(self.reason)
+
 
 @dataclass(frozen=True)
-class Trouble:
+class Trouble(Answer):
     """Something else went wrong with a message."""
 
     reason: str
+
+    def arrive(self, client: RenderClient) -> None:
+        """Tell it."""
+        client.on_trouble(self.reason)

@@ -37,7 +37,7 @@ class RenderProcess:
                 if isinstance(message, m.FrameRequest):
                     self._pending[message.stream] = message
                 else:
-                    self._guarded(self._take, message)
+                    self._take(message)
                 timeout = 0.0
             if self._pending:
                 request = min(self._pending.values(), key=lambda r: r.priority)
@@ -52,44 +52,11 @@ class RenderProcess:
             if isinstance(message, m.FrameRequest):
                 self._connection.send(m.FrameDone(message.stream, -message.serial, message.sample, 0.0, 0))
 
-    def _take(self, message: Any) -> None:
-        renderer, array = self.renderer, self._blocks.array
-        if isinstance(message, m.PutMesh):
-            streams = {name: array(h) for name, h in message.streams.items()}
-            renderer.put_mesh(message.key, streams, array(message.triangles), message.metres)
-            del streams
-            self._taken(message.triangles.block)
-        elif isinstance(message, m.PutTexture):
-            renderer.put_texture(message.name, message.is_color, tuple(array(h) for h in message.levels))
-            self._taken(message.levels[0].block)
-        elif isinstance(message, m.PutPaint):
-            renderer.put_paint(message.prop, array(message.values))
-            self._taken(message.values.block)
-        elif isinstance(message, m.PatchPaint):
-            renderer.patch_paint(message.prop, message.start, message.values)
-        elif isinstance(message, m.PutMap):
-            renderer.put_map(message.prop, array(message.values))
-            self._taken(message.values.block)
-        elif isinstance(message, m.DropMap):
-            renderer.drop_map(message.prop)
-        elif isinstance(message, m.PatchMap):
-            renderer.patch_map(message.prop, message.column, message.row, message.values)
-        elif isinstance(message, m.SetMaterial):
-            renderer.set_material(message.material, message.lookup)
-        elif isinstance(message, m.SetScene):
-            renderer.set_scene(message.name, message.scene)
-        elif isinstance(message, m.SetRow):
-            renderer.set_row(message.scene, message.material, message.row, message.values)
-        elif isinstance(message, m.SetShared):
-            renderer.set_shared(message.values)
-        elif isinstance(message, m.SetLight):
-            renderer.set_light(message.direction, message.strength, message.sky, message.quick)
-        else:
-            raise TypeError("nobody knows what to do with it")
-
-    def _taken(self, block: str) -> None:
-        self._blocks.release(block)
-        self._connection.send(m.Taken(block))
+    def _take(self, message: m.Message) -> None:
+        self._guarded(lambda taken: taken.take(self.renderer, self._blocks.array), message)
+        if message.block:  # after whatever was raised is gone, with all that it held
+            self._blocks.release(message.block)
+            self._connection.send(m.Taken(message.block))
 
     def _frame(self, request: m.FrameRequest) -> None:
         start = time.perf_counter()
@@ -108,7 +75,7 @@ class RenderProcess:
 
     def _report_faults(self) -> None:
         now = dict(self.renderer.faults)
-        for material in {*now, *self._reported}:
+        for material in sorted({*now, *self._reported}):
             if now.get(material) != self._reported.get(material):
                 self._connection.send(m.MaterialFault(material, now.get(material, "")))
         self._reported = now

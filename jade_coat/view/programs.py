@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections import OrderedDict
 from dataclasses import dataclass
 from typing import Any
 
@@ -15,7 +15,9 @@ from jade_coat.material.surface import MapLookup
 from jade_coat.mesh.data import MAX_COLOR_SETS
 from jade_coat.program import VEC4, Value, lib
 from jade_coat.program.glsl_backend import FetchMode, GlslProgram, emit, output_name
-from jade_coat.view.context import HEADER, numbered, shader
+from jade_coat.view.context import HEADER, numbered
+from jade_coat.view.looks import MAX_PROBES
+from jade_coat.view.vertex import program_vertex_source
 
 VIEW_OUTPUTS = (
     "vec4(sqrt(out_base_color), out_occlusion)",
@@ -24,26 +26,10 @@ VIEW_OUTPUTS = (
     "vec4(out_emissive, 1.0)",
 )
 """What the first four attachments of the G-buffer hold."""
-MAX_PROBES = 4
 
 
-@dataclass(frozen=True)
-class Stream:
-    """A vertex stream beside position, normal and tangent: its GLSL type, buffer format, and what materials see."""
-
-    kind: str
-    format: str
-    value: str
-
-
-ATTRIBUTES: Mapping[str, Stream] = {
-    **{f"uv{i}": Stream("vec2", "2f4", f"vec2 attribute_uv{i} = in_uv{i};") for i in range(8)},
-    "curvature": Stream("float", "1f4", "float attribute_curvature = in_curvature;"),
-    **{
-        f"color{i}": Stream("uvec4", "4u2", f"vec4 attribute_color{i} = vec4(in_color{i}) / 65535.0;") for i in range(4)
-    },
-}
-"""The streams by the name that materials use."""
+KEPT = 192
+"""How many structures of materials a shop keeps."""
 
 
 class ProgramFault(Exception):
@@ -67,14 +53,18 @@ class Compiled:
 
 
 class ProgramShop:
-    """Compiles material programs and keeps them by structure, so that a change of numbers compiles nothing."""
+    """Compiles material programs and keeps them by structure, so that a change of numbers compiles nothing.
 
-    def __init__(self, context: Any) -> None:
-        self._context = context
-        self._values: dict[object, dict[str, Value]] = {}
-        self._by_structure: dict[object, Compiled] = {}
+    `KEPT` structures are kept, those asked for last; what falls out is freed.
+    """
+
+    def __init__(self, context: Any, kept: int = KEPT) -> None:
+        self._context, self._kept = context, kept
+        self._values: OrderedDict[object, dict[str, Value]] = OrderedDict()
+        self._by_structure: OrderedDict[object, Compiled] = OrderedDict()
         self._by_text: dict[object, Any] = {}
         self.compiles = 0
+        self._doomed: list[Any] = []
 
     def outputs(self, material: Material, lookup: MapLookup, on_map: MapSource | None = None) -> dict[str, Value]:
         """The material's folded program, built once per structure; with the painted channels as `channel:N`.
@@ -83,10 +73,11 @@ class ProgramShop:
         """
         key = (structure(material), getattr(lookup, "key", None), on_map)
         if key not in self._values:
-            if len(self._values) > 64:
-                self._values.clear()
             made = {**compile_material(material, lookup, live_fields(material)), **_painted_channels()}
             self._values[key] = painted_by_map(made, on_map) if on_map is not None else made
+            while len(self._values) > self._kept:
+                self._values.popitem(last=False)
+        self._values.move_to_end(key)
         return self._values[key]
 
     def view(self, material: Material, lookup: MapLookup, on_map: MapSource | None = None) -> Compiled:
@@ -116,10 +107,25 @@ class ProgramShop:
             outputs = self.outputs(material, lookup, on_map)
             glsl = emit({name: outputs[name] for name in targets.outputs}, layout(material), fetch)
             self._by_structure[key] = Compiled(glsl, self._build(glsl, targets))
+            while len(self._by_structure) > self._kept:
+                self._free(self._by_structure.popitem(last=False)[1])
+        self._by_structure.move_to_end(key)
         return self._by_structure[key]
 
+    def _free(self, gone: Compiled) -> None:
+        """Free a program that no kept structure shares."""
+        if any(c.program is gone.program for c in self._by_structure.values()):
+            return
+        self._by_text = {text: p for text, p in self._by_text.items() if p is not gone.program}
+        self._doomed.append(gone.program)
+
+    def freed(self) -> list[Any]:
+        """The programs that fell out since this was last asked; the caller releases them and what is joined to them."""
+        gone, self._doomed = self._doomed, []
+        return gone
+
     def _build(self, glsl: GlslProgram, targets: Targets) -> Any:
-        vertex, fragment = vertex_source(glsl), fragment_source(glsl, targets)
+        vertex, fragment = program_vertex_source(glsl), fragment_source(glsl, targets)
         if (vertex, fragment) not in self._by_text:
             self._by_text[vertex, fragment] = self._compile(vertex, fragment)
         return self._by_text[vertex, fragment]
@@ -141,22 +147,6 @@ def _painted_channels() -> dict[str, Value]:
 def _needed(expressions: tuple[str, ...]) -> tuple[str, ...]:
     names = ("base_color", "normal", "roughness", "metallic", "occlusion", "height", "emissive")
     return tuple(n for n in names if any(output_name(n) in e for e in expressions))
-
-
-def vertex_source(glsl: GlslProgram) -> str:
-    """The whole vertex shader around an emitted program."""
-    streams = [a for a in glsl.attributes if a in ATTRIBUTES]
-    declared = [f"in {ATTRIBUTES[a].kind} in_{a};" for a in streams]
-    declared += [f"uniform vec2 instance_{name};" for name in glsl.instance if name != "seed"]
-    if "seed" in glsl.instance:
-        declared.append("in float in_seed;")
-    body = [ATTRIBUTES[a].value for a in streams]
-    if "seed" in glsl.instance:
-        body.append("float instance_seed = in_seed;")
-    return "\n".join(
-        [HEADER, glsl.uniforms, glsl.helpers, *declared, glsl.vertex_interface, shader("material.vert"), *body,
-         glsl.vertex_body, "}"]
-    )  # fmt: skip
 
 
 def fragment_source(glsl: GlslProgram, targets: Targets) -> str:

@@ -11,7 +11,9 @@ from jade_coat.material.compile import compile_material, live_fields
 from jade_coat.material.material import Material
 from jade_coat.program.glsl_backend import FetchMode
 from jade_coat.program.value import Value, walk
+from jade_coat.view.frame import Frame
 from jade_coat.view.programs import Targets
+from jade_coat.view.renderer import read_picture
 from tests.support import Demo, eye_for
 
 WIDTH, HEIGHT = 1000, 600
@@ -45,10 +47,10 @@ class WallPass:
     def __init__(self, renderer, demo: Demo, material: Material | None = None) -> None:
         self.renderer, self.demo = renderer, demo
         self.material = material or demo.project.material("kiln_wall")
-        self.found = renderer._scenes["stage"]
+        self.found = renderer.scenes.by_name["stage"]
         self.index = next(i for i, d in enumerate(self.found.scene.draws) if d.material == self.material.id)
         self.eye = eye_for(demo.project.camera, WIDTH, HEIGHT)
-        self.buffers = renderer._sized("bench", WIDTH, HEIGHT)
+        self.buffers = renderer.buffers("bench", WIDTH, HEIGHT)
         renderer.picture("stage", self.eye, WIDTH, HEIGHT, stream="bench")
 
     def program(self, bare: bool):
@@ -68,19 +70,17 @@ class WallPass:
     def fill(self, compiled) -> None:
         renderer = self.renderer
         draw = self.found.scene.draws[self.index]
-        mesh = renderer._meshes[draw.mesh]
+        mesh = renderer.assets.meshes[draw.mesh]
         self.buffers.gbuffer.use()
         self.buffers.gbuffer.clear(0, 0, 0, 0, depth=1.0)
         renderer.context.enable_only(renderer.context.DEPTH_TEST)
-        renderer._bind(compiled, self.found, draw, mesh)
-        renderer._run(
-            compiled.program, mesh, draw, self.found.instances[self.index], self.eye.projection @ self.eye.view
+        renderer.drawer.bind(compiled, self.found, draw, mesh, self.eye.position)
+        renderer.drawer.run(
+            compiled.program, draw, self.found.instances[self.index], self.eye.projection @ self.eye.view
         )
         renderer.context.finish()
 
     def frame(self, compiled) -> None:
         self.fill(compiled)
-        matrix = self.eye.projection @ self.eye.view
-        self.renderer._compose_look(self.found, self.buffers, matrix, self.eye, "lit", (), True)
-        self.renderer._refine(self.buffers, 0, single=True)
-        self.renderer._read(self.buffers)
+        self.renderer.composing[0].draw(Frame(self.found, self.buffers, self.eye, self.eye.projection))
+        read_picture(self.buffers)

@@ -58,12 +58,12 @@ def bench_six_coats(renderer, demo: Demo) -> list[dict]:
             p.with_(finishes={"surface": "six_look"}) if p.id == "kiln_wall_prop" else p for p in project.props
         ),
     )
-    renderer.set_material(material, PackedLookup(project.map_sets, project.recipes))
-    renderer.set_scene("stage", build_scene(project, demo.mesh))
+    renderer.assets.set_material(material, PackedLookup(project.map_sets, project.recipes))
+    renderer.scenes.set("stage", build_scene(project, demo.mesh))
     wall = WallPass(renderer, demo, material)
     own, bare = wall.program(bare=False), wall.program(bare=True)
     full, floor = alternate(lambda: wall.fill(own), lambda: wall.fill(bare))
-    renderer.set_scene("stage", build_scene(demo.project, demo.mesh))
+    renderer.scenes.set("stage", build_scene(demo.project, demo.mesh))
     return [
         entry("six coats, broken tiling, three sides: material pass", full, "ms", floor, 1.6,
               f"{WIDTH}x{HEIGHT}; floor: a shader that does only the same fetches, where they are"),
@@ -79,7 +79,7 @@ def bench_structure(demo: Demo) -> list[dict]:
     wall, count = demo.project.material("kiln_wall"), [0]
 
     def picture(material: Material) -> None:
-        client.set_material(material, lookup)
+        client.set_material(material, lookup, demo.textures())
         client.set_scene("stage", build_scene(
             demo.project.with_(materials=(material, *demo.project.materials[1:])), demo.mesh
         ))  # fmt: skip

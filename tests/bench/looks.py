@@ -29,7 +29,7 @@ def bench_shared() -> list[dict]:
     pictures: list = []
     client.on_picture = pictures.append
     client.put_mesh("box", shapes.box(0.6, 0.6, 0.6))
-    client.set_material(material, NoMaps())
+    client.set_material(material, NoMaps(), {})
     matrices = np.tile(np.eye(4, dtype=np.float32), (1000, 1, 1))
     matrices[:, 0, 3], matrices[:, 2, 3] = np.arange(1000) % 40 - 19.5, np.arange(1000) // 40 - 12.0
     zero = np.zeros(1000, np.int32)
@@ -118,8 +118,8 @@ def bench_recipe(renderer) -> list[dict]:
     eye = eye_of(np.array([0.0, 0.3, 2.0]), np.zeros(3), 0.6, WIDTH / HEIGHT)
 
     def edited(steps: int) -> None:
-        renderer.set_material(material, PackedLookup((), (recipe(steps),)))
-        renderer.set_scene("recipe", single("ball", ball, material, field_values(material)))
+        renderer.assets.set_material(material, PackedLookup((), (recipe(steps),)))
+        renderer.scenes.set("recipe", single("ball", ball, material, field_values(material)))
         renderer.picture("recipe", eye, WIDTH // 2, HEIGHT // 2, stream="recipe")
 
     edit, floor = alternate(lambda: edited(200), lambda: edited(1))

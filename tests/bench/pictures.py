@@ -33,7 +33,7 @@ def bench_material(renderer, demo: Demo) -> list[dict]:
 def bench_rows(renderer) -> list[dict]:
     """One prop against 1,000 with 1,000 different rows, same triangles and pixels."""
     material = Material(id="rows", name="Rows", coats=(Coat(id="c", name="C", surface=Surface(color=(0.5, 0.4, 0.3))),))
-    renderer.set_material(material, NoMaps())
+    renderer.assets.set_material(material, NoMaps())
     put_mesh(renderer, "one", shapes.plane(40.0, 25.0, 0.5))  # 1,000 × 8 triangles
     put_mesh(renderer, "small", shapes.plane(1.0, 1.0, 0.5))
     plan, values = layout(material), field_values(material)
@@ -64,7 +64,7 @@ def bench_rows(renderer) -> list[dict]:
         ),
     }
     for name, (draw, table) in scenes.items():
-        renderer.set_scene(name, Scene((draw,), {"rows": table}))
+        renderer.scenes.set(name, Scene((draw,), {"rows": table}))
     eye = eye_of(np.array([0.0, 60.0, 0.01]), np.zeros(3), 0.4, WIDTH / HEIGHT)
     one, same, many_rows = alternate(
         *(lambda n=n: renderer.picture(n, eye, WIDTH, HEIGHT, stream="rows") for n in scenes)

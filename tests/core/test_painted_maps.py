@@ -43,20 +43,20 @@ def with_prop(project: Project, prop: Prop) -> Project:
 
 def test_the_view_draws_a_map_as_it_draws_the_same_paint_on_vertices(renderer, demo: Demo, on_map: Project) -> None:
     eye = eye_for(demo.project.camera, 320, 200)
-    renderer.set_scene("stage", build_scene(demo.project, demo.mesh))
+    renderer.scenes.set("stage", build_scene(demo.project, demo.mesh))
     before = renderer.picture("stage", eye, 320, 200).astype(int)
     paint = renderer.picture("stage", eye, 320, 200, ("paint:G",)).astype(int)
-    renderer.put_map(WALL, on_map.prop(WALL).paint_map.picture())
-    renderer.set_scene("stage", build_scene(on_map, demo.mesh))
+    renderer.assets.put_map(WALL, on_map.prop(WALL).paint_map.picture())
+    renderer.scenes.set("stage", build_scene(on_map, demo.mesh))
     after = renderer.picture("stage", eye, 320, 200).astype(int)
     assert renderer.faults == {}
     assert np.abs(after - before).mean() < 1.0
     assert np.abs(renderer.picture("stage", eye, 320, 200, ("paint:G",)).astype(int) - paint).mean() < 1.5
-    renderer.patch_map(WALL, 256, 128, np.full((128, 64, 4), 65535, np.uint16))
+    renderer.assets.patch_map(WALL, 256, 128, np.full((128, 64, 4), 65535, np.uint16))
     patched = renderer.picture("stage", eye, 320, 200, ("paint:G",)).astype(int)
     assert 50 < (patched[..., 0] > 250).sum() - (paint[..., 0] > 250).sum() < 20_000
     assert renderer.picture("stage", eye, 320, 200, ("channel:1",)).astype(int) == pytest.approx(patched, abs=1)
-    renderer.set_scene("stage", build_scene(demo.project, demo.mesh))
+    renderer.scenes.set("stage", build_scene(demo.project, demo.mesh))
 
 
 def test_bakes_coverage_and_sections_read_the_map(demo: Demo, on_map: Project) -> None:
@@ -130,8 +130,8 @@ def test_a_picture_of_what_changed_alone_is_the_whole_picture(renderer, demo: De
     canvas = VertexCanvas(mesh, prop.paint) if kind == "vertices" else MapCanvas(mesh, prop.paint_map)
     eye = eye_for(project.camera, 320, 200)
     if kind == "map":
-        renderer.put_map(WALL, prop.paint_map.picture())
-    renderer.set_scene("stage", build_scene(project, demo.mesh))
+        renderer.assets.put_map(WALL, prop.paint_map.picture())
+    renderer.scenes.set("stage", build_scene(project, demo.mesh))
     before = renderer.picture("stage", eye, 320, 200)
     stroke = Stroke(canvas)
     middle = mesh.positions[mesh.vertex_count // 2].astype(float)
@@ -139,9 +139,9 @@ def test_a_picture_of_what_changed_alone_is_the_whole_picture(renderer, demo: De
     for tile, values in stroke.fresh().items():
         if isinstance(canvas, MapCanvas):
             column, row = canvas.map.corner(tile)
-            renderer.patch_map(WALL, column, row, values.reshape(64, 64, 4))
+            renderer.assets.patch_map(WALL, column, row, values.reshape(64, 64, 4))
         else:
-            renderer.patch_paint(WALL, tile * TILE, values)
+            renderer.assets.patch_paint(WALL, tile * TILE, values)
     numbers = stroke.fresh_triangles()
     corners = mesh.triangles[numbers]
     seen = project_points(eye, mesh.positions[corners.ravel()] @ prop.matrix()[:3, :3].T + prop.matrix()[:3, 3])
@@ -159,4 +159,4 @@ def test_a_picture_of_what_changed_alone_is_the_whole_picture(renderer, demo: De
     outside = (x < box[0] - 0.02) | (x > box[2] + 0.02) | (y < box[1] - 0.03) | (y > box[3] + 0.03)
     assert np.array_equal(again[outside], fine[outside])  # a fine picture stays so where nothing has changed
     assert np.abs(again.astype(int) - fine).mean() < 2
-    renderer.set_scene("stage", build_scene(demo.project, demo.mesh))
+    renderer.scenes.set("stage", build_scene(demo.project, demo.mesh))

@@ -76,8 +76,8 @@ def test_a_setting_changes_the_picture_of_its_finish_alone(document: Document, d
 
     def picture() -> np.ndarray:
         for material in worn_materials(document.project):
-            renderer.set_material(material, PackedLookup(document.project.map_sets, document.project.recipes))
-        renderer.set_scene("stage", build_scene(document.project, demo.mesh))
+            renderer.assets.set_material(material, PackedLookup(document.project.map_sets, document.project.recipes))
+        renderer.scenes.set("stage", build_scene(document.project, demo.mesh))
         return renderer.picture("stage", eye, 160, 100, ("base_color",)).astype(int)
 
     before = picture()

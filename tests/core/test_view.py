@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -30,8 +32,8 @@ from jade_coat.view.environment import (
     split_sum_table,
     synthesised,
 )  # fmt: skip
+from jade_coat.view.looks import look_index
 from jade_coat.view.programs import Targets
-from jade_coat.view.renderer import look_index
 from tests.support import eye_for, put_mesh
 
 WIDTH, HEIGHT = 480, 300
@@ -40,18 +42,18 @@ RESULTS = ("vec4(out_base_color, out_roughness)", "vec4(out_normal, out_height)"
 
 def float_pass(renderer, draw_index: int, targets: Targets, count: int, eye) -> np.ndarray:
     """Draw one draw of the stage into float attachments, `(count, HEIGHT, WIDTH, 4)`; alpha of the last is coverage."""
-    gl, found = renderer.context, renderer._scenes["stage"]
+    gl, found = renderer.context, renderer.scenes.by_name["stage"]
     draw = found.scene.draws[draw_index]
-    material, lookup = renderer._materials[draw.material]
+    material, lookup = renderer.assets.materials[draw.material]
     compiled = renderer.shop.measured(material, lookup, targets, FetchMode.MANUAL)
     textures = [gl.texture((WIDTH, HEIGHT), 4, dtype="f4") for _ in range(count)]
     buffer = gl.framebuffer(textures, gl.depth_renderbuffer((WIDTH, HEIGHT)))
     buffer.use()
     buffer.clear(-9, -9, -9, -9, depth=1.0)
     gl.enable_only(gl.DEPTH_TEST)
-    mesh = renderer._meshes[draw.mesh]
-    renderer._bind(compiled, found, draw, mesh)
-    renderer._run(compiled.program, mesh, draw, found.instances[draw_index], eye.projection @ eye.view)
+    mesh = renderer.assets.meshes[draw.mesh]
+    renderer.drawer.bind(compiled, found, draw, mesh, eye.position)
+    renderer.drawer.run(compiled.program, draw, found.instances[draw_index], eye.projection @ eye.view)
     return np.stack([np.frombuffer(t.read(), np.float32).reshape(HEIGHT, WIDTH, 4) for t in textures])
 
 
@@ -72,13 +74,13 @@ def assert_parity(renderer, demo, material: Material, names: tuple[str, ...] = (
     `names` are further outputs, one float each, up to four.
     """
     for texture in demo.textures().values():
-        renderer.put_texture(texture.name, False, texture.levels)  # exact reads decode by themselves
-        renderer._means[texture.name] = tuple(float(v) for v in texture.mean)
+        renderer.assets.put_texture(texture.name, False, texture.levels)  # exact reads decode by themselves
+        known, mean = renderer.assets.textures, tuple(float(v) for v in texture.mean)
+        known[texture.name] = replace(known[texture.name], mean=mean)
     eye = eye_for(demo.project.camera, WIDTH, HEIGHT)
-    found = renderer._scenes["stage"]
+    found = renderer.scenes.by_name["stage"]
     index = next(i for i, d in enumerate(found.scene.draws) if d.material == material.id)
     draw = found.scene.draws[index]
-    renderer._eye = eye.position
     renderer.set_shared(DAMP_AUTUMN)
     extra = [*(output_name(n) for n in names), "0.0", "0.0", "0.0", "0.0"][:4]
     targets = Targets((*RESULTS, f"vec4({', '.join(extra)})"), ("base_color", "roughness", "normal", "height", *names))
@@ -113,7 +115,7 @@ def assert_parity(renderer, demo, material: Material, names: tuple[str, ...] = (
 
 @pytest.mark.parametrize("material_id", ["kiln_wall", "jar_glaze", "terrace_floor"])
 def test_whole_demo_materials_agree_between_glsl_and_numpy(renderer, demo, material_id: str) -> None:
-    renderer.set_scene("stage", build_scene(demo.project, demo.mesh))
+    renderer.scenes.set("stage", build_scene(demo.project, demo.mesh))
     assert_parity(renderer, demo, demo.project.material(material_id))
 
 
@@ -144,8 +146,8 @@ def dressed(renderer, demo, *coats: Coat) -> Material:
         for p in demo.project.props
     )
     project = demo.project.with_(materials=(*demo.project.materials, material), props=props)
-    renderer.set_material(material, PackedLookup(project.map_sets, project.recipes))
-    renderer.set_scene("stage", build_scene(project, demo.mesh))
+    renderer.assets.set_material(material, PackedLookup(project.map_sets, project.recipes))
+    renderer.scenes.set("stage", build_scene(project, demo.mesh))
     return material
 
 
@@ -166,17 +168,14 @@ def test_every_kind_of_term_and_the_rim_agree_between_glsl_and_numpy(renderer, d
 
 def _attributes(renderer, index: int, eye) -> dict[str, np.ndarray]:
     """The attributes at every pixel of a draw, interpolated by the GPU in the same geometry."""
-    from jade_coat.view.context import HEADER, shader
+    from jade_coat.view.context import HEADER
+    from jade_coat.view.vertex import vertex_source
 
-    gl, found = renderer.context, renderer._scenes["stage"]
-    draw, mesh = found.scene.draws[index], renderer._meshes[renderer._scenes["stage"].scene.draws[index].mesh]
+    gl, found = renderer.context, renderer.scenes.by_name["stage"]
+    draw = found.scene.draws[index]
     outs = "\n".join(f"out {k} seen_{n};" for n, k in KINDS.items())
     ins = "\n".join(f"in {k} seen_{n};" for n, k in KINDS.items())
-    body = ["vec2 attribute_uv0 = in_uv0;", "vec4 attribute_color0 = vec4(in_color0) / 65535.0;"]
-    body += ["float attribute_curvature = in_curvature;", "vec2 attribute_uv1 = in_uv1;"]
-    body += [f"seen_{n} = attribute_{n};" for n in KINDS]
-    streams = "in vec2 in_uv0; in uvec4 in_color0; in float in_curvature; in vec2 in_uv1;"
-    vertex = "\n".join([HEADER, streams, outs, shader("material.vert"), *body, "}"])
+    vertex = vertex_source(KINDS, outs, "\n".join(f"seen_{n} = attribute_{n};" for n in KINDS))
     writes = [f"t{i} = {e};" for i, e in enumerate(SEEN)]
     targets = "\n".join(f"layout(location = {i}) out vec4 t{i};" for i in range(len(SEEN)))
     fragment = "\n".join([HEADER, ins, targets, "void main() {", *writes, "}"])
@@ -186,7 +185,7 @@ def _attributes(renderer, index: int, eye) -> dict[str, np.ndarray]:
     buffer.use()
     buffer.clear(0, 0, 0, 0, depth=1.0)
     gl.enable_only(gl.DEPTH_TEST)
-    renderer._run(program, mesh, draw, found.instances[index], eye.projection @ eye.view)
+    renderer.drawer.run(program, draw, found.instances[index], eye.projection @ eye.view)
     planes = [np.frombuffer(t.read(), np.float32).reshape(HEIGHT, WIDTH, 4) for t in textures]
     data = {n: planes[i][..., : int(k[-1])] for i, (n, k) in enumerate(KINDS.items()) if i < len(SEEN)}
     data["curvature"], data["uv1"] = planes[1][..., 3:], planes[4][..., 2:]
@@ -202,14 +201,14 @@ def ball_scene(renderer, color=(1.0, 1.0, 1.0), roughness: float = 0.5, metallic
     put_mesh(renderer, "ball", mesh)
     surface = Surface(color=color, roughness=roughness, metallic=metallic)
     material = Material(id="test_ball", name="Ball", coats=(Coat(id="c", name="C", surface=surface),))
-    renderer.set_material(material, NoMaps())
-    renderer.set_scene("ball", single("ball", mesh, material, field_values(material)))
+    renderer.assets.set_material(material, NoMaps())
+    renderer.scenes.set("ball", single("ball", mesh, material, field_values(material)))
     return eye_of(np.array([0.0, 0.0, 3.2]), np.zeros(3), 0.6, 1.0)
 
 
 def test_looks_drawn_together_are_those_drawn_alone(renderer, demo) -> None:
     """Programs with other outputs spill other values to the row table; neither may read the other's."""
-    renderer.set_scene("stage", build_scene(demo.project, demo.mesh))
+    renderer.scenes.set("stage", build_scene(demo.project, demo.mesh))
     renderer.set_shared({"own_damp": 0.3, "own_season": 0.6})
     eye = eye_for(demo.project.camera, 120, 72)
     looks = ("coverage", "where:moss", "term:lime:map", "term:moss:noise", "height:lime", "paint:G")
@@ -226,7 +225,7 @@ def test_looks_drawn_together_are_those_drawn_alone(renderer, demo) -> None:
 )
 def test_a_white_furnace_returns_no_more_than_it_gets(renderer, roughness: float, metallic: float) -> None:
     """glTF 2.0 Appendix B: reflected light never exceeds what arrives, and a smooth white metal loses under 2 %."""
-    renderer.set_environment(synthesised((0.0, 1.0, 0.0), white=True), (0.0, 1.0, 0.0), 0.0)
+    renderer.set_light((0.0, 1.0, 0.0), 0.0, synthesised((0.0, 1.0, 0.0), white=True))
     eye = ball_scene(renderer, roughness=roughness, metallic=metallic)
     light = radiance(renderer, "ball", eye)
     middle = light[40:88, 40:88]
@@ -361,7 +360,7 @@ def test_a_thousand_rows_in_one_draw_each_show_their_own_colour(renderer) -> Non
     """More rows than one column of the table holds, drawn as one instanced draw."""
     material = Material(id="rows", name="Rows", coats=(Coat(id="c", name="C", surface=Surface(color=(0.5, 0.4, 0.3))),))
     put_mesh(renderer, "tile", shapes.plane(0.9, 0.9, 0.9))
-    renderer.set_material(material, NoMaps())
+    renderer.assets.set_material(material, NoMaps())
     count = 5000
     rng = np.random.default_rng(0)
     colors = rng.uniform(0.05, 0.95, (count, 3))
@@ -371,7 +370,7 @@ def test_a_thousand_rows_in_one_draw_each_show_their_own_colour(renderer) -> Non
     matrices[:, 0, 3], matrices[:, 2, 3] = np.arange(count) % 100 - 49.5, np.arange(count) // 100 - 24.5
     indices = np.arange(count, dtype=np.int32)
     draw = Draw("tile", "", 0, 2, "rows", matrices, indices, np.zeros(count, np.int32), np.zeros(count, np.float32))
-    renderer.set_scene("rows", Scene((draw,), {"rows": rows}))
+    renderer.scenes.set("rows", Scene((draw,), {"rows": rows}))
     eye = eye_of(np.array([0.0, 100.0, 0.001]), np.zeros(3), 2 * np.arctan(0.25), 2.0)
     picture = renderer.picture("rows", eye, 800, 400, looks=("base_color",))
     centres = project(eye, matrices[:, :3, 3].astype(float))
@@ -397,7 +396,7 @@ def test_spilled_rows_draw_the_same_picture(renderer, demo, monkeypatch) -> None
     real = programs.emit
     monkeypatch.setattr(programs, "emit", lambda *a, **k: real(*a, **{**k, "budget": 9}))
     renderer.shop._by_structure.clear()
-    renderer.set_scene("stage", build_scene(demo.project, demo.mesh))
+    renderer.scenes.set("stage", build_scene(demo.project, demo.mesh))
     tight = renderer.picture("stage", eye, 320, 200, looks=("base_color",))
     assert any(c.glsl.spilled for c in renderer.shop._by_structure.values())
     assert np.abs(plain.astype(int) - tight.astype(int)).max() <= 2
@@ -444,7 +443,9 @@ def test_a_program_that_fails_shows_the_fault_finish_and_nothing_else_breaks(ren
     assert renderer.faults == {"jar_glaze": "division of a vec3 by a uvec3"}
     jars = np.abs(bad.astype(int) - good.astype(int)).max(axis=2) > 24
     assert 0.02 < jars.mean() < 0.35
-    renderer.set_material(demo.project.material("jar_glaze"), PackedLookup(demo.project.map_sets, demo.project.recipes))
+    renderer.assets.set_material(
+        demo.project.material("jar_glaze"), PackedLookup(demo.project.map_sets, demo.project.recipes)
+    )
     monkeypatch.undo()
     assert np.abs(renderer.picture("stage", eye, 200, 125).astype(int) - good.astype(int)).max() <= 1
     assert renderer.faults == {}
@@ -455,7 +456,7 @@ def test_the_sun_casts_a_shadow(renderer) -> None:
     for key, mesh in (("ground", plane), ("ball", ball)):
         put_mesh(renderer, key, mesh)
     material = Material(id="grey", name="Grey", coats=(Coat(id="c", name="C", surface=Surface(roughness=1.0)),))
-    renderer.set_material(material, NoMaps())
+    renderer.assets.set_material(material, NoMaps())
     row = layout(material).pack(field_values(material))[None]
     zero, matrix = np.zeros(1, np.int32), np.eye(4, dtype=np.float32)[None].copy()
     above = matrix.copy()
@@ -464,7 +465,7 @@ def test_the_sun_casts_a_shadow(renderer) -> None:
         Draw(k, "", 0, len(m.triangles), "grey", x, zero, zero, zero.astype(np.float32))
         for k, m, x in (("ground", plane, matrix), ("ball", ball, above))
     )
-    renderer.set_scene("shade", Scene(draws, {"grey": row}))
+    renderer.scenes.set("shade", Scene(draws, {"grey": row}))
     eye = eye_of(np.array([0.0, 9.0, 0.01]), np.zeros(3), 0.6, 1.0)
     sun = np.array([0.48, 0.62, 0.62])
     spot = np.array([[0.0, 1.5, 0.0]]) - sun * (1.5 / sun[1])

@@ -453,7 +453,9 @@ class BrushTool(Overlay):
         away = float(np.linalg.norm(camera.position() - np.array(prop.position)))
         high = 2 * max(min(away, camera.distance), 1e-3) * math.tan(camera.field_of_view / 2)
         spacing = mesh.spacing * prop.size / high
-        return Marks(prop.mesh, prop.matrix(), shown.edges, shown.vertices, held, spacing)
+        return Marks(
+            self.view.session.link.mesh_key(prop.mesh), prop.matrix(), shown.edges, shown.vertices, held, spacing
+        )
 
     def _show_marks(self) -> None:
         session, prop, shown = self.view.session, self.view.session.prop, self._state.shown

@@ -202,12 +202,16 @@ class View(QWidget):
 
     def show_shape(self, shape: str) -> None:
         """Show the chosen finish on a preview shape, or the stage again (an empty name)."""
+        if not shape:
+            self._session.link.hide(PREVIEW)
         self.shape = shape
         self._follow_preview()
         self.refresh()
 
     def show_split(self, split: Split | None) -> None:
         """Compare the picture with another look or another finish, or stop that."""
+        if split is None or not split.finish:
+            self._session.link.hide(COMPARE)
         self.split, self._split_image = split, None
         self._follow_split()
         self.refresh()
@@ -221,6 +225,7 @@ class View(QWidget):
             self.refresh()
         elif not on and self._before:
             self._before = False
+            self._session.link.hide(BEFORE)
             self.refresh()
 
     def _scene_moved(self) -> None:
@@ -240,7 +245,7 @@ class View(QWidget):
             return
         known = {f.id for f in session.project.finishes} | {m.id for m in session.project.materials}
         if self.split.finish not in known:
-            self.split = None
+            self.show_split(None)
             return
         session.link.show_other(COMPARE, dressed(session.project, session.finish_id, self.split.finish))
 

@@ -36,8 +36,8 @@ vec3 lit(vec4 a, vec4 b, vec4 c, vec3 emissive, float z) {
     vec3 v = normalize(eye - world);
     Surface s = Surface(a.rgb * a.rgb, normalize(b.xyz), c.r, c.g, a.a);
     vec3 light = sky_light(s, v) + emissive;
-    float facing = dot(s.normal, sun_direction);
-    if (facing > 0.0) light += reflect_light(s, v, sun_direction) * sun_radiance * sunlight(world, s.normal) * mix(a.a, 1.0, 0.5);
+    float facing = dot(s.normal, sun_direction.xyz);
+    if (facing > 0.0) light += reflect_light(s, v, sun_direction.xyz) * sun_radiance.rgb * sunlight(world, s.normal) * mix(a.a, 1.0, 0.5);
     return to_srgb(tone_map(light));
 }
 

@@ -2,18 +2,20 @@
 
 const float PI = 3.14159265;
 
-uniform vec3 irradiance[9];
+layout(std140) uniform Light {  // one block, shared by every pass that lights
+    vec4 irradiance[9];
+    vec4 sun_direction;
+    vec4 sun_radiance;
+};
 uniform sampler2DArray reflections;
 uniform sampler2D split_sum;
-uniform vec3 sun_direction;
-uniform vec3 sun_radiance;
 
 vec3 sky_irradiance(vec3 n) {  // Ramamoorthi & Hanrahan 2001
-    vec3 e = irradiance[0] * 0.282095;
-    e += irradiance[1] * 0.488603 * n.y + irradiance[2] * 0.488603 * n.z + irradiance[3] * 0.488603 * n.x;
-    e += irradiance[4] * 1.092548 * n.x * n.y + irradiance[5] * 1.092548 * n.y * n.z;
-    e += irradiance[6] * 0.315392 * (3.0 * n.z * n.z - 1.0);
-    e += irradiance[7] * 1.092548 * n.x * n.z + irradiance[8] * 0.546274 * (n.x * n.x - n.y * n.y);
+    vec3 e = irradiance[0].rgb * 0.282095;
+    e += irradiance[1].rgb * 0.488603 * n.y + irradiance[2].rgb * 0.488603 * n.z + irradiance[3].rgb * 0.488603 * n.x;
+    e += irradiance[4].rgb * 1.092548 * n.x * n.y + irradiance[5].rgb * 1.092548 * n.y * n.z;
+    e += irradiance[6].rgb * 0.315392 * (3.0 * n.z * n.z - 1.0);
+    e += irradiance[7].rgb * 1.092548 * n.x * n.z + irradiance[8].rgb * 0.546274 * (n.x * n.x - n.y * n.y);
     return max(e, 0.0);
 }
 

@@ -6,9 +6,12 @@ from typing import Any
 
 import moderngl
 
+from jade_coat.mesh.attributes import STREAMS
 from jade_coat.program.types import Array
+from jade_coat.view.attachments import Buffers
 from jade_coat.view.context import HEADER, shader
-from jade_coat.view.gpu import Buffers, GpuMesh
+from jade_coat.view.frame import Frame
+from jade_coat.view.gpu_assets import GpuAssets, GpuMesh
 from jade_coat.view.messages import Marks
 
 EDGES = (0.08, 0.09, 0.09, 0.55)
@@ -17,34 +20,30 @@ NEARER = 2e-4
 """How much nearer than the surface marks lie, in clip space, so that it does not hide them."""
 
 
-class MarkPainter:
-    """The program for marks, and each marked mesh's vertex array."""
+class MarksPass:
+    """The program for marks, and the vertex array of the mesh that was marked last."""
 
-    def __init__(self, context: Any) -> None:
-        self._context = context
+    reads = ("depth",)
+    writes = ("picture",)
+
+    def __init__(self, context: Any, assets: GpuAssets) -> None:
+        self._context, self._assets = context, assets
         self._program: Any = None
-        self._arrays: dict[str, Any] = {}
+        self._array: tuple[GpuMesh, Any] | None = None
 
-    def forget(self, mesh: str) -> None:
-        """Let go of a mesh that is replaced."""
-        found = self._arrays.pop(mesh, None)
-        if found is not None:
-            found.release()
+    def draw(self, frame: Frame) -> None:
+        """Draw the frame's marks over the picture, hidden by what is in front."""
+        mesh = self._assets.meshes.get(frame.marks.mesh) if frame.marks is not None else None
+        if frame.marks is not None and mesh is not None and "edge" in mesh.streams:
+            self._draw(frame.marks, mesh, frame.buffers, frame.eye.projection @ frame.eye.view)
 
-    def draw(self, marks: Marks, mesh: GpuMesh | None, buffers: Buffers, view_projection: Array) -> None:
-        """Draw marks over the picture, hidden by what is in front."""
-        if mesh is None or "edge" not in mesh.streams:
-            return
+    def _draw(self, marks: Marks, mesh: GpuMesh, buffers: Buffers, view_projection: Array) -> None:
         if self._program is None:
             self._program = self._context.program(
                 vertex_shader=HEADER + shader("marks.vert"), fragment_shader=HEADER + shader("marks.frag")
             )
         program, context = self._program, self._context
-        if marks.mesh not in self._arrays:
-            streams = mesh.streams
-            content = [(streams["position"], "3f4", "in_position"), (streams["edge"], "1f4", "in_edge")]
-            self._arrays[marks.mesh] = context.vertex_array(program, content, mesh.indices, skip_errors=True)
-        array = self._arrays[marks.mesh]
+        array = self._joined(mesh)
         program["to_clip"].write((view_projection @ marks.matrix).T.astype("f4").tobytes())
         buffers.over.use()
         context.enable_only(moderngl.DEPTH_TEST | moderngl.BLEND | moderngl.PROGRAM_POINT_SIZE)
@@ -72,3 +71,13 @@ class MarkPainter:
         buffers.over.depth_mask = True
         context.depth_func = "<"
         context.enable_only(moderngl.NOTHING)
+
+    def _joined(self, mesh: GpuMesh) -> Any:
+        if self._array is None or self._array[0] is not mesh:
+            if self._array is not None:
+                self._array[1].release()
+            streams = mesh.streams
+            content = [(streams[name], STREAMS[name].format, f"in_{name}") for name in ("position", "edge")]
+            made = self._context.vertex_array(self._program, content, mesh.indices, skip_errors=True)
+            self._array = (mesh, made)
+        return self._array[1]

@@ -1,0 +1,172 @@
+"""What programs read at vertices: one record an attribute, with its GLSL meaning, its NumPy meaning and its buffer."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+
+import numpy as np
+
+from jade_coat.mesh.data import FULL, MAX_COLOR_SETS, MAX_UV_SETS, MeshData
+from jade_coat.program.types import FLOAT, VEC2, VEC3, VEC4, Array, Type
+
+
+@dataclass(frozen=True)
+class Stream:
+    """What a buffer holds at each vertex.
+
+    `kind` is its GLSL type, `format` the buffer's as the OpenGL binding writes it. `of` gives the array `(n, k)` of a
+    mesh, or None where it has none. A `measured` one takes a while and is sent only where something asks for it.
+    """
+
+    name: str
+    kind: str
+    format: str
+    of: Callable[[MeshData], Array | None]
+    measured: bool = False
+
+
+@dataclass(frozen=True)
+class Placed:
+    """A mesh with the matrix `(4, 4)` that places it, and colours `(n, 4 a set) uint16` in place of its first sets."""
+
+    mesh: MeshData
+    matrix: Array
+    colors: Array | None = None
+
+    @property
+    def turn(self) -> Array:
+        """The matrix's turn `(3, 3) float32`, for directions; it is taken to scale evenly."""
+        turn = self.matrix[:3, :3].astype(np.float32)
+        return np.asarray(turn / np.cbrt(np.abs(np.linalg.det(turn))))
+
+
+@dataclass(frozen=True)
+class Attribute:
+    """A value at vertices by the name programs use.
+
+    `glsl` is its expression in the vertex stage, where `in_STREAM`, `world` (the placed vertex) and `MODEL` (the
+    instance's matrix) are there; `numpy` gives the same for all vertices, `(n, k)`.
+    """
+
+    name: str
+    type: Type
+    stream: str
+    glsl: str
+    numpy: Callable[[Placed], Array]
+
+    def vertex_line(self, model: str) -> str:
+        """The statement that makes it known to an emitted program; `model` names the instance's matrix."""
+        return f"{self.type.name} attribute_{self.name} = {self.glsl.replace('MODEL', model)};"
+
+
+def _uv_stream(index: int) -> Stream:
+    return Stream(f"uv{index}", "vec2", "2f4", lambda m: m.uvs[index] if index < len(m.uvs) else None)
+
+
+def _color_stream(index: int) -> Stream:
+    return Stream(f"color{index}", "uvec4", "4u2", lambda m: m.colors[index] if index < len(m.colors) else None)
+
+
+STREAMS: dict[str, Stream] = {
+    s.name: s
+    for s in (
+        Stream("position", "vec3", "3f4", lambda m: m.positions),
+        Stream("normal", "vec3", "3f4", lambda m: m.normals),
+        Stream("tangent", "vec4", "4f4", lambda m: m.tangents),
+        Stream("curvature", "float", "1f4", lambda m: m.curvature, measured=True),
+        Stream("edge", "float", "1f4", lambda m: m.edge_length, measured=True),
+        *(_uv_stream(i) for i in range(MAX_UV_SETS)),
+        *(_color_stream(i) for i in range(MAX_COLOR_SETS)),
+    )
+}
+"""All vertex buffers, by name."""
+
+
+def _world(at: Placed) -> Array:
+    matrix = at.matrix.astype(np.float32)
+    return np.asarray(at.mesh.positions @ matrix[:3, :3].T + matrix[:3, 3])
+
+
+def _world_tangent(at: Placed) -> Array:
+    tangents = at.mesh.tangents
+    return np.concatenate([tangents[:, :3] @ at.turn.T, tangents[:, 3:]], axis=1)
+
+
+def _colors(at: Placed, index: int) -> Array:
+    own = at.colors
+    if own is not None and 4 * index < own.shape[1]:
+        values = own[:, 4 * index : 4 * index + 4]
+    elif index < len(at.mesh.colors):
+        values = at.mesh.colors[index]
+    else:
+        values = np.zeros((at.mesh.vertex_count, 4), np.uint16)
+    return np.asarray(values.astype(np.float32) / np.float32(FULL))
+
+
+def _uv(index: int) -> Attribute:
+    return Attribute(f"uv{index}", VEC2, f"uv{index}", f"in_uv{index}", lambda at: at.mesh.uv(index))
+
+
+def _color(index: int) -> Attribute:
+    return Attribute(
+        f"color{index}", VEC4, f"color{index}", f"vec4(in_color{index}) / {FULL}.0", lambda at: _colors(at, index)
+    )
+
+
+ATTRIBUTES: dict[str, Attribute] = {
+    a.name: a
+    for a in (
+        Attribute("position", VEC3, "position", "in_position", lambda at: at.mesh.positions),
+        Attribute("object_normal", VEC3, "normal", "in_normal", lambda at: at.mesh.normals),
+        Attribute("object_tangent", VEC4, "tangent", "in_tangent", lambda at: at.mesh.tangents),
+        Attribute("world_position", VEC3, "position", "world.xyz", _world),
+        Attribute(
+            "normal", VEC3, "normal", "normalize(mat3(MODEL) * in_normal)", lambda at: at.mesh.normals @ at.turn.T
+        ),
+        Attribute(
+            "tangent", VEC4, "tangent", "vec4(normalize(mat3(MODEL) * in_tangent.xyz), in_tangent.w)", _world_tangent
+        ),
+        Attribute("curvature", FLOAT, "curvature", "in_curvature", lambda at: at.mesh.curvature),
+        *(_uv(i) for i in range(MAX_UV_SETS)),
+        *(_color(i) for i in range(MAX_COLOR_SETS)),
+    )
+}
+"""All attributes, by the name programs use."""
+
+
+def attributes_of(wanted: Iterable[str]) -> list[Attribute]:
+    """The records of some attributes, sorted by name. Raises KeyError for a name that meshes do not have."""
+    unknown = [name for name in wanted if name not in ATTRIBUTES]
+    if unknown:
+        raise KeyError(f"meshes have no attribute {unknown[0]!r}")
+    return [ATTRIBUTES[name] for name in sorted(wanted)]
+
+
+def measure(mesh: MeshData, wanted: Iterable[str]) -> None:
+    """Measure on a whole mesh what has to be before only a part of it is looked at; the mesh keeps it."""
+    for attribute in attributes_of(wanted):
+        if STREAMS[attribute.stream].measured:
+            STREAMS[attribute.stream].of(mesh)
+
+
+def vertex_declarations(wanted: Iterable[str]) -> list[str]:
+    """The GLSL inputs that some attributes read."""
+    streams = dict.fromkeys(a.stream for a in attributes_of(wanted))
+    return [f"in {STREAMS[s].kind} in_{s};" for s in streams]
+
+
+def mesh_streams(mesh: MeshData, measured: Iterable[str] = ()) -> dict[str, Array]:
+    """The vertex buffers of a mesh by name; of the measured ones only those that are named."""
+    wanted = frozenset(measured)
+    made = {s.name: s.of(mesh) for s in STREAMS.values() if not s.measured or s.name in wanted}
+    return {name: array for name, array in made.items() if array is not None}
+
+
+def vertex_attributes(mesh: MeshData, matrix: Array, colors: Array | None, wanted: Iterable[str]) -> dict[str, Array]:
+    """The attributes of a mesh's vertices `(n, k)` by the names programs use. Raises KeyError for an unknown one.
+
+    `colors` `(n, 4 a set) uint16` stand in for as many of the first colour sets.
+    """
+    placed = Placed(mesh, matrix, colors)
+    return {a.name: a.numpy(placed) for a in attributes_of(wanted)}

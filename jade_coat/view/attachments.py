@@ -1,0 +1,69 @@
+"""The attachments of a picture: the G-buffer, the sum of its samples, and the picture itself."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+import moderngl
+import numpy as np
+
+from jade_coat.program.types import Array
+
+FORMATS = ("f1", "f2", "f1", "f2", "f1", "f1", "f1")
+
+
+@dataclass
+class Buffers:
+    """The attachments for one picture size, and the sum of the samples drawn so far."""
+
+    size: tuple[int, int]
+    attachments: list[Any]
+    depth: Any
+    gbuffer: Any
+    total: Any
+    summing: Any
+    picture: Any
+    output: Any
+    over: Any
+    samples: int = 0
+    filled: object = None
+    """What the attachments hold: the scene, the eye and all else that they follow from."""
+    projection: Array = field(default_factory=lambda: np.eye(4))
+    """The projection they were drawn by, shifted by the part of a pixel of their sample."""
+
+    def limit(self, box: tuple[int, int, int, int] | None) -> None:
+        """Let only a box of pixels (left, bottom, width, height) be composed, or all again."""
+        for target in (self.summing, self.output):
+            target.scissor = box
+
+    def release(self) -> None:
+        """Free everything."""
+        for thing in (
+            self.gbuffer,
+            self.summing,
+            self.output,
+            self.over,
+            *self.attachments,
+            self.depth,
+            self.total,
+            self.picture,
+        ):
+            thing.release()
+
+
+def new_buffers(context: Any, width: int, height: int) -> Buffers:
+    """The attachments of a picture of this size."""
+    size, make = (width, height), context.texture
+    attachments = [make(size, 4, dtype=kind) for kind in FORMATS]
+    for texture in attachments:
+        texture.filter = (moderngl.NEAREST, moderngl.NEAREST)
+    depth = context.depth_texture(size)
+    depth.compare_func = ""
+    depth.filter = (moderngl.NEAREST, moderngl.NEAREST)
+    total, picture = make(size, 4, dtype="f4"), make(size, 4)
+    return Buffers(
+        size, attachments, depth, context.framebuffer(attachments, depth),
+        total, context.framebuffer([total]), picture, context.framebuffer([picture]),
+        context.framebuffer([picture], depth),
+    )  # fmt: skip

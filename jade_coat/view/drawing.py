@@ -1,0 +1,162 @@
+"""Runs a scene's draws: binds a program's tables and textures, and joins a mesh's streams with the instances."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import moderngl
+import numpy as np
+
+from jade_coat.material.paint_source import OWN_MAP
+from jade_coat.mesh.attributes import STREAMS
+from jade_coat.program.glsl_backend import shared_uniform
+from jade_coat.program.types import Array
+from jade_coat.stage.draws import Draw
+from jade_coat.view.frame import Frame
+from jade_coat.view.gpu_assets import GpuAssets, GpuMesh, GpuTexture
+from jade_coat.view.gpu_scenes import ROWS_A_COLUMN, GpuScene, GpuScenes
+from jade_coat.view.programs import Compiled, ProgramFault, ProgramShop
+
+MEAN_GREY = (0.2, 0.2, 0.2, 1.0)
+
+
+class Drawer:
+    """Draws runs of triangles with a program; keeps the vertex arrays as long as what they join is there."""
+
+    def __init__(self, context: Any, assets: GpuAssets, scenes: GpuScenes, shop: ProgramShop) -> None:
+        self.context, self.assets, self.scenes, self.shop = context, assets, scenes, shop
+        self.shared: dict[str, float] = {}
+        """The values of the shared dials, by the names programs use."""
+        self._arrays: dict[tuple[Any, ...], Any] = {}
+        self._grey = GpuTexture(context.texture((1, 1), 4, bytes([128, 128, 128, 255])), MEAN_GREY)
+
+    def compiled(self, draw: Draw, detailed: bool, probes: tuple[str, ...]) -> Compiled | None:
+        """The program of a draw; None, and a fault noted, where it has none."""
+        name, source, faults = draw.material, draw.on_map, self.assets.faults
+        if name in faults:
+            return None
+        if name not in self.assets.materials:
+            faults[name] = "the material was never given"
+            return None
+        material, lookup = self.assets.materials[name]
+        try:
+            if detailed:
+                return self.shop.sheet(material, lookup, probes, source)
+            return self.shop.view(material, lookup, source)
+        except (ProgramFault, TypeError, ValueError, KeyError) as error:
+            faults[name] = str(error)
+            return None
+
+    def bind(self, compiled: Compiled, found: GpuScene, draw: Draw, mesh: GpuMesh, eye: Array) -> None:
+        """Give a program what it reads beside the vertices; `eye` `(3,)` is where the camera stands."""
+        program, glsl = compiled.program, compiled.glsl
+        found.table(self.context, draw.material, compiled).use(0)
+        set_uniform(program, "row_table", 0)
+        set_uniform(program, "row_shape", (glsl.layout.texels, ROWS_A_COLUMN))
+        for i, reference in enumerate(glsl.textures):
+            own = self.assets.maps.get(draw.paint) if reference == OWN_MAP else None
+            known = self.assets.texture(draw.material, reference.name) or self._grey
+            (own or known.texture).use(i + 1)
+            set_uniform(program, f"map{i}", i + 1)
+            set_uniform(program, f"mean{i}", known.mean)
+        set_uniform(program, "shared_camera_position", tuple(eye))
+        for name in glsl.shared:
+            if name in self.shared or name != "camera_position":
+                set_uniform(program, shared_uniform(name), self.shared.get(name, 0.0))
+        for name in glsl.instance:
+            if name == "seed":
+                continue
+            uv_set = int(name.removeprefix("metres"))
+            value = mesh.metres[uv_set] if uv_set < len(mesh.metres) else (1.0, 1.0)
+            set_uniform(program, f"instance_{name}", value)
+
+    def run(self, program: Any, draw: Draw, instances: Any, view_projection: Array) -> None:
+        """Draw with a program that is bound already; nothing happens for a mesh that is not there."""
+        mesh = self.assets.meshes.get(draw.mesh)
+        if mesh is None or not draw.count or not len(draw.rows):
+            return
+        program["view_projection"].write(view_projection.T.astype("f4").tobytes())
+        self._array(program, mesh, draw, instances).render(
+            vertices=draw.count * 3, first=draw.start * 3, instances=len(draw.rows)
+        )
+
+    def run_some(self, program: Any, draw: Draw, instances: Any, view_projection: Array, corners: Array) -> None:
+        """Draw some triangles alone, by the numbers of their vertices `(k, 3)`."""
+        mesh = self.assets.meshes[draw.mesh]
+        program["view_projection"].write(view_projection.T.astype("f4").tobytes())
+        indices = self.context.buffer(np.ascontiguousarray(corners, np.uint32).tobytes())
+        content = self._content(program, mesh, draw, instances)
+        array = self.context.vertex_array(program, content, indices, skip_errors=True)
+        array.render(instances=len(draw.rows))
+        array.release()
+        indices.release()
+
+    def surface(self, frame: Frame, index: int, fallback: Any) -> None:
+        """Draw one draw of a frame by its material, or by the fallback program where that has a fault."""
+        draw, instances = frame.scene.scene.draws[index], frame.scene.instances[index]
+        mesh = self.assets.meshes.get(draw.mesh)
+        if mesh is None or not draw.count or not len(draw.rows):
+            return
+        compiled = self.compiled(draw, frame.detailed, frame.probes)
+        if compiled is not None:
+            self.bind(compiled, frame.scene, draw, mesh, frame.eye.position)
+        self.run(compiled.program if compiled else fallback, draw, instances, frame.view_projection)
+
+    def some_of_surface(self, frame: Frame, index: int, corners: Array) -> None:
+        """Draw some triangles of one draw of a frame once more, over what is there."""
+        draw = frame.scene.scene.draws[index]
+        mesh = self.assets.meshes.get(draw.mesh)
+        compiled = self.compiled(draw, frame.detailed, frame.probes) if mesh is not None else None
+        if mesh is not None and compiled is not None:
+            self.bind(compiled, frame.scene, draw, mesh, frame.eye.position)
+            self.run_some(compiled.program, draw, frame.scene.instances[index], frame.view_projection, corners)
+
+    def prune(self) -> None:
+        """Let go of vertex arrays whose mesh, paint, instances or program is gone."""
+        doomed = self.shop.freed()
+        programs = {program.glo for program in doomed}
+        keys, buffers = set(self.assets.replaced), set(self.scenes.freed)
+        gone = [k for k in self._arrays if k[0] in programs or k[1] in keys or k[2] in keys or k[3] in buffers]
+        for key in gone:
+            self._arrays.pop(key).release()
+        for program in doomed:
+            program.release()
+        self.assets.replaced.clear()
+        self.scenes.freed.clear()
+
+    def _array(self, program: Any, mesh: GpuMesh, draw: Draw, instances: Any) -> Any:
+        key = (program.glo, draw.mesh, draw.paint, instances.glo)
+        if key not in self._arrays:
+            content = self._content(program, mesh, draw, instances)
+            self._arrays[key] = self.context.vertex_array(program, content, mesh.indices, skip_errors=True)
+        return self._arrays[key]
+
+    def _content(self, program: Any, mesh: GpuMesh, draw: Draw, instances: Any) -> list[tuple[Any, ...]]:
+        """The vertex streams that a program reads of a draw; a prop's own paint covers the mesh's colour sets."""
+        named = [n for n in ("in_matrix", "in_row", "in_seed") if n in program]
+        form = f"16f4 {'1i4' if 'in_row' in program else '1x4'} {'1f4' if 'in_seed' in program else '1x4'}/i"
+        content: list[tuple[Any, ...]] = [(instances, form, *named)]
+        own = self.assets.paint.get(draw.paint)
+        covered = [f"color{i}" for i in range(own.sets)] if own is not None else []
+        for name, buffer in mesh.streams.items():
+            if f"in_{name}" in program and name not in covered:
+                content.append((buffer, STREAMS[name].format, f"in_{name}"))
+        if own is not None:
+            for i, name in enumerate(covered):
+                if f"in_{name}" in program:
+                    gaps = [f"{n}x1" if n else "" for n in (8 * i, 8 * (own.sets - 1 - i))]
+                    form = f"{gaps[0]} {STREAMS[name].format} {gaps[1]}".strip()
+                    content.append((own.buffer, form, f"in_{name}"))
+        return content
+
+
+def set_uniform(program: Any, name: str, value: Any) -> None:
+    """Set a uniform unless the compiler found it unused and dropped it."""
+    if name in program:
+        program[name].value = value
+
+
+def depth_tested(context: Any, function: str = "<") -> None:
+    """Draw what is nearer (or by another comparison), and nothing blended."""
+    context.enable_only(moderngl.DEPTH_TEST)
+    context.depth_func = function

@@ -1,0 +1,183 @@
+"""What the render process was given to draw with: meshes, textures, paint and materials, until they are dropped."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import moderngl
+import numpy as np
+
+from jade_coat.maps.packing import Texture
+from jade_coat.material.material import Material
+from jade_coat.material.surface import MapLookup
+from jade_coat.program.types import Array
+
+SRGB8_ALPHA8, RGBA16, RGBA8 = 0x8C43, 0x805B, 0x8058
+
+
+@dataclass
+class GpuMesh:
+    """Vertex streams, triangles, and the metres that a unit of each UV set spans."""
+
+    streams: dict[str, Any]
+    indices: Any
+    metres: tuple[tuple[float, float], ...]
+    bounds: Array
+
+    def release(self) -> None:
+        """Free its buffers."""
+        for buffer in (*self.streams.values(), self.indices):
+            buffer.release()
+
+
+@dataclass(frozen=True)
+class OwnPaint:
+    """A prop's own vertex paint: the colour sets of each vertex side by side."""
+
+    buffer: Any
+    sets: int
+
+
+@dataclass(frozen=True)
+class GpuTexture:
+    """A texture on the GPU, and its mean texel in linear light."""
+
+    texture: Any
+    mean: tuple[float, ...]
+
+
+class GpuAssets:
+    """Meshes, textures, paint and materials by their keys; what is put under a key replaces what was there."""
+
+    def __init__(self, context: Any) -> None:
+        self._context = context
+        self.meshes: dict[str, GpuMesh] = {}
+        self.textures: dict[str, GpuTexture] = {}
+        self.paint: dict[str, OwnPaint] = {}
+        self.maps: dict[str, Any] = {}
+        self.materials: dict[str, tuple[Material, MapLookup]] = {}
+        self._named: dict[str, dict[str, str]] = {}
+        self.faults: dict[str, str] = {}
+        """Why a material cannot be drawn, by its id."""
+        self.version = 0
+        """Counts up with every change that a picture may follow from, but patches of paint."""
+        self.replaced: list[str] = []
+        """Keys of meshes and paint whose buffers are others now; whoever kept them takes the list and clears it."""
+
+    def put_mesh(self, key: str, streams: Mapping[str, Array], triangles: Array, metres: Any) -> None:
+        """Take a mesh; streams are those of `mesh.attributes.STREAMS`."""
+        self.version += 1
+        self._forget_mesh(key)
+        buffers = {name: self._context.buffer(np.ascontiguousarray(a).tobytes()) for name, a in streams.items()}
+        position = streams["position"]
+        bounds = np.stack([position.min(axis=0), position.max(axis=0)])
+        indices = self._context.buffer(np.ascontiguousarray(triangles, np.uint32).tobytes())
+        self.meshes[key] = GpuMesh(buffers, indices, tuple(metres), bounds)
+
+    def _forget_mesh(self, key: str) -> None:
+        old = self.meshes.pop(key, None)
+        if old is not None:
+            self.replaced.append(key)
+            old.release()
+
+    def put_texture(self, key: str, is_color: bool, levels: tuple[Array, ...]) -> None:
+        """Take a texture with all its levels; colour is decoded from sRGB by the hardware."""
+        self.version += 1
+        height, width = levels[0].shape[:2]
+        wide = levels[0].dtype == np.uint16
+        kind = SRGB8_ALPHA8 if is_color else RGBA16 if wide else RGBA8
+        texture = self._context.texture(
+            (width, height), 4, levels[0].tobytes(), dtype="nu2" if wide else "f1", internal_format=kind
+        )
+        if len(levels) > 1:
+            texture.build_mipmaps(0, len(levels) - 1)
+            for i, level in enumerate(levels[1:], 1):
+                texture.write(level.tobytes(), level=i)
+            texture.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
+        mean = tuple(float(v) for v in Texture(key, is_color, levels[-1:]).mean)
+        old = self.textures.get(key)
+        self.textures[key] = GpuTexture(texture, mean)
+        if old is not None:
+            old.texture.release()
+
+    def put_paint(self, prop: str, values: Array) -> None:
+        """Take a prop's own paint, `(n, 4 a colour set) uint16`."""
+        self.version += 1
+        data, sets = np.ascontiguousarray(values, np.uint16).tobytes(), values.shape[1] // 4
+        old = self.paint.get(prop)
+        if old is not None and old.buffer.size == len(data) and old.sets == sets:
+            old.buffer.write(data)
+            return
+        self._forget_paint(prop)
+        self.paint[prop] = OwnPaint(self._context.buffer(data, dynamic=True), sets)
+        self.replaced.append(prop)
+
+    def _forget_paint(self, prop: str) -> None:
+        old = self.paint.pop(prop, None)
+        if old is not None:
+            self.replaced.append(prop)
+            old.buffer.release()
+
+    def patch_paint(self, prop: str, start: int, values: Array) -> None:
+        """Replace a run of a prop's paint; nothing happens for a prop without any."""
+        if prop in self.paint:
+            own = self.paint[prop]
+            own.buffer.write(np.ascontiguousarray(values, np.uint16).tobytes(), offset=start * 8 * own.sets)
+
+    def put_map(self, prop: str, values: Array) -> None:
+        """Take a prop's painted map, `(side, side, 4) uint8` or `uint16`."""
+        self.version += 1
+        wide = values.dtype == np.uint16
+        old = self.maps.get(prop)
+        self.maps[prop] = self._context.texture(
+            values.shape[1::-1], 4, np.ascontiguousarray(values).tobytes(), dtype="nu2" if wide else "f1",
+            internal_format=RGBA16 if wide else RGBA8,
+        )  # fmt: skip
+        if old is not None:
+            old.release()
+
+    def patch_map(self, prop: str, column: int, row: int, values: Array) -> None:
+        """Replace texels `(h, w, 4)` of a prop's painted map; nothing happens for a prop without any."""
+        if prop in self.maps:
+            height, width = values.shape[:2]
+            self.maps[prop].write(np.ascontiguousarray(values).tobytes(), viewport=(column, row, width, height))
+
+    def set_material(self, material: Material, lookup: MapLookup, textures: Mapping[str, str] | None = None) -> None:
+        """Take a material; it is compiled when first drawn. `textures` are the keys of its textures (`texture`)."""
+        self.name_textures(material.id, textures or {})
+        self.materials[material.id] = (material, lookup)
+        self.faults.pop(material.id, None)
+
+    def name_textures(self, material: str, textures: Mapping[str, str]) -> None:
+        """Say under which key each texture lies that a material reads by a name."""
+        self.version += 1
+        self._named[material] = dict(textures)
+
+    def texture(self, material: str, name: str) -> GpuTexture | None:
+        """The texture a material reads under a name, by the key it was told, or else by the name itself."""
+        return self.textures.get(self._named.get(material, {}).get(name, name))
+
+    def drop(
+        self, meshes: Iterable[str] = (), textures: Iterable[str] = (), paint: Iterable[str] = (),
+        maps: Iterable[str] = (), materials: Iterable[str] = (),
+    ) -> None:  # fmt: skip
+        """Let go of what no scene uses any more; a key that is not there is no matter."""
+        self.version += 1
+        for key in meshes:
+            self._forget_mesh(key)
+        for key in paint:
+            self._forget_paint(key)
+        for key in textures:
+            gone = self.textures.pop(key, None)
+            if gone is not None:
+                gone.texture.release()
+        for prop in maps:
+            painted = self.maps.pop(prop, None)
+            if painted is not None:
+                painted.release()
+        for material in materials:
+            self.materials.pop(material, None)
+            self._named.pop(material, None)
+            self.faults.pop(material, None)

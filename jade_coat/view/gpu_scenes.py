@@ -1,0 +1,163 @@
+"""Scenes on the GPU: the instances of their draws, and the tables of their dial rows."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from typing import Any
+
+import moderngl
+import numpy as np
+
+from jade_coat.program.numpy_backend import Environment, evaluate
+from jade_coat.program.types import Array
+from jade_coat.stage.draws import Scene
+from jade_coat.view.programs import Compiled
+
+ROWS_A_COLUMN = 4096
+INSTANCE = [("matrix", np.float32, (4, 4)), ("row", np.int32), ("seed", np.float32)]
+
+
+@dataclass
+class GpuScene:
+    """A scene's draws with what they need on the GPU."""
+
+    scene: Scene
+    instances: list[Any]
+    tables: dict[tuple[object, ...], Any] = field(default_factory=dict)
+    shadow: Any = None
+    to_shadow: Array | None = None
+    shadow_texel: float = 0.0
+    serial: int = 0
+    """Another for every scene that is set."""
+
+    def table(self, context: Any, material: str, compiled: Compiled) -> Any:
+        """The rows of a material as a texture, for one of its programs."""
+        # Two programs of one material may spill other values into places of the same names.
+        key = (material, compiled.glsl.layout, tuple(compiled.glsl.spilled.values()))
+        if key not in self.tables:
+            self.tables[key] = row_table(context, compiled, self.scene.rows[material])
+        return self.tables[key]
+
+    def cast_anew(self) -> None:
+        """Forget the sun's depth map."""
+        if self.shadow is not None:
+            self.shadow.release()
+            self.shadow = None
+
+    def release(self) -> None:
+        """Free what it holds on the GPU."""
+        self.cast_anew()
+        for thing in (*self.instances, *self.tables.values()):
+            thing.release()
+
+
+class GpuScenes:
+    """All scenes by name."""
+
+    def __init__(self, context: Any) -> None:
+        self._context = context
+        self._count = 0
+        self._empty = GpuScene(Scene(), [])
+        self.by_name: dict[str, GpuScene] = {}
+        self.freed: list[int] = []
+        """Instance buffers (by OpenGL name) that are gone; whoever kept them takes the list and clears it."""
+
+    def get(self, name: str) -> GpuScene:
+        """A scene, empty where none was set."""
+        return self.by_name.get(name, self._empty)
+
+    def set(self, name: str, scene: Scene) -> None:
+        """Replace a scene; the sun's depth map stays where no shape has moved."""
+        old = self.by_name.get(name)
+        self._count += 1
+        new = GpuScene(scene, [self._instances(draw) for draw in scene.draws], serial=self._count)
+        if old is not None:
+            if _same_shadow(old.scene, scene):
+                new.shadow, new.to_shadow, new.shadow_texel = old.shadow, old.to_shadow, old.shadow_texel
+                old.shadow = None
+            self._free(old)
+        self.by_name[name] = new
+
+    def drop(self, names: Iterable[str]) -> None:
+        """Let go of scenes that are not shown any more."""
+        for name in names:
+            gone = self.by_name.pop(name, None)
+            if gone is not None:
+                self._free(gone)
+
+    def set_row(self, name: str, material: str, row: int, values: Array) -> None:
+        """Replace one row of a material's table; nothing happens where the scene does not have it."""
+        found = self.by_name.get(name)
+        if found is None or material not in found.scene.rows:
+            return
+        rows = found.scene.rows[material]
+        if rows.flags.writeable is False:
+            rows = rows.copy()
+            found.scene.rows[material] = rows
+        rows[row] = values
+        for (owner, *_), table in found.tables.items():
+            if owner == material:
+                write_row(table, table.extra, row, rows[row])
+
+    def cast_anew(self) -> None:
+        """Forget every depth map of the sun: it has moved."""
+        for scene in (self._empty, *self.by_name.values()):
+            scene.cast_anew()
+
+    def _instances(self, draw: Any) -> Any:
+        data = np.empty(len(draw.rows), dtype=INSTANCE)
+        data["matrix"] = draw.matrices.transpose(0, 2, 1)
+        data["row"] = draw.rows
+        data["seed"] = draw.seeds
+        return self._context.buffer(data.tobytes())
+
+    def _free(self, scene: GpuScene) -> None:
+        self.freed += [buffer.glo for buffer in scene.instances]
+        scene.release()
+
+
+def row_table(context: Any, compiled: Compiled, rows: Array) -> Any:
+    """A float texture of rows `(n, floats)`, in columns of `ROWS_A_COLUMN`, for one compiled program."""
+    full = extended_rows(compiled, rows)
+    texels = compiled.glsl.layout.texels
+    columns = -(-len(full) // ROWS_A_COLUMN)
+    high = min(len(full), ROWS_A_COLUMN)
+    grid = np.zeros((high, columns * texels * 4), np.float32)
+    for c in range(columns):
+        part = full[c * ROWS_A_COLUMN : (c + 1) * ROWS_A_COLUMN]
+        grid[: len(part), c * texels * 4 : (c + 1) * texels * 4] = part
+    table = context.texture((columns * texels, high), 4, grid.tobytes(), dtype="f4")
+    table.filter = (moderngl.NEAREST, moderngl.NEAREST)
+    table.extra = compiled
+    return table
+
+
+def extended_rows(compiled: Compiled, rows: Array) -> Array:
+    """Rows with the spilled values behind them, worked out by the NumPy back end."""
+    glsl = compiled.glsl
+    if not glsl.spilled:
+        return rows
+    full = np.zeros((len(rows), glsl.layout.texels * 4), np.float32)
+    full[:, : rows.shape[1]] = rows
+    dials = glsl.layout.columns(full)
+    for name, values in evaluate(glsl.spilled, Environment(dials=dials)).items():
+        texel, at = glsl.layout.places[name]
+        full[:, texel * 4 + at : texel * 4 + at + len(values)] = values.T
+    return full
+
+
+def write_row(table: Any, compiled: Compiled, row: int, values: Array) -> None:
+    """Replace one row of a table."""
+    texels = compiled.glsl.layout.texels
+    at = ((row // ROWS_A_COLUMN) * texels, row % ROWS_A_COLUMN, texels, 1)
+    table.write(extended_rows(compiled, values[None]).tobytes(), viewport=at)
+
+
+def _same_shadow(a: Scene, b: Scene) -> bool:
+    if len(a.draws) != len(b.draws):
+        return False
+    return all(
+        (x.mesh, x.start, x.count) == (y.mesh, y.start, y.count) and np.array_equal(x.matrices, y.matrices)
+        for x, y in zip(a.draws, b.draws, strict=True)
+    )

@@ -1,0 +1,75 @@
+"""The light of the stage as every lit pass reads it: the sky's irradiance and reflections, and the sun."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import moderngl
+import numpy as np
+
+from jade_coat.program.types import Array
+from jade_coat.view.environment import DARK, LEVELS, MAP_SIDE, Environment, split_sum_table, synthesised
+
+SUN_COLOR = np.array([1.0, 0.93, 0.82])
+DEFAULT_LIGHT = ((0.48, 0.62, 0.62), 2.6)
+"""Direction and strength of the sun until one is set."""
+BLOCK = "Light"
+BINDING = 0
+
+
+class Light:
+    """One uniform block and two textures. Until a light is set, an empty stage is dark and any other the default."""
+
+    def __init__(self, context: Any) -> None:
+        self.version = 0
+        """Counts up with every change."""
+        self.sun: Array = np.zeros(3)
+        """The unit direction towards the sun, `(3,)`."""
+        self.is_set = False
+        self._block = context.buffer(reserve=11 * 16)
+        self._split_sum = context.texture((32, 32), 2, split_sum_table().tobytes(), dtype="f4")
+        self._split_sum.repeat_x = self._split_sum.repeat_y = False
+        self._reflections = context.texture_array((MAP_SIDE, MAP_SIDE, LEVELS), 3, dtype="f2")
+        self._reflections.filter = (moderngl.LINEAR, moderngl.LINEAR)
+        self._reflections.repeat_x = self._reflections.repeat_y = False
+        self._place_environment(DARK)
+        self.place_sun(*DEFAULT_LIGHT)
+
+    def set(
+        self, direction: tuple[float, float, float], strength: float, sky: str | Environment = "morning",
+        quick: bool = False,
+    ) -> None:  # fmt: skip
+        """Place the sun, and the sky around it; `quick` leaves the sky as it is."""
+        if not quick:
+            d = np.array(direction, float)
+            x, y, z = (float(c) for c in d / np.linalg.norm(d))
+            made = sky if isinstance(sky, Environment) else synthesised((x, y, z), sky=sky)
+            self._place_environment(made)
+            self.is_set = True
+        self.place_sun(direction, strength)
+
+    def place_sun(self, direction: tuple[float, float, float], strength: float) -> None:
+        """Place the sun alone."""
+        self.version += 1
+        d = np.array(direction, float)
+        self.sun = d / np.linalg.norm(d)
+        values = np.zeros((2, 4), np.float32)
+        values[0, :3], values[1, :3] = self.sun, SUN_COLOR * strength
+        self._block.write(values.tobytes(), offset=9 * 16)
+
+    def _place_environment(self, environment: Environment) -> None:
+        self.version += 1
+        self._reflections.write(environment.reflections.astype(np.float16).tobytes())
+        values = np.zeros((9, 4), np.float32)
+        values[:, :3] = environment.irradiance
+        self._block.write(values.tobytes())
+
+    def bind(self, program: Any, unit: int) -> None:
+        """Let a program that includes `light.glsl` read the light, its textures from two units on."""
+        if BLOCK in program:
+            program[BLOCK].binding = BINDING
+            self._block.bind_to_uniform_block(BINDING)
+        for i, (name, texture) in enumerate((("reflections", self._reflections), ("split_sum", self._split_sum))):
+            if name in program:
+                texture.use(unit + i)
+                program[name].value = unit + i

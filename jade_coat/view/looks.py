@@ -1,0 +1,51 @@
+"""The looks a picture can have, by name, and what the last shader is told to show for each."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+LOOKS = ("lit", "base_color", "roughness", "metallic", "normal", "height", "occlusion", "coverage")
+"""Looks that need no name behind them."""
+PROBES = ("where", "term", "step", "height", "coverage", "channel")
+"""Looks that are outputs of a material: `where:COAT`, `term:COAT:TERM`, `step:COAT:TERM:STEP`, `height:COAT`, …, and
+`channel:N` for a painted channel, four to a colour set."""
+MAX_PROBES = 4
+"""How many outputs by name one program gives at once."""
+
+
+def is_probe(look: str) -> bool:
+    """Whether a look is an output of the material, by its name."""
+    return ":" in look and look.partition(":")[0] in PROBES
+
+
+def is_detailed(look: str) -> bool:
+    """Whether a look needs more than the surface: coverage, paint or an output by name."""
+    return look not in LOOKS[:7]
+
+
+def probes_of(looks: tuple[str, ...]) -> tuple[str, ...]:
+    """The outputs by name among some looks, each once."""
+    return tuple(dict.fromkeys(look for look in looks if is_probe(look)))
+
+
+def batches(looks: tuple[str, ...]) -> Iterator[tuple[str, ...]]:
+    """The looks in order, in runs of no more probes than a program gives at once."""
+    batch: list[str] = []
+    for look in looks:
+        if is_probe(look) and len({p for p in batch if is_probe(p)} | {look}) > MAX_PROBES:
+            yield tuple(batch)
+            batch = []
+        batch.append(look)
+    yield tuple(batch)
+
+
+def look_index(look: str, probes: tuple[str, ...]) -> tuple[int, int]:
+    """The compose shader's numbers for a look. Raises ValueError for a name it does not know."""
+    name, _, detail = look.partition(":")
+    if look in LOOKS:
+        return LOOKS.index(look), 0
+    if name == "paint" and detail in ("R", "G", "B", "A"):
+        return 8, "RGBA".index(detail)
+    if is_probe(look):
+        return 9, probes.index(look) if look in probes else 0
+    raise ValueError(f"there is no look {look!r}")

@@ -1,0 +1,69 @@
+"""The sun's depth map of a scene, kept until its shapes or the sun move."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import moderngl
+import numpy as np
+
+from jade_coat.program.types import Array
+from jade_coat.stage.draws import Scene
+from jade_coat.view.camera import look_at, orthographic
+from jade_coat.view.context import HEADER, shader
+from jade_coat.view.drawing import Drawer, depth_tested
+from jade_coat.view.frame import Frame
+from jade_coat.view.light import Light
+from jade_coat.view.vertex import vertex_source
+
+SIDE = 2048
+
+
+class ShadowPass:
+    """Draws depth as the sun sees it."""
+
+    reads = ()
+    writes = ("shadow",)
+
+    def __init__(self, drawer: Drawer, light: Light) -> None:
+        self._drawer, self._light = drawer, light
+        self._program = drawer.context.program(
+            vertex_shader=vertex_source(), fragment_shader=HEADER + shader("depth.frag")
+        )
+
+    def draw(self, frame: Frame) -> None:
+        """Make the map unless the scene has it."""
+        found, context = frame.scene, self._drawer.context
+        if found.shadow is not None:
+            return
+        low, high = self._bounds(found.scene)
+        centre, half = (low + high) / 2, max(float(np.linalg.norm(high - low)) / 2, 0.01)
+        found.to_shadow = orthographic(half, half * 2.02) @ look_at(centre + self._light.sun * half * 1.01, centre)
+        found.shadow_texel = 2 * half / SIDE
+        found.shadow = _depth_map(context)
+        target = context.framebuffer([], found.shadow)
+        target.use()
+        target.clear(depth=1.0)
+        depth_tested(context)
+        for draw, instances in zip(found.scene.draws, found.instances, strict=True):
+            self._drawer.run(self._program, draw, instances, found.to_shadow)
+        target.release()
+
+    def _bounds(self, scene: Scene) -> tuple[Array, Array]:
+        corners = [np.zeros((1, 3))]
+        for draw in scene.draws:
+            mesh = self._drawer.assets.meshes.get(draw.mesh)
+            if mesh is not None and len(draw.matrices):
+                x, y, z = np.meshgrid(*mesh.bounds.T)
+                box = np.stack([x.ravel(), y.ravel(), z.ravel(), np.ones(8)])
+                corners.append((draw.matrices @ box)[:, :3].transpose(0, 2, 1).reshape(-1, 3))
+        points = np.concatenate(corners[1:] or corners)
+        return points.min(axis=0), points.max(axis=0)
+
+
+def _depth_map(context: Any) -> Any:
+    made = context.depth_texture((SIDE, SIDE))
+    made.compare_func = "<="
+    made.filter = (moderngl.LINEAR, moderngl.LINEAR)
+    made.repeat_x = made.repeat_y = False
+    return made

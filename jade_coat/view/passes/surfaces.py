@@ -1,0 +1,57 @@
+"""Fills the G-buffer with what the materials of opaque surfaces give, nearest first."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from jade_coat.stage.draws import Draw
+from jade_coat.view.context import HEADER, shader
+from jade_coat.view.drawing import Drawer, depth_tested
+from jade_coat.view.frame import Frame
+from jade_coat.view.messages import Part
+from jade_coat.view.vertex import vertex_source
+
+
+class SurfacePass:
+    """Draws all surfaces, or once more over what is there the triangles of the frame's part alone."""
+
+    reads = ()
+    writes = ("base", "shape", "finish", "extra", "paint", "wheres", "coverage", "depth")
+
+    def __init__(self, drawer: Drawer) -> None:
+        self._drawer = drawer
+        self._fault = drawer.context.program(
+            vertex_shader=vertex_source(("normal",), "out vec3 world_normal;", "world_normal = attribute_normal;"),
+            fragment_shader=HEADER + shader("fault.frag"),
+        )
+
+    def draw(self, frame: Frame) -> None:
+        """Fill the attachments."""
+        frame.buffers.gbuffer.use()
+        if frame.part is not None:
+            self._draw_part(frame, frame.part)
+            return
+        frame.buffers.gbuffer.clear(0, 0, 0, 0, depth=1.0)
+        depth_tested(self._drawer.context)
+        draws = frame.scene.scene.draws
+        for i in sorted(range(len(draws)), key=lambda i: self._distance(draws[i], frame)):
+            self._drawer.surface(frame, i, self._fault)
+
+    def _draw_part(self, frame: Frame, part: Part) -> None:
+        depth_tested(self._drawer.context, "<=")
+        for i, draw in enumerate(frame.scene.scene.draws):
+            inside = (part.numbers >= draw.start) & (part.numbers < draw.start + draw.count)
+            if draw.paint == part.prop and inside.any():
+                self._drawer.some_of_surface(frame, i, part.corners[inside])
+        self._drawer.context.depth_func = "<"
+        width, height = frame.buffers.size
+        x0, x1 = (min(max(round(x * width) + d, 0), width) for x, d in ((part.box[0], -2), (part.box[2], 2)))
+        y0, y1 = (min(max(round((1 - y) * height) + d, 0), height) for y, d in ((part.box[3], -2), (part.box[1], 2)))
+        frame.buffers.limit((x0, y0, max(x1 - x0, 1), max(y1 - y0, 1)))
+
+    def _distance(self, draw: Draw, frame: Frame) -> float:
+        mesh = self._drawer.assets.meshes.get(draw.mesh)
+        if mesh is None or not len(draw.matrices):
+            return 0.0
+        centre = np.append(mesh.bounds.mean(axis=0), 1.0)
+        return float(np.linalg.norm((draw.matrices @ centre)[:, :3] - frame.eye.position, axis=1).min())

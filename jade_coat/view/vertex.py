@@ -1,0 +1,32 @@
+"""The one vertex shader of everything that is drawn on the stage, whatever its pixels become."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from jade_coat.mesh.attributes import attributes_of, vertex_declarations
+from jade_coat.program.glsl_backend import GlslProgram
+from jade_coat.view.context import HEADER, shader
+
+
+def vertex_source(attributes: Iterable[str] = (), interface: str = "", body: str = "", head: Iterable[str] = ()) -> str:
+    """A vertex shader: `body` runs once the vertex is placed and `attribute_NAME` is set for each of `attributes`.
+
+    `head` holds declarations that `body` needs, `interface` what it hands on.
+    """
+    wanted = {*attributes, "position"}
+    return "\n".join([
+        HEADER, *head, *vertex_declarations(wanted), interface, shader("placed.vert"),
+        *(a.vertex_line("in_matrix") for a in attributes_of(wanted)), body, "}",
+    ])  # fmt: skip
+
+
+def program_vertex_source(glsl: GlslProgram) -> str:
+    """The vertex shader around an emitted program."""
+    head = [glsl.uniforms, glsl.helpers]
+    head += [f"uniform vec2 instance_{name};" for name in glsl.instance if name != "seed"]
+    body = glsl.vertex_body
+    if "seed" in glsl.instance:
+        head.append("in float in_seed;")
+        body = f"float instance_seed = in_seed;\n{body}"
+    return vertex_source(glsl.attributes, glsl.vertex_interface, body, head)
