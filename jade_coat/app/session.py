@@ -83,6 +83,7 @@ class Session(QObject):
         self._preview: tuple[str, Paint | PaintMap] | None = None
         """A prop and paint that is shown on it without being part of the document."""
         self._shown: tuple[Project, object, object, Project] | None = None
+        self._edits_coats = False
         self.faults: dict[str, str] = {}
         self._loading: set[object] = set()
         self._failed: set[object] = set()
@@ -114,6 +115,7 @@ class Session(QObject):
         self._playing.setInterval(PLAY_MS)
         self._playing.timeout.connect(self._tick)
         self._clock = QElapsedTimer()
+        self.selection_changed.connect(self._open_coat)
         self._stop_watching = self.document.watch(self._on_document)
 
     def child_for_prop(self, merge: object) -> str:
@@ -255,6 +257,16 @@ class Session(QObject):
         if before != (self.prop_id, self.slot, self.coat_id, self.finish_id):
             self.selection_changed.emit()
 
+    def edits_coats(self, on: bool) -> None:
+        """Say whether fields of the chosen coat can be turned: the renderer then has a program that bears it."""
+        self._edits_coats = on
+        self._open_coat()
+
+    def _open_coat(self) -> None:
+        material = self.material if self._edits_coats else None
+        if self.link.open_coat(material.id if material else "", self.coat_id if material else ""):
+            self.scene_changed.emit()
+
     @property
     def material(self) -> Material | None:
         """The material that the chosen finish comes from."""
@@ -345,6 +357,7 @@ class Session(QObject):
 
                 def loaded(result: Any, map_set: Any = map_set, link: StageLink = link) -> None:
                     if link is self.link:
+                        self._loading.discard(map_set)
                         link.textures_loaded(map_set, result)
                         self.scene_changed.emit()
 

@@ -10,10 +10,11 @@ from PyQt6.QtGui import QImage
 
 from jade_coat.app.session import Session
 from jade_coat.material.fields import Number
-from jade_coat.material.material import Coat, Material, field_values
+from jade_coat.material.material import Material, field_values
 from jade_coat.stage.looks import field_row, worn
 from jade_coat.view.camera import eye_of
 from jade_coat.view.client import Picture
+from jade_coat.view.link import alone_id, coat_alone
 
 WIDTH, HEIGHT = 168, 124
 SAMPLES = 4
@@ -78,7 +79,7 @@ class Swatches(QObject):
         if chosen is not None:
             for coat in chosen.coats:
                 alone = coat_alone(chosen, coat)
-                found[f"coat:{chosen.id}:{coat.id}"] = _Wanted(alone, field_values(alone), alone)
+                found[alone_id(chosen.id, coat.id)] = _Wanted(alone, field_values(alone), alone)
         return found
 
     def _draw(self) -> None:
@@ -109,9 +110,3 @@ class Swatches(QObject):
         if picture.tag + 1 < SAMPLES:
             self._request(picture.stream, picture.tag + 1)
         self.arrived.emit(picture.stream)
-
-
-def coat_alone(material: Material, coat: Coat) -> Material:
-    """A material of one coat only, under an id of its own."""
-    bare = coat.with_(where=(), amount=1.0, shown=True)
-    return Material(id=f"coat:{material.id}:{coat.id}", name=coat.name, depth=material.depth, coats=(bare,))

@@ -9,7 +9,7 @@ from typing import Any
 
 from jade_coat.material import where
 from jade_coat.material.fields import Number, remembered, specs
-from jade_coat.material.material import Coat, Material, fields_of, parts_of, shared_name
+from jade_coat.material.material import Coat, Dial, Material, fields_of, parts_of, shared_name
 from jade_coat.material.placement import Placed, gradient_color, hue_turned, place_of
 from jade_coat.material.recipes import recipe_value, step_values
 from jade_coat.material.seam import rim_band, weight, wobbled
@@ -61,6 +61,16 @@ def structure(material: Material) -> tuple[object, ...]:
             part = part[owner] if isinstance(part, dict) else next(t for t in part if t["id"] == owner)
         part.pop(name)
     return (repr(bare), live)
+
+
+def with_live_coat(material: Material, coat: str) -> Material:
+    """A material whose program reads every numeric field of one coat from the row, as if all were exposed.
+
+    While a coat is being worked on, no field that is turned for the first time then changes the program.
+    """
+    exposed = {d.path for d in material.dials}
+    paths = [p for p, _, _ in fields_of(material) if p.startswith(f"{coat}.") and p not in exposed]
+    return material.with_(dials=(*material.dials, *(Dial(id=f"live {p}", path=p, name=p) for p in paths)))
 
 
 def _defaults(material: Material) -> Iterator[tuple[str, Number]]:

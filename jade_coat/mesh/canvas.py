@@ -5,12 +5,11 @@ from __future__ import annotations
 import itertools
 from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import Protocol
 
 import numpy as np
 
-from jade_coat.mesh.data import MeshData
+from jade_coat.mesh.data import MeshData, kept_by_mesh
 from jade_coat.mesh.painting import TILE, Paint, PaintMap, lies_in_square
 from jade_coat.mesh.surface_index import SurfaceIndex, surface_index
 from jade_coat.program.types import Array
@@ -157,7 +156,7 @@ class MapCanvas:
         return np.asarray(self.map.sampled((corners[0] * (1 - v - w) + corners[1] * v + corners[2] * w)[None])[0])
 
 
-@lru_cache(maxsize=4)
+@kept_by_mesh
 def inside(mesh: MeshData, uv_set: int, side: int) -> Array:
     """Which texels lie in a triangle, `(side, side) uint8`; all do where a UV set repeats over the square."""
     from jade_coat.mesh.kernels import mark_inside
@@ -169,7 +168,7 @@ def inside(mesh: MeshData, uv_set: int, side: int) -> Array:
     return found
 
 
-@lru_cache(maxsize=4)
+@kept_by_mesh
 def rim(mesh: MeshData) -> Array:
     """Which triangles touch the edge of a chart, `(m,) uint8`: vertices are split along it."""
     t = mesh.triangles.astype(np.int64)

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Callable
 from dataclasses import dataclass, replace
-from functools import cached_property
-from typing import Any
+from functools import cached_property, wraps
+from typing import Any, Concatenate, ParamSpec, TypeVar, cast
 
 import numpy as np
 
@@ -18,9 +19,28 @@ ROUNDING = 5e-7
 FULL = 65535
 """The value of a painted channel that counts as 1."""
 
+Rest = ParamSpec("Rest")
+Answer = TypeVar("Answer")
+
 
 class BadMesh(ValueError):
     """A mesh that cannot be used; the message names it and the remedy."""
+
+
+def kept_by_mesh(
+    function: Callable[Concatenate[MeshData, Rest], Answer],
+) -> Callable[Concatenate[MeshData, Rest], Answer]:
+    """Let a mesh keep what is worked out of it (and of further, hashable arguments), as long as the mesh lives."""
+
+    @wraps(function)
+    def asked(mesh: MeshData, /, *more: Rest.args, **named: Rest.kwargs) -> Answer:
+        kept: dict[object, Any] = mesh.__dict__.setdefault("_kept", {})
+        key = (function.__module__, function.__name__, more, tuple(named.items()))
+        if key not in kept:
+            kept[key] = function(mesh, *more, **named)
+        return cast(Answer, kept[key])
+
+    return asked
 
 
 @dataclass(frozen=True)
@@ -51,6 +71,10 @@ class MeshData:
     def __post_init__(self) -> None:
         for array in (self.positions, self.normals, self.tangents, self.triangles, *self.uvs, *self.colors):
             array.flags.writeable = False
+
+    def __getstate__(self) -> dict[str, Any]:
+        """Sent to another process, what was worked out of a mesh stays behind."""
+        return {name: value for name, value in self.__dict__.items() if name != "_kept"}
 
     def with_(self, **changes: Any) -> MeshData:
         """A copy with some arrays replaced."""

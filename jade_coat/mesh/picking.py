@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
 
 import numpy as np
 
-from jade_coat.mesh.data import MeshData
+from jade_coat.mesh.data import MeshData, kept_by_mesh
 from jade_coat.program.types import Array
 
 
@@ -89,9 +88,9 @@ class RayTarget:
         return np.where(flat, -1, owner), np.clip(weights, 0, 1).astype(np.float32)
 
 
-@lru_cache(maxsize=64)
+@kept_by_mesh
 def target(mesh: MeshData) -> RayTarget:
-    """The prepared target of a mesh, kept for the most recent meshes."""
+    """The prepared target of a mesh."""
     return RayTarget(mesh.positions, mesh.triangles)
 
 

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from functools import cached_property, lru_cache
+from functools import cached_property
 from threading import Lock
 
 import numpy as np
 
-from jade_coat.mesh.data import MeshData
+from jade_coat.mesh.data import MeshData, kept_by_mesh
 from jade_coat.program.types import Array
 
 SHARED_OUT = 20_000
@@ -142,7 +142,7 @@ def _along_curve(points: Array) -> Array:
     return np.asarray(cell[:, 0] | (cell[:, 1] << 1) | (cell[:, 2] << 2))
 
 
-@lru_cache(maxsize=16)
+@kept_by_mesh
 def surface_index(mesh: MeshData) -> SurfaceIndex:
-    """The index of a mesh, kept for the most recent meshes."""
+    """The index of a mesh."""
     return SurfaceIndex(mesh)

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from jade_coat.material.compile import structure
 from jade_coat.material.material import Material
 from jade_coat.material.surface import MapLookup
 from jade_coat.mesh.painting import Paint, PaintMap
@@ -130,10 +131,21 @@ class Given(ABC):
         named = {name: texture.key for name, texture in textures.items()}
         old = self._materials.get(material.id)
         self._materials[material.id] = (material, lookup, named)
-        if old is None or old[0] != material or old[1] is not lookup:
+        # Numbers are read from the rows of a scene: a material that differs in them alone need not be sent.
+        if old is None or old[1] is not lookup or not _draw_alike(old[0], material):
             self.send(m.SetMaterial(material, lookup, named))
         elif old[2] != named:
             self.send(m.NameTextures(material.id, named))
+
+    def has_material(self, material: str) -> bool:
+        """Whether the process has a material under this id."""
+        return material in self._materials
+
+    def compile_ahead(self, materials: Iterable[str]) -> None:
+        """Have the programs of some materials made ready before a picture asks for them."""
+        wanted = tuple(materials)
+        if wanted:
+            self.send(m.CompileAhead(wanted))
 
     def _send_mesh(self, key: str, mesh: MeshData) -> None:
         from jade_coat.mesh.attributes import mesh_streams
@@ -236,6 +248,10 @@ class Given(ABC):
         if quick or self._sun is None or self._sun[:2] != wanted[:2] or self._sun[2] is not sky:
             self._sun = wanted if not quick else None
             self.send(m.SetLight(direction, strength, sky, quick))
+
+
+def _draw_alike(a: Material, b: Material) -> bool:
+    return a is b or structure(a) == structure(b)
 
 
 def _unused(held: Iterable[str], used: set[str]) -> tuple[str, ...]:

@@ -11,13 +11,14 @@ import numpy as np
 from jade_coat.files.library import Library
 from jade_coat.maps.mapset import MapSet
 from jade_coat.maps.packing import PackedLookup, Texture
+from jade_coat.material.compile import with_live_coat
 from jade_coat.material.fields import Number
-from jade_coat.material.material import Material
+from jade_coat.material.material import Coat, Material, plain_id
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import FULL, BadMesh, MeshData, Slot
 from jade_coat.mesh.painting import TILE, Paint, PaintMap
 from jade_coat.stage.draws import Draw, Scene
-from jade_coat.stage.looks import worn_materials
+from jade_coat.stage.looks import material_of, worn, worn_materials
 from jade_coat.stage.project import Project
 from jade_coat.stage.rows import KeptRows
 from jade_coat.stage.scene import BARE, build_scene, single
@@ -44,6 +45,8 @@ class StageLink:
         self._scene = Scene()
         self._rows = KeptRows()
         self._lookup = PackedLookup(())
+        self._open = ("", "")
+        self._edited: dict[str, tuple[Material, str, Material]] = {}
         self._loaded: dict[MapSet, list[Texture]] = {}
         self._broken: dict[str, MeshData] = {}
         self._shapes: dict[str, MeshData] = {}
@@ -92,9 +95,34 @@ class StageLink:
                 if map_set.id in material.map_sets and material.id in self._scene.rows:
                     self._give(material, self._project)
 
+    def open_coat(self, material_id: str, coat: str) -> bool:
+        """Make ready for fields of a coat being turned, instead of those of the one before; whether it was another."""
+        if (material_id, coat) == self._open:
+            return False
+        before, self._open = self._open[0], (material_id, coat)
+        self._edited.clear()
+        project, ids = self._project, []
+        for material in _every_wear(project, {before, material_id}) if project is not None else ():
+            if project is not None and self._client.has_material(material.id):
+                self._give(material, project)
+                ids.append(material.id)
+        self._client.compile_ahead(ids)
+        return True
+
+    def _as_edited(self, material: Material) -> Material:
+        """What the renderer is given for a material: one whose fields are being turned reads them all from its row."""
+        owner, coat = self._open
+        own_id = plain_id(material.id.rpartition("/")[2])
+        if own_id not in (owner, alone_id(owner, coat)) or all(c.id != coat for c in material.coats):
+            return material
+        known = self._edited.get(material.id)
+        if known is None or known[0] is not material or known[1] != coat:
+            self._edited[material.id] = known = (material, coat, with_live_coat(material, coat))
+        return known[2]
+
     def _give(self, material: Material, project: Project, lookup: PackedLookup | None = None) -> None:
         """Send a material with those textures of a project's map sets that are loaded."""
-        wanted = material.map_sets
+        material, wanted = self._as_edited(material), material.map_sets
         sets = (self._loaded.get(s, ()) for s in project.map_sets if s.id in wanted)
         self._client.set_material(material, lookup or self._lookup, {t.name: t for found in sets for t in found})
 
@@ -241,6 +269,26 @@ class StageLink:
         self._client.put_mesh(key, mesh, _bend(material.reads_bend(self._lookup)))
         self._give(material, self._project)
         self._client.set_scene(scene, single(key, mesh, material, values))
+
+
+def _every_wear(project: Project, owners: set[str]) -> list[Material]:
+    """Some materials, with all that dials of their finishes make of them, and their coats alone."""
+    looks = [m.id for m in project.materials if m.id in owners]
+    looks += [f.id for f in project.finishes if material_of(project, f.id).id in owners]
+    worn_ones = {m.id: m for m in (worn(project, look) for look in looks)}
+    alone = [coat_alone(m, c) for m in project.materials if m.id in owners for c in m.coats]
+    return [*worn_ones.values(), *alone]
+
+
+def coat_alone(material: Material, coat: Coat) -> Material:
+    """A material of one coat only, under an id of its own."""
+    bare = coat.with_(where=(), amount=1.0, shown=True)
+    return Material(id=alone_id(material.id, coat.id), name=coat.name, depth=material.depth, coats=(bare,))
+
+
+def alone_id(material: str, coat: str) -> str:
+    """The id of a material that shows one coat of another alone."""
+    return f"coat:{material}:{coat}"
 
 
 def _bend(wanted: bool) -> tuple[str, ...]:

@@ -189,6 +189,17 @@ class NameTextures(Message):
 
 
 @dataclass(frozen=True)
+class CompileAhead(Message):
+    """Materials whose programs should be ready before a picture asks for them."""
+
+    materials: tuple[str, ...]
+
+    def take(self, renderer: Renderer, array: ReadArray) -> None:
+        """Compile them; what fails is told by the picture that needs it."""
+        renderer.compile_ahead(self.materials)
+
+
+@dataclass(frozen=True)
 class SetScene(Message):
     """The draws of a scene and their dial rows."""
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from typing import Any
 
 import numpy as np
@@ -22,7 +23,7 @@ from jade_coat.view.passes.compose import ComposePass
 from jade_coat.view.passes.marks import MarksPass
 from jade_coat.view.passes.shadow import ShadowPass
 from jade_coat.view.passes.surfaces import SurfacePass
-from jade_coat.view.programs import ProgramShop
+from jade_coat.view.programs import ProgramFault, ProgramShop
 
 
 class Renderer:
@@ -46,6 +47,13 @@ class Renderer:
     def faults(self) -> dict[str, str]:
         """Why materials cannot be drawn, by their ids."""
         return self.assets.faults
+
+    def compile_ahead(self, materials: tuple[str, ...]) -> None:
+        """Have the programs of some materials ready; one that fails is a fault once it is drawn."""
+        for name in materials:
+            if name in self.assets.materials:
+                with suppress(ProgramFault, TypeError, ValueError, KeyError):
+                    self.shop.view(*self.assets.materials[name])
 
     def set_shared(self, values: dict[str, float]) -> None:
         """Take the values of the shared dials; those not named are 0."""

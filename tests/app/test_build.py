@@ -15,6 +15,7 @@ from jade_coat.app.widgets import coat_stack
 from jade_coat.app.widgets.view import Split
 from jade_coat.app.widgets.view_bar import take_sky
 from jade_coat.files.project_folder import open_project
+from jade_coat.view.messages import FrameRequest, SetScene
 from tests.app.conftest import Hand, move
 from tests.app.wall import WALL, pixel_of, shown, wall_paint
 
@@ -285,3 +286,26 @@ def test_every_part_of_the_coat_editor_edits_the_document_and_is_undone(hand: Ha
     while session.document.redo():
         pass
     assert session.project.with_(camera=start.camera) == changed.with_(camera=start.camera)
+
+
+def test_the_first_turn_of_a_field_compiles_nothing_and_sends_a_row_alone(hand) -> None:
+    session = hand.session
+    session.choose_prop("kiln_wall_prop", "surface")
+    session.choose_coat("lime")
+    hand.settle()
+    pictures, sent = [], []
+    session.picture.connect(lambda picture, image: pictures.append(picture))
+    real = session.client.send
+    session.client.send = lambda message: (sent.append(message), real(message))
+    hand.window.bench.view.refresh()
+    hand.settle()
+    before = pictures[-1]
+    for step in range(1, 5):
+        session.do("set_field", material="kiln_wall", path="lime.surface.saturation", value=1.0 + step / 10)
+    hand.settle()
+    del session.client.send
+    assert pictures[-1].compiles == before.compiles
+    kinds = {type(m).__name__ for m in sent if not isinstance(m, FrameRequest)}
+    assert kinds <= {"SetRow", "SetScene", "Drop"}
+    assert "SetRow" in kinds
+    assert not any(isinstance(m, SetScene) and m.name == "stage" for m in sent)

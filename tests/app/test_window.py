@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import subprocess
 import sys
+import weakref
 from pathlib import Path
 
 import numpy as np
@@ -425,3 +427,12 @@ def test_a_stroke_works_on_a_real_screen_too(demo_folder: Path) -> None:
     )  # fmt: skip
     assert result.returncode == 0, result.stdout[-3000:] + result.stderr[-2000:]
     assert "1 passed" in result.stdout
+
+
+def test_an_earlier_project_is_let_go_when_another_is_opened(hand, demo_copy) -> None:
+    gone = [weakref.ref(thing) for thing in (hand.session.library, hand.session.link)]
+    mesh = weakref.ref(hand.session.link.mesh_data("kiln_wall"))
+    hand.window.open_folder(demo_copy)
+    hand.settle()
+    gc.collect()
+    assert [ref() for ref in (*gone, mesh)] == [None, None, None]

@@ -8,10 +8,20 @@ import signal
 import numpy as np
 import pytest
 
-from jade_coat.material.material import layout
+from jade_coat.files.assets import Assets
+from jade_coat.files.library import Library
+from jade_coat.maps.mapset import MapFile, MapSet
+from jade_coat.maps.packing import PackedLookup, Texture
+from jade_coat.material.material import Coat, Material, field_values, layout
+from jade_coat.material.surface import Role, Surface
+from jade_coat.mesh import shapes
+from jade_coat.stage.draws import Scene
 from jade_coat.stage.looks import field_row, material_of
+from jade_coat.stage.project import Camera, Project, Prop
 from jade_coat.stage.scene import build_scene
 from jade_coat.view.client import RenderClient
+from jade_coat.view.link import StageLink
+from jade_coat.view.messages import Drop
 from tests.support import eye_for, load_client
 
 
@@ -84,3 +94,75 @@ def test_bad_messages_are_told_and_the_process_goes_on(client, demo) -> None:
     assert "no look 'smell'" in troubles[0]
     client.request("main", scene="stage", eye=eye, width=64, height=40)
     assert client.wait(lambda: bool(pictures))
+
+
+def resident(process: int) -> int:
+    """Bytes of memory a process holds, from the kernel."""
+    with open(f"/proc/{process}/status") as status:
+        return next(int(line.split()[1]) for line in status if line.startswith("VmRSS")) * 1024
+
+
+def test_thirty_projects_in_a_row_leave_memory_where_it_was(client) -> None:
+    """Each brings 11 MB of texture under the same names; nothing but the last one's is kept in either process."""
+    rng, held = np.random.default_rng(1), []
+    pictures: list = []
+    client.on_picture = pictures.append
+    eye = eye_for(Camera(), 64, 40)
+    for i in range(30):
+        library = Library(Assets())
+        mesh = library.add_mesh(shapes.box(1.0 + i / 100, 1, 1), "Box", set())
+        map_set = MapSet(id="s", name="S", maps=(MapFile(role=Role.ROUGHNESS, asset=f"maps/{i}", file=f"{i}.png"),))
+        material = Material(id="m", name="M", coats=(Coat(id="c", name="C", surface=Surface(map_set="s")),))
+        prop = Prop(id="p", name="P", mesh=mesh.id, finishes={mesh.slots[0]: "m"})
+        link = StageLink(client, library)
+        link.sync(Project(meshes=(mesh,), map_sets=(map_set,), materials=(material,), props=(prop,)))
+        values = rng.integers(0, 65535, (1024, 1024, 4), dtype=np.uint16)
+        levels = tuple(values[:: 2**n, :: 2**n].copy() for n in range(11))
+        link.textures_loaded(map_set, [Texture("s/b", False, levels)])
+        link.show_look("finish:m", material, field_values(material))
+        for scene in ("stage", "finish:m"):
+            client.request(scene, scene=scene, eye=eye, width=64, height=40)
+        assert client.wait(lambda: client.idle)
+        held.append((resident(client.process_id), resident(os.getpid())))
+    seen = [p.pixels for p in pictures if p.stream == "stage"]
+    assert not np.array_equal(seen[-1], seen[-2])  # each was drawn with its own maps, though names are the same
+    theirs, ours = (after - before for before, after in zip(held[9], held[-1], strict=True))
+    assert theirs < 60 << 20
+    assert ours < 60 << 20
+
+
+def test_what_no_scene_uses_is_dropped_and_comes_back_when_it_is_used_again(client, demo) -> None:
+    pictures, sent = load_client(client, demo), []
+    real, client.send = client.send, lambda message: (sent.append(message), real(message))
+    whole = build_scene(demo.project, demo.mesh)
+    wall = next(d for d in whole.draws if d.material == "kiln_wall")
+    eye = eye_for(demo.project.camera, 160, 100)
+
+    def picture(scene: Scene) -> np.ndarray:
+        client.set_scene("stage", scene)
+        client.sweep()
+        for material in demo.project.materials:
+            if material.id in scene.rows:
+                client.set_material(material, lookup, demo.textures())
+        for mesh in {d.mesh for d in scene.draws}:
+            client.put_mesh(mesh, demo.mesh(mesh))
+        for prop in demo.project.props:
+            if any(d.paint == prop.id for d in scene.draws) and client.paint_of(prop.id) is None:
+                client.put_paint(prop.id, prop.paint.whole())
+        client.request("main", scene="stage", eye=eye, width=160, height=100)
+        assert client.wait(lambda: client.idle)
+        return pictures[-1].pixels
+
+    lookup = PackedLookup(demo.project.map_sets, demo.project.recipes)
+    first = picture(whole)
+    sent.clear()
+    alone = picture(Scene((wall,), {"kiln_wall": whole.rows["kiln_wall"]}))
+    gone = next(m for m in sent if isinstance(m, Drop))
+    assert wall.mesh not in gone.meshes
+    assert set(gone.meshes) == {d.mesh for d in whole.draws} - {wall.mesh}
+    assert "kiln_wall" not in gone.materials
+    assert len(gone.materials) > 1
+    assert not np.array_equal(first, alone)
+    assert np.array_equal(picture(whole), first)
+    client.drop_all()
+    assert client.paint_of("kiln_wall_prop") is None

@@ -32,6 +32,7 @@ class Bench(QWidget):
 
     def __init__(self, session: Session) -> None:
         super().__init__()
+        self._session = session
         self.brush = BrushState()
         self.swatches = Swatches(session, self)
         self.view = View(session)
@@ -80,6 +81,7 @@ class Bench(QWidget):
     def set_tool(self, tool: str) -> None:
         """Take up the tool `look` or `brush`."""
         self.view.tool = tool
+        self._session.edits_coats(tool == "look")
         if tool == "brush":
             self.brush_tool.warm()
         self.left.setCurrentIndex(int(tool == "brush"))
