@@ -16,6 +16,7 @@ from jade_coat.material.material import Material, dial_spec, field_values, layou
 from jade_coat.mesh.attributes import attributes_of, vertex_declarations
 from jade_coat.program import passes
 from jade_coat.program.glsl_backend import DialAccess, FetchMode, GlslProgram, emit, output_name, uniform_name
+from jade_coat.program.samplers import PROMISED, shared_samplers
 from jade_coat.stage.project import Project
 
 OUTPUTS = ("base_color", "normal", "roughness", "metallic", "occlusion", "height", "emissive", "opacity")
@@ -23,11 +24,13 @@ _TYPES = {1: "float", 2: "vec2", 3: "vec3", 4: "vec4"}
 
 
 def bundle_files(project: Project, library: Library, material: Material) -> dict[str, bytes]:
-    """The files of a bundle by name. Raises what reading maps raises."""
+    """The files of a bundle by name. Raises what reading maps raises, and TooManySamplers."""
     outputs = compile_material(material, PackedLookup(project.map_sets, project.recipes), folded_fields(material))
     wanted = {name: outputs[name] for name in OUTPUTS}
-    glsl = emit(wanted, layout(material), FetchMode.HARDWARE, dials=DialAccess.UNIFORM)
-    textures = _textures(project, library, glsl)
+    by_name = {t.name: t for s in project.map_sets for t in library.textures(s)}
+    samplers = shared_samplers(passes.textures(wanted.values()), lambda t: by_name[t.name].kind, PROMISED)
+    glsl = emit(wanted, layout(material), FetchMode.HARDWARE, dials=DialAccess.UNIFORM, samplers=samplers)
+    textures = [by_name[reference.name] for reference in glsl.textures]
     files = {
         "material.vert": _vertex(glsl).encode(),
         "material.frag": _fragment(glsl, material).encode(),
@@ -43,11 +46,6 @@ def bundle_files(project: Project, library: Library, material: Material) -> dict
 def write_bundle(project: Project, library: Library, material: Material, folder: Path) -> list[Path]:
     """Write a bundle into a folder; returns the files. Raises WriteFailed and what reading maps raises."""
     return write_all(folder, bundle_files(project, library, material))
-
-
-def _textures(project: Project, library: Library, glsl: GlslProgram) -> list[Texture]:
-    by_name = {t.name: t for s in project.map_sets for t in library.textures(s)}
-    return [by_name[reference.name] for reference in glsl.textures]
 
 
 def _texture_file(texture: Texture) -> str:
@@ -110,17 +108,25 @@ def _sheet(material: Material, glsl: GlslProgram, textures: list[Texture]) -> di
                 "hint": dial.hint or spec.hint,
             }
         )
+    places = {t.name: (i, k, len(group) > 1) for i, group in enumerate(glsl.samplers) for k, t in enumerate(group)}
     maps = [
         {
-            "uniform": f"map{i}",
+            "uniform": f"map{places[t.name][0]}",
+            **({"layer": places[t.name][1]} if places[t.name][2] else {}),
             "file": _texture_file(t),
             "encoding": "sRGB colour, linear alpha" if t.is_color else "linear",
             "wrap": "repeat",
             "mean": [round(float(v), 6) for v in t.mean],
         }
-        for i, t in enumerate(textures)
+        for t in textures
     ]
     return {"material": material.name, "dials": dials, "textures": maps, "metres": list(glsl.instance)}
+
+
+def _arrays(glsl: GlslProgram) -> str:
+    if not any(len(group) > 1 for group in glsl.samplers):
+        return ""
+    return "Textures with a layer belong into one array texture, with those of the same uniform, in that order.\n"
 
 
 def _readme(material: Material, glsl: GlslProgram, cost: passes.Cost) -> str:
@@ -128,6 +134,7 @@ def _readme(material: Material, glsl: GlslProgram, cost: passes.Cost) -> str:
         f"{one_line(material.name)}\n\n"
         "material.vert and material.frag are GLSL 3.30. parameters.json lists every dial: its\n"
         f"uniform, type, unit, range and default. Textures repeat; those marked sRGB are decoded to linear when read.\n"
+        f"{_arrays(glsl)}"
         f"Cost of a pixel: {cost.fetches} texture reads, {cost.arithmetic:.0f} units of arithmetic, "
         f"{glsl.varyings} varyings.\n"
     )

@@ -17,6 +17,7 @@ from jade_coat.maps.mapset import MapFile, MapSet
 from jade_coat.material.recipes import Recipe
 from jade_coat.material.surface import MapRead, Role
 from jade_coat.program import TextureRef
+from jade_coat.program.samplers import Kind
 from jade_coat.program.types import Array
 
 ReadAsset = Callable[[str], bytes]
@@ -58,6 +59,13 @@ class Texture:
     def key(self) -> str:
         """A content hash."""
         return hashlib.sha256(self.levels[0].tobytes() + bytes([self.is_color])).hexdigest()[:24]
+
+    @property
+    def kind(self) -> Kind:
+        """Its format, width and height: what textures of one array have in common."""
+        level = self.levels[0]
+        form = "srgb8" if self.is_color else "linear16" if level.dtype == np.uint16 else "linear8"
+        return (form, level.shape[1], level.shape[0])
 
     @cached_property
     def _linear(self) -> dict[int, Array]:

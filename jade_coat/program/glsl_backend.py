@@ -13,6 +13,7 @@ from jade_coat.program.layout import DialLayout
 from jade_coat.program.ops import OPS
 from jade_coat.program.ops.record import SHADERS
 from jade_coat.program.passes import UNIFORM_OPS
+from jade_coat.program.samplers import PROMISED, Samplers, TooManySamplers
 from jade_coat.program.types import Rate
 from jade_coat.program.value import TextureRef, Value, walk
 
@@ -52,6 +53,8 @@ class GlslProgram:
     pixel_interface: str
     pixel_body: str
     textures: tuple[TextureRef, ...]
+    samplers: Samplers
+    """What each sampler `mapN` reads: one texture, or the layers of an array."""
     attributes: tuple[str, ...]
     instance: tuple[str, ...]
     shared: tuple[str, ...]
@@ -93,16 +96,23 @@ def emit(
     fetch: FetchMode = FetchMode.HARDWARE,
     budget: int = VARYING_BUDGET,
     dials: DialAccess = DialAccess.ROW,
+    samplers: Samplers | None = None,
 ) -> GlslProgram:
     """Emit a folded program; row-rate values that find no varying are spilled to columns behind `layout`.
 
-    With dials as uniforms nothing is spilled: what finds no varying is worked out in the pixel stage.
-    Raises ValueError when the attributes alone exceed the varying budget.
+    With dials as uniforms nothing is spilled: what finds no varying is worked out in the pixel stage. `samplers` says
+    which textures share one (`program.samplers`); left out, each has its own. Raises TooManySamplers when they are more
+    than OpenGL promises, and ValueError when the attributes alone exceed the varying budget.
     """
     stages = _Stages(outputs, budget, may_spill=dials is DialAccess.ROW)
     spilled = {f"spilled{i}": node for i, node in enumerate(stages.spilled)}
     full = layout.extended((name, node.type) for name, node in spilled.items())
-    return _Writer(outputs, stages, full, fetch, dials).program(spilled)
+    read = tuple(passes.textures(outputs.values()))
+    taken = samplers if samplers is not None else tuple((t,) for t in read)
+    room = PROMISED - (dials is DialAccess.ROW)  # the table of rows takes one
+    if len(taken) > room:
+        raise TooManySamplers(f"it reads {len(taken)} textures at once, and {room} can be had")
+    return _Writer(outputs, stages, full, fetch, dials, taken).program(spilled)
 
 
 @dataclass(frozen=True)
@@ -193,13 +203,18 @@ class _Writer:
     """Writes statements for both stages."""
 
     def __init__(
-        self, outputs: Mapping[str, Value], stages: _Stages, layout: DialLayout, fetch: FetchMode, dials: DialAccess
-    ) -> None:
+        self, outputs: Mapping[str, Value], stages: _Stages, layout: DialLayout, fetch: FetchMode, dials: DialAccess,
+        samplers: Samplers,
+    ) -> None:  # fmt: skip
         self.outputs, self.stages, self.layout, self.fetch, self.dials = outputs, stages, layout, fetch, dials
         self.vertex: list[str] = []
         self.pixel: list[str] = []
         self.helpers: dict[str, None] = {"fetch_manual": None} if fetch is FetchMode.MANUAL else {}
         self.textures = tuple(passes.textures(outputs.values()))
+        self.samplers = samplers
+        self._places = {t: (i, k, len(group) > 1) for i, group in enumerate(samplers) for k, t in enumerate(group)}
+        if fetch is FetchMode.MANUAL and any(len(group) > 1 for group in samplers):
+            self.helpers["fetch_manual_layer"] = None
         self._spill_names = {n: f"spilled{i}" for i, n in enumerate(stages.spilled)}
 
     def program(self, spilled: Mapping[str, Value]) -> GlslProgram:
@@ -222,6 +237,7 @@ class _Writer:
             pixel_interface="\n".join(f"{k} in vec4 {k}{i};" for k, i in kinds),
             pixel_body="\n".join(self.pixel),
             textures=self.textures,
+            samplers=self.samplers,
             attributes=_names(nodes, "attribute"),
             instance=_names(nodes, "instance"),
             shared=_names(nodes, "shared"),
@@ -231,7 +247,7 @@ class _Writer:
         )
 
     def _uniforms(self, nodes: list[Value]) -> str:
-        lines = [f"uniform sampler2D map{i};" for i in range(len(self.textures))]
+        lines = [f"uniform sampler2D{'Array' if len(g) > 1 else ''} map{i};" for i, g in enumerate(self.samplers)]
         means = sorted({self.textures.index(n.static) for n in nodes if n.op == "texture_mean"})
         lines += [f"uniform vec4 mean{i};" for i in means]
         shared = sorted({n.static for n in nodes if n.op == "shared"}, key=str)
@@ -281,14 +297,7 @@ class _Writer:
 
     def _expression(self, node: Value, arguments: list[str]) -> str:
         if node.op == "texture":
-            index = self.textures.index(node.static)
-            if self.fetch is FetchMode.MANUAL:
-                color = "true" if node.static.is_color else "false"
-                return f"fetch_manual(map{index}, {arguments[0]}, {color})"
-            if len(arguments) == 2:
-                at, smooth = arguments
-                return f"textureGrad(map{index}, {at}, dFdx({smooth}), dFdy({smooth}))"
-            return f"texture(map{index}, {arguments[0]})"
+            return self._texture_read(node.static, arguments)
         if node.op == "texture_mean":
             return f"mean{self.textures.index(node.static)}"
         if node.op == "dial":
@@ -298,6 +307,18 @@ class _Writer:
         if OPS[node.op].reads_outside:
             return f"{node.op}_{node.static[0]}"
         return render(node, arguments, self.helpers)
+
+    def _texture_read(self, texture: TextureRef, arguments: list[str]) -> str:
+        index, layer, in_array = self._places[texture]
+        if self.fetch is FetchMode.MANUAL:
+            color = "true" if texture.is_color else "false"
+            name, more = ("fetch_manual_layer", f", {layer}") if in_array else ("fetch_manual", "")
+            return f"{name}(map{index}, {arguments[0]}, {color}{more})"
+        at = f"vec3({arguments[0]}, {layer}.0)" if in_array else arguments[0]
+        if len(arguments) == 2:
+            smooth = arguments[1]
+            return f"textureGrad(map{index}, {at}, dFdx({smooth}), dFdy({smooth}))"
+        return f"texture(map{index}, {at})"
 
     def _row_read(self, name: str) -> str:
         if self.dials is DialAccess.UNIFORM:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
 import moderngl
@@ -11,9 +12,10 @@ from jade_coat.material.paint_source import OWN_MAP
 from jade_coat.mesh.attributes import STREAMS
 from jade_coat.program.glsl_backend import shared_uniform
 from jade_coat.program.types import Array
+from jade_coat.program.value import TextureRef
 from jade_coat.stage.draws import Draw
 from jade_coat.view.frame import Frame
-from jade_coat.view.gpu_assets import GpuAssets, GpuMesh, GpuTexture
+from jade_coat.view.gpu_assets import GpuAssets, GpuMesh
 from jade_coat.view.gpu_scenes import ROWS_A_COLUMN, GpuScene, GpuScenes
 from jade_coat.view.programs import Compiled, ProgramFault, ProgramShop
 
@@ -28,7 +30,8 @@ class Drawer:
         self.shared: dict[str, float] = {}
         """The values of the shared dials, by the names programs use."""
         self._arrays: dict[tuple[Any, ...], Any] = {}
-        self._grey = GpuTexture(context.texture((1, 1), 4, bytes([128, 128, 128, 255])), MEAN_GREY)
+        grey = np.array([[[128, 128, 128, 255]]], np.uint8)
+        self._grey, self._grey_array = assets.alone(grey), assets.alone(grey, layers=1)
 
     def compiled(self, draw: Draw, detailed: bool, probes: tuple[str, ...]) -> Compiled | None:
         """The program of a draw; None, and a fault noted, where it has none."""
@@ -40,9 +43,10 @@ class Drawer:
             return None
         material, lookup = self.assets.materials[name]
         try:
+            kind = partial(self.assets.kind, name)
             if detailed:
-                return self.shop.sheet(material, lookup, probes, source)
-            return self.shop.view(material, lookup, source)
+                return self.shop.sheet(material, lookup, probes, source, kind)
+            return self.shop.view(material, lookup, source, kind)
         except (ProgramFault, TypeError, ValueError, KeyError) as error:
             faults[name] = str(error)
             return None
@@ -53,12 +57,12 @@ class Drawer:
         found.table(self.context, draw.material, compiled).use(0)
         set_uniform(program, "row_table", 0)
         set_uniform(program, "row_shape", (glsl.layout.texels, ROWS_A_COLUMN))
-        for i, reference in enumerate(glsl.textures):
-            own = self.assets.maps.get(draw.paint) if reference == OWN_MAP else None
-            known = self.assets.texture(draw.material, reference.name) or self._grey
-            (own or known.texture).use(i + 1)
+        for i, group in enumerate(glsl.samplers):
+            self._sampled(draw, group).use(i + 1)
             set_uniform(program, f"map{i}", i + 1)
-            set_uniform(program, f"mean{i}", known.mean)
+        for i, reference in enumerate(glsl.textures):
+            known = self.assets.texture(draw.material, reference.name)
+            set_uniform(program, f"mean{i}", known.mean if known is not None else MEAN_GREY)
         set_uniform(program, "shared_camera_position", tuple(eye))
         for name in glsl.shared:
             if name in self.shared or name != "camera_position":
@@ -69,6 +73,15 @@ class Drawer:
             uv_set = int(name.removeprefix("metres"))
             value = mesh.metres[uv_set] if uv_set < len(mesh.metres) else (1.0, 1.0)
             set_uniform(program, f"instance_{name}", value)
+
+    def _sampled(self, draw: Draw, group: tuple[TextureRef, ...]) -> Any:
+        """The texture behind a sampler of a draw; grey until it is there."""
+        if len(group) > 1:
+            return self.assets.array(draw.material, group) or self._grey_array
+        if group[0] == OWN_MAP:
+            return self.assets.maps.get(draw.paint) or self._grey
+        known = self.assets.texture(draw.material, group[0].name)
+        return known.texture if known is not None else self._grey
 
     def run(self, program: Any, draw: Draw, instances: Any, view_projection: Array) -> None:
         """Draw with a program that is bound already; nothing happens for a mesh that is not there."""

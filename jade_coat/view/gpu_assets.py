@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-import moderngl
 import numpy as np
 
 from jade_coat.maps.packing import Texture
 from jade_coat.material.material import Material
 from jade_coat.material.surface import MapLookup
+from jade_coat.program.samplers import Kind
 from jade_coat.program.types import Array
-
-SRGB8_ALPHA8, RGBA16, RGBA8 = 0x8C43, 0x805B, 0x8058
+from jade_coat.program.value import TextureRef
+from jade_coat.view.gl_texture import RGBA8, RGBA16, GlCalls, GlTexture
 
 
 @dataclass
@@ -44,8 +44,16 @@ class OwnPaint:
 class GpuTexture:
     """A texture on the GPU, and its mean texel in linear light."""
 
-    texture: Any
+    texture: GlTexture
     mean: tuple[float, ...]
+
+
+@dataclass(frozen=True)
+class _Array:
+    """An array of textures, and the materials that read it."""
+
+    texture: GlTexture
+    users: set[str]
 
 
 class GpuAssets:
@@ -59,6 +67,8 @@ class GpuAssets:
         self.maps: dict[str, Any] = {}
         self.materials: dict[str, tuple[Material, MapLookup]] = {}
         self._named: dict[str, dict[str, str]] = {}
+        self._arrays: dict[tuple[str, ...], _Array] = {}
+        self._gl = GlCalls(context)
         self.faults: dict[str, str] = {}
         """Why a material cannot be drawn, by its id."""
         self.version = 0
@@ -85,22 +95,50 @@ class GpuAssets:
     def put_texture(self, key: str, is_color: bool, levels: tuple[Array, ...]) -> None:
         """Take a texture with all its levels; colour is decoded from sRGB by the hardware."""
         self.version += 1
-        height, width = levels[0].shape[:2]
-        wide = levels[0].dtype == np.uint16
-        kind = SRGB8_ALPHA8 if is_color else RGBA16 if wide else RGBA8
-        texture = self._context.texture(
-            (width, height), 4, levels[0].tobytes(), dtype="nu2" if wide else "f1", internal_format=kind
-        )
-        if len(levels) > 1:
-            texture.build_mipmaps(0, len(levels) - 1)
-            for i, level in enumerate(levels[1:], 1):
-                texture.write(level.tobytes(), level=i)
-            texture.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
-        mean = tuple(float(v) for v in Texture(key, is_color, levels[-1:]).mean)
-        old = self.textures.get(key)
+        given = Texture(key, is_color, levels)
+        texture = GlTexture(self._gl, given.kind, len(levels))
+        texture.write(levels)
+        mean = tuple(float(v) for v in given.mean)
+        self._forget_texture(key)
         self.textures[key] = GpuTexture(texture, mean)
+
+    def alone(self, texels: Array, layers: int = 0) -> GlTexture:
+        """A texture of one level `(h, w, 4) uint8` that is no asset; in an array of so many layers, all alike."""
+        made = GlTexture(self._gl, Texture("", False, (texels,)).kind, 1, layers)
+        for layer in range(max(layers, 1)):
+            made.write([texels], layer)
+        return made
+
+    def _forget_texture(self, key: str) -> None:
+        old = self.textures.pop(key, None)
         if old is not None:
             old.texture.release()
+            for members in [m for m in self._arrays if key in m]:
+                self._arrays.pop(members).texture.release()
+
+    def _leave_arrays(self, material: str, kept: Collection[str]) -> None:
+        """Free arrays that only this material used, but those of some textures."""
+        for members, array in list(self._arrays.items()):
+            if not all(key in kept for key in members):
+                array.users.discard(material)
+                if not array.users:
+                    self._arrays.pop(members).texture.release()
+
+    def array(self, material: str, group: Sequence[TextureRef]) -> GlTexture | None:
+        """Several textures of one kind that a material reads, as the layers of an array; None where one is missing."""
+        found = [self.texture(material, t.name) for t in group]
+        there = [t for t in found if t is not None]
+        if len(there) < len(found) or any(t.texture.kind != there[0].texture.kind for t in there):
+            return None
+        members = tuple(self._key(material, t.name) for t in group)
+        if members not in self._arrays:
+            first = there[0].texture
+            made = GlTexture(self._gl, first.kind, min(t.texture.levels for t in there), len(there))
+            for layer, one in enumerate(there):
+                made.write(one.texture.read()[: made.levels], layer)
+            self._arrays[members] = _Array(made, set())
+        self._arrays[members].users.add(material)
+        return self._arrays[members].texture
 
     def put_paint(self, prop: str, values: Array) -> None:
         """Take a prop's own paint, `(n, 4 a colour set) uint16`."""
@@ -148,16 +186,25 @@ class GpuAssets:
         """Take a material; it is compiled when first drawn. `textures` are the keys of its textures (`texture`)."""
         self.name_textures(material.id, textures or {})
         self.materials[material.id] = (material, lookup)
-        self.faults.pop(material.id, None)
 
     def name_textures(self, material: str, textures: Mapping[str, str]) -> None:
         """Say under which key each texture lies that a material reads by a name."""
         self.version += 1
         self._named[material] = dict(textures)
+        self.faults.pop(material, None)
+        self._leave_arrays(material, frozenset(textures.values()))
 
     def texture(self, material: str, name: str) -> GpuTexture | None:
         """The texture a material reads under a name, by the key it was told, or else by the name itself."""
-        return self.textures.get(self._named.get(material, {}).get(name, name))
+        return self.textures.get(self._key(material, name))
+
+    def _key(self, material: str, name: str) -> str:
+        return self._named.get(material, {}).get(name, name)
+
+    def kind(self, material: str, texture: TextureRef) -> Kind | None:
+        """What kind of texture a material reads under a name; None while it is not there."""
+        found = self.texture(material, texture.name)
+        return found.texture.kind if found is not None else None
 
     def drop(
         self, meshes: Iterable[str] = (), textures: Iterable[str] = (), paint: Iterable[str] = (),
@@ -170,9 +217,7 @@ class GpuAssets:
         for key in paint:
             self._forget_paint(key)
         for key in textures:
-            gone = self.textures.pop(key, None)
-            if gone is not None:
-                gone.texture.release()
+            self._forget_texture(key)
         for prop in maps:
             painted = self.maps.pop(prop, None)
             if painted is not None:
@@ -181,3 +226,4 @@ class GpuAssets:
             self.materials.pop(material, None)
             self._named.pop(material, None)
             self.faults.pop(material, None)
+            self._leave_arrays(material, frozenset())

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import OrderedDict
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -10,11 +11,14 @@ import moderngl
 
 from jade_coat.material.compile import compile_material, live_fields, structure
 from jade_coat.material.material import Material, layout
-from jade_coat.material.paint_source import MapSource, painted_by_map
+from jade_coat.material.paint_source import OWN_MAP, MapSource, painted_by_map
 from jade_coat.material.surface import MapLookup
 from jade_coat.mesh.data import MAX_COLOR_SETS
 from jade_coat.program import VEC4, Value, lib
 from jade_coat.program.glsl_backend import FetchMode, GlslProgram, emit, output_name
+from jade_coat.program.passes import textures
+from jade_coat.program.samplers import PROMISED, Kind, Samplers, shared_samplers
+from jade_coat.program.value import TextureRef
 from jade_coat.view.context import HEADER, numbered
 from jade_coat.view.looks import MAX_PROBES
 from jade_coat.view.vertex import program_vertex_source
@@ -30,6 +34,16 @@ VIEW_OUTPUTS = (
 
 KEPT = 192
 """How many structures of materials a shop keeps."""
+
+
+ROOM = PROMISED - 1
+"""Samplers for textures: the table of rows takes one of those that are promised."""
+KindOf = Callable[[TextureRef], Kind | None]
+
+
+def unknown_kind(texture: TextureRef) -> Kind | None:
+    """No texture is there yet."""
+    return None
 
 
 class ProgramFault(Exception):
@@ -63,6 +77,7 @@ class ProgramShop:
         self._values: OrderedDict[object, dict[str, Value]] = OrderedDict()
         self._by_structure: OrderedDict[object, Compiled] = OrderedDict()
         self._by_text: dict[object, Any] = {}
+        self._reads: OrderedDict[object, tuple[TextureRef, ...]] = OrderedDict()
         self.compiles = 0
         self._doomed: list[Any] = []
 
@@ -80,37 +95,63 @@ class ProgramShop:
         self._values.move_to_end(key)
         return self._values[key]
 
-    def view(self, material: Material, lookup: MapLookup, on_map: MapSource | None = None) -> Compiled:
-        """The program for the lit view."""
-        return self._get(material, lookup, Targets(VIEW_OUTPUTS, _needed(VIEW_OUTPUTS)), FetchMode.HARDWARE, on_map)
+    def view(
+        self, material: Material, lookup: MapLookup, on_map: MapSource | None = None, kind: KindOf = unknown_kind
+    ) -> Compiled:
+        """The program for the lit view; `kind` tells what kind its textures are of, where they must share samplers."""
+        targets = Targets(VIEW_OUTPUTS, _needed(VIEW_OUTPUTS))
+        return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
 
     def sheet(
-        self, material: Material, lookup: MapLookup, probes: tuple[str, ...], on_map: MapSource | None = None
-    ) -> Compiled:
+        self, material: Material, lookup: MapLookup, probes: tuple[str, ...], on_map: MapSource | None = None,
+        kind: KindOf = unknown_kind,
+    ) -> Compiled:  # fmt: skip
         """The program that also gives paint, coverage, and up to four outputs of one float by name."""
         outputs = self.outputs(material, lookup, on_map)
         values = [output_name(p) if p in outputs else "0.0" for p in probes]
         values += ["0.0"] * (MAX_PROBES - len(values))
         expressions = (*VIEW_OUTPUTS, "out_paint", f"vec4({', '.join(values)})", "vec4(out_coverage, 1.0)")
         names = (*_needed(VIEW_OUTPUTS), "paint", "coverage", *(p for p in probes if p in outputs))
-        return self._get(material, lookup, Targets(expressions, names), FetchMode.HARDWARE, on_map)
+        return self._get(material, lookup, Targets(expressions, names), FetchMode.HARDWARE, on_map, kind)
 
-    def measured(self, material: Material, lookup: MapLookup, targets: Targets, fetch: FetchMode) -> Compiled:
+    def measured(
+        self, material: Material, lookup: MapLookup, targets: Targets, fetch: FetchMode, kind: KindOf = unknown_kind
+    ) -> Compiled:
         """A program with targets of the caller's choice, for parity tests and benchmarks."""
-        return self._get(material, lookup, targets, fetch)
+        return self._get(material, lookup, targets, fetch, None, kind)
 
     def _get(
-        self, material: Material, lookup: MapLookup, targets: Targets, fetch: FetchMode, on_map: MapSource | None = None
-    ) -> Compiled:
-        key = (structure(material), getattr(lookup, "key", None), targets, fetch, on_map)
+        self, material: Material, lookup: MapLookup, targets: Targets, fetch: FetchMode, on_map: MapSource | None,
+        kind: KindOf,
+    ) -> Compiled:  # fmt: skip
+        text = (structure(material), getattr(lookup, "key", None), targets, fetch, on_map)
+        samplers = self._samplers(text, material, lookup, on_map, kind)
+        key = (text, samplers)
         if key not in self._by_structure:
             outputs = self.outputs(material, lookup, on_map)
-            glsl = emit({name: outputs[name] for name in targets.outputs}, layout(material), fetch)
+            wanted = {name: outputs[name] for name in targets.outputs}
+            glsl = emit(wanted, layout(material), fetch, samplers=samplers)
             self._by_structure[key] = Compiled(glsl, self._build(glsl, targets))
             while len(self._by_structure) > self._kept:
                 self._free(self._by_structure.popitem(last=False)[1])
         self._by_structure.move_to_end(key)
         return self._by_structure[key]
+
+    def _samplers(
+        self, text: tuple[Any, ...], material: Material, lookup: MapLookup, on_map: MapSource | None, kind: KindOf
+    ) -> Samplers | None:
+        """Which textures share a sampler; None while each can have its own, whatever they are."""
+        if text not in self._reads:
+            outputs = self.outputs(material, lookup, on_map)
+            self._reads[text] = tuple(textures(outputs[name] for name in text[2].outputs))
+            while len(self._reads) > self._kept:
+                self._reads.popitem(last=False)
+        read = self._reads[text]
+        if len(read) <= ROOM:
+            return None
+        own = tuple(t for t in read if t == OWN_MAP)  # another for each prop, so never part of an array
+        shared = shared_samplers([t for t in read if t != OWN_MAP], kind, ROOM - len(own))
+        return (*((t,) for t in own), *shared)
 
     def _free(self, gone: Compiled) -> None:
         """Free a program that no kept structure shares."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from contextlib import suppress
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -53,7 +54,7 @@ class Renderer:
         for name in materials:
             if name in self.assets.materials:
                 with suppress(ProgramFault, TypeError, ValueError, KeyError):
-                    self.shop.view(*self.assets.materials[name])
+                    self.shop.view(*self.assets.materials[name], kind=partial(self.assets.kind, name))
 
     def set_shared(self, values: dict[str, float]) -> None:
         """Take the values of the shared dials; those not named are 0."""

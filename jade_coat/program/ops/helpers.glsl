@@ -106,3 +106,20 @@ vec4 fetch_manual(sampler2D map, vec2 uv, bool is_color) {
     vec4 top = a + (b - a) * t.x, bottom = c + (d - c) * t.x;
     return top + (bottom - top) * t.y;
 }
+//! fetch_manual_layer
+// The same for a layer of an array.
+vec4 fetch_layer_texel(sampler2DArray map, ivec2 at, ivec2 size, bool is_color, int layer) {
+    ivec2 wrapped = ivec2(at - size * ivec2(floor(vec2(at) / vec2(size))));
+    vec4 texel = texelFetch(map, ivec3(wrapped, layer), 0);
+    return is_color ? vec4(srgb_to_linear(texel.rgb), texel.a) : texel;
+}
+vec4 fetch_manual_layer(sampler2DArray map, vec2 uv, bool is_color, int layer) {
+    ivec2 size = textureSize(map, 0).xy;
+    vec2 at = (uv - floor(uv)) * vec2(size) - 0.5;
+    vec2 low = floor(at), t = at - low;
+    ivec2 i = ivec2(low);
+    vec4 a = fetch_layer_texel(map, i, size, is_color, layer), b = fetch_layer_texel(map, i + ivec2(1, 0), size, is_color, layer);
+    vec4 c = fetch_layer_texel(map, i + ivec2(0, 1), size, is_color, layer), d = fetch_layer_texel(map, i + ivec2(1, 1), size, is_color, layer);
+    vec4 top = a + (b - a) * t.x, bottom = c + (d - c) * t.x;
+    return top + (bottom - top) * t.y;
+}
