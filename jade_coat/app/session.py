@@ -36,6 +36,7 @@ from jade_coat.stage.merging import merged
 from jade_coat.stage.packed_tree import PackedTree, TilePacker
 from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.references import losses
+from jade_coat.stage.remesh import painted_state
 from jade_coat.view.client import Picture, RenderClient
 from jade_coat.view.environment import SKIES, Environment, from_lat_long
 from jade_coat.view.link import StageLink
@@ -448,6 +449,24 @@ class Session(QObject):
             future = self._pool.submit(task)
             self._running[future] = job
             future.add_done_callback(finished)
+
+    def work_on_paint(
+        self, mesh_id: str, task: Callable[[], Any], done: Callable[[Any], None], failed: Callable[[Exception], None],
+        job: Job | None = None,
+    ) -> None:  # fmt: skip
+        """Run a task on a mesh or the paint of its props in the background, as `work` does.
+
+        Where either was changed meanwhile the result fits no more: it fails, and the change stays.
+        """
+        state = painted_state(self.project, mesh_id)
+
+        def fitting(result: Any) -> None:
+            if state.holds_in(self.project, mesh_id):
+                done(result)
+            else:
+                failed(ValueError("it was painted or changed meanwhile. Do it again"))
+
+        self.work(task, fitting, failed, job)
 
     def _call(self, call: Callable[[], None]) -> None:
         if not self.closed:  # what was under way at the end finds no window any more

@@ -26,6 +26,24 @@ class Exchange:
     report: tuple[str, ...] = ()
 
 
+@dataclass(frozen=True, eq=False)
+class PaintedState:
+    """A mesh asset with the paint of all props that show it: what work on that paint follows from."""
+
+    parts: tuple[object, ...]
+
+    def holds_in(self, project: Project, mesh_id: str) -> bool:
+        """Whether a project still has the very same there, so that what was worked out of it can be put in place."""
+        now = painted_state(project, mesh_id).parts
+        return len(now) == len(self.parts) and all(a is b or a == b for a, b in zip(now, self.parts, strict=True))
+
+
+def painted_state(project: Project, mesh_id: str) -> PaintedState:
+    """A mesh and its wearers' paint as they are; a mesh that is gone has none."""
+    asset = next((m.asset for m in project.meshes if m.id == mesh_id), None)
+    return PaintedState((asset, *(v for p in wearers(project, mesh_id) for v in (p.id, p.paint, p.paint_map))))
+
+
 def wearers(project: Project, mesh_id: str) -> list[Prop]:
     """The props that show a mesh."""
     return [p for p in project.props if p.mesh == mesh_id]

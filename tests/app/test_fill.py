@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QApplication
 
 from jade_coat.files.project_folder import open_project
 from jade_coat.mesh.data import FULL
+from jade_coat.mesh.painting import Paint
 from tests.app.conftest import Hand
 from tests.app.wall import shown, wall_paint
 
@@ -174,3 +175,26 @@ def test_points_start_at_the_prop_stay_put_in_another_space_and_move_along_their
     )
     free = np.diff(np.array(fill.rule.points), axis=0)[0]
     assert np.linalg.norm(np.cross(axis, free)) > 0.05 * np.linalg.norm(axis) * np.linalg.norm(free)
+
+
+def test_paint_worked_out_of_an_earlier_state_is_never_put_over_a_later_one(hand: Hand, fill) -> None:
+    """Splitting ends a fill that was worked out for the mesh before; paint laid meanwhile ends a split."""
+    session, vertices = hand.session, hand.window.bench.brush_panel.vertices
+    session.do("paint_prop", prop="kiln_wall_prop", paint=None)  # so that only the mesh tells the states apart
+    asset = session.project.mesh("kiln_wall").asset
+    fill._choose("even")
+    hand.click(fill.start_button)
+    hand.settle()
+    assert fill.live
+    vertices.split_everywhere()
+    hand.until(lambda: session.project.mesh("kiln_wall").asset != asset)
+    assert not fill.live
+    mesh = session.link.mesh_data("kiln_wall")
+    told = []
+    session.said.connect(lambda text, problem: told.append(text))
+    vertices.split_everywhere()
+    painted = Paint.of(np.full((mesh.vertex_count, 4), FULL, np.uint16))
+    session.do("paint_prop", prop="kiln_wall_prop", paint=painted)
+    hand.until(lambda: any("meanwhile" in text for text in told))
+    assert session.project.prop("kiln_wall_prop").paint is painted
+    assert session.link.mesh_data("kiln_wall") is mesh

@@ -78,8 +78,8 @@ class FillPanel(QWidget):
         self._base: Painted | None = None
         self._shown: Painted | None = None
         self._prop, self._asked, self._placed = "", 0, ""
-        self._worn: tuple[object, object] = (None, None)
-        """The paint that the document has on the prop while a preview is shown."""
+        self._worn: tuple[object, ...] = ()
+        """The mesh, and the paint that the document has on the prop, while a preview is shown."""
         self._pending = self._applying = False
         self._working = Line()
         self.choosing_piece = False
@@ -110,7 +110,7 @@ class FillPanel(QWidget):
         if prop is None:
             return
         self._base, self._prop = self._paint_of(prop), prop.id
-        self._worn = (prop.paint, prop.paint_map)
+        self._worn = self._wears(prop)
         self._preview()
         self._rebuild()
 
@@ -152,7 +152,7 @@ class FillPanel(QWidget):
                 found = _filled(rule, mesh, matrix, found, around)
             return found
 
-        self._session.work(work, lambda made: self._put_on(prop.id, made, None), self._failed)
+        self._session.work_on_paint(prop.mesh, work, lambda made: self._put_on(prop.id, made, None), self._failed)
 
     def choose_piece(self, point: Vec3) -> None:
         """Fill only the connected piece at a place of the prop."""
@@ -194,7 +194,10 @@ class FillPanel(QWidget):
         """Whether the preview is what the prop wears: another change, an undo or another choice ends it."""
         if prop is None or prop.id != self._prop:
             return False
-        return prop.paint is self._worn[0] and prop.paint_map is self._worn[1]
+        return all(a is b for a, b in zip(self._wears(prop), self._worn, strict=True))
+
+    def _wears(self, prop: Prop) -> tuple[object, ...]:
+        return (self._session.project.mesh(prop.mesh), prop.paint, prop.paint_map)
 
     def _end(self) -> None:
         self._asked += 1  # what is still being worked out is given up

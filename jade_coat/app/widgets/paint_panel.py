@@ -83,7 +83,9 @@ class PaintBody(QWidget):
                 self._free()
                 self._session.said.emit(f"That cannot be done: {error}", True)
 
-        self._session.work(lambda: task(job), finished, failed, job)
+        prop = self._prop
+        assert prop is not None
+        self._session.work_on_paint(prop.mesh, lambda: task(job), finished, failed, job)
 
     def _free(self) -> None:
         self._job, self._busy, self._key = None, "", None
