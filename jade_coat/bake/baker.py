@@ -23,6 +23,7 @@ from jade_coat.material.compile import compile_material, fixed_fields, with_shar
 from jade_coat.material.fields import Number
 from jade_coat.material.material import Material
 from jade_coat.material.paint_source import painted_by_map
+from jade_coat.material.quantity import OUTPUTS, QUANTITIES, Quantity
 from jade_coat.material.surface import MapLookup
 from jade_coat.mesh.attributes import vertex_attributes
 from jade_coat.mesh.data import MeshData, Slot
@@ -39,8 +40,6 @@ WORTH_A_PLAN = 1 << 16
 """From this many texels on, compiling the program pays."""
 LEVEL_PROBES = 400
 FRAME = frozenset({"frame_normal", "frame_tangent"})
-OUTPUTS = ("base_color", "normal", "roughness", "metallic", "occlusion", "height", "emissive", "opacity")
-SIZES = {"base_color": 3, "normal": 3, "emissive": 3}
 VIEWING_DISTANCE = 3.0
 """Metres from which a bake of what depends on the viewer is seen."""
 MIN_SIDE, MAX_SIDE = 16, 8192
@@ -55,19 +54,25 @@ class BakedMaps:
     def png_files(self) -> dict[str, bytes]:
         """PNG files by name: base_color (sRGB), packed (occlusion, roughness, metallic), normal, height; emissive and
         opacity where there is any. Glow is stored as a share of `glow`."""
-        v = self.values
-        packed = np.concatenate([v["occlusion"], v["roughness"], v["metallic"]], axis=2)
-        files = {
-            "base_color": png_bytes(quantized(to_srgb(v["base_color"]))),
-            "packed": png_bytes(quantized(packed)),
-            "normal": png_bytes(quantized(v["normal"] * 0.5 + 0.5)),
-            "height": png_bytes(quantized(v["height"], 16)),
-        }
-        if self.glow > 0:
-            files["emissive"] = png_bytes(quantized(to_srgb(v["emissive"] / max(self.glow, 1.0))))
-        if self.is_cut:
-            files["opacity"] = png_bytes(quantized(v["opacity"]))
-        return files
+        found = {}
+        for name in dict.fromkeys(q.file.name for q in QUANTITIES.values()):
+            held = [q for q in QUANTITIES.values() if q.file.name == name]
+            if any(q.always or self._says_something(q) for q in held):
+                planes = {c: self._coded(q)[..., i] for q in held for i, c in enumerate(q.file.channels)}
+                picture = np.stack([planes[c] for c in "rgba" if c in planes], axis=2)
+                found[name] = png_bytes(quantized(picture, held[0].file.bits))
+        return found
+
+    def _says_something(self, quantity: Quantity) -> bool:
+        least = 0.0 if quantity.is_color else 0.5 / 255  # a dim glow is one all the same
+        return bool(np.abs(self.values[quantity.name] - np.array(quantity.default)).max() > least)
+
+    def _coded(self, quantity: Quantity) -> Array:
+        """A quantity between 0 and 1, as its file holds it: colour in sRGB, what has no upper end as a share of it."""
+        values, (low, high) = self.values[quantity.name], quantity.span
+        if quantity.is_color:
+            return to_srgb(values / max(self.glow, 1.0) if high > 1 else values)
+        return np.asarray((values - low) / (high - low))
 
     @property
     def glow(self) -> float:
@@ -150,7 +155,7 @@ def evaluated(
     table = _table(original, baked, matrix, colors, passes.reads(outputs, "attribute"))
     texels = np.flatnonzero(coverage.triangle.ravel() >= 0)
     owner, weights = coverage.triangle.ravel()[texels], coverage.weights.reshape(-1, 2).take(texels, axis=0)
-    result = {n: np.zeros((SIZES.get(n, 1), coverage.triangle.size), np.float32) for n in OUTPUTS}
+    result = {n: np.zeros((QUANTITIES[n].size, coverage.triangle.size), np.float32) for n in OUTPUTS}
     instance = instance_values(original, look.seed)
 
     def attributes(part: Array | slice) -> dict[str, Array]:

@@ -13,13 +13,13 @@ from jade_coat.maps.images import png_bytes
 from jade_coat.maps.packing import PackedLookup, Texture
 from jade_coat.material.compile import compile_material, folded_fields
 from jade_coat.material.material import Material, dial_spec, field_values, layout, options_of
+from jade_coat.material.quantity import OUTPUTS
 from jade_coat.mesh.attributes import attributes_of, vertex_declarations
 from jade_coat.program import passes
 from jade_coat.program.glsl_backend import DialAccess, FetchMode, GlslProgram, emit, output_name, uniform_name
 from jade_coat.program.samplers import PROMISED, shared_samplers
 from jade_coat.stage.project import Project
 
-OUTPUTS = ("base_color", "normal", "roughness", "metallic", "occlusion", "height", "emissive", "opacity")
 _TYPES = {1: "float", 2: "vec2", 3: "vec3", 4: "vec4"}
 
 
@@ -67,7 +67,7 @@ def _vertex(glsl: GlslProgram) -> str:
 
 
 def _fragment(glsl: GlslProgram, material: Material) -> str:
-    base, normal, *_ = (output_name(n) for n in OUTPUTS)
+    base, normal = output_name("base_color"), output_name("normal")
     lines = ["#version 330", f"// {one_line(material.name)}, as compiled by Jade Coat. Colour is linear Rec. 709."]
     lines += [glsl.uniforms, glsl.pixel_interface]
     lines += [f"layout(location = {i}) out vec4 target{i};" for i in range(4)]

@@ -10,7 +10,25 @@ import numpy as np
 
 from jade_coat.program.types import Array
 
-FORMATS = ("f1", "f2", "f1", "f2", "f1", "f1", "f1")
+
+@dataclass(frozen=True)
+class Attachment:
+    """One texture of the G-buffer: four channels of bytes (`f1`) or half floats (`f2`).
+
+    Those `of_surface` hold quantities, as their records say (`material.quantity`); the others hold what is looked at.
+    """
+
+    name: str
+    format: str
+    of_surface: bool = False
+
+
+ATTACHMENTS = (
+    Attachment("base", "f1", True), Attachment("shape", "f2", True), Attachment("finish", "f1", True),
+    Attachment("extra", "f2", True), Attachment("paint", "f1"), Attachment("wheres", "f1"),
+    Attachment("coverage", "f1"),
+)  # fmt: skip
+"""The G-buffer, in the order of its outputs; surfaces come first."""
 
 
 @dataclass
@@ -55,7 +73,7 @@ class Buffers:
 def new_buffers(context: Any, width: int, height: int) -> Buffers:
     """The attachments of a picture of this size."""
     size, make = (width, height), context.texture
-    attachments = [make(size, 4, dtype=kind) for kind in FORMATS]
+    attachments = [make(size, 4, dtype=a.format) for a in ATTACHMENTS]
     for texture in attachments:
         texture.filter = (moderngl.NEAREST, moderngl.NEAREST)
     depth = context.depth_texture(size)

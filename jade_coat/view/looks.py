@@ -4,8 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-LOOKS = ("lit", "base_color", "roughness", "metallic", "normal", "height", "occlusion", "coverage")
+from jade_coat.material.quantity import QUANTITIES
+
+LOOKS = ("lit", *QUANTITIES, "coverage")
 """Looks that need no name behind them."""
+OTHER_LOOKS = {"paint": len(LOOKS), "probe": len(LOOKS) + 1}
+"""The compose shader's numbers for looks with a name behind them."""
 PROBES = ("where", "term", "step", "height", "coverage", "channel")
 """Looks that are outputs of a material: `where:COAT`, `term:COAT:TERM`, `step:COAT:TERM:STEP`, `height:COAT`, …, and
 `channel:N` for a painted channel, four to a colour set."""
@@ -20,7 +24,7 @@ def is_probe(look: str) -> bool:
 
 def is_detailed(look: str) -> bool:
     """Whether a look needs more than the surface: coverage, paint or an output by name."""
-    return look not in LOOKS[:7]
+    return look not in LOOKS or look == "coverage"
 
 
 def probes_of(looks: tuple[str, ...]) -> tuple[str, ...]:
@@ -45,7 +49,7 @@ def look_index(look: str, probes: tuple[str, ...]) -> tuple[int, int]:
     if look in LOOKS:
         return LOOKS.index(look), 0
     if name == "paint" and detail in ("R", "G", "B", "A"):
-        return 8, "RGBA".index(detail)
+        return OTHER_LOOKS["paint"], "RGBA".index(detail)
     if is_probe(look):
-        return 9, probes.index(look) if look in probes else 0
+        return OTHER_LOOKS["probe"], probes.index(look) if look in probes else 0
     raise ValueError(f"there is no look {look!r}")

@@ -12,6 +12,7 @@ import moderngl
 from jade_coat.material.compile import compile_material, live_fields, structure
 from jade_coat.material.material import Material, layout
 from jade_coat.material.paint_source import OWN_MAP, MapSource, painted_by_map
+from jade_coat.material.quantity import OUTPUTS, stored
 from jade_coat.material.surface import MapLookup
 from jade_coat.mesh.data import MAX_COLOR_SETS
 from jade_coat.program import VEC4, Value, lib
@@ -19,17 +20,15 @@ from jade_coat.program.glsl_backend import FetchMode, GlslProgram, emit, output_
 from jade_coat.program.passes import textures
 from jade_coat.program.samplers import PROMISED, Kind, Samplers, shared_samplers
 from jade_coat.program.value import TextureRef
+from jade_coat.view.attachments import ATTACHMENTS
 from jade_coat.view.context import HEADER, numbered
 from jade_coat.view.looks import MAX_PROBES
 from jade_coat.view.vertex import program_vertex_source
 
-VIEW_OUTPUTS = (
-    "vec4(sqrt(out_base_color), out_occlusion)",
-    "vec4(out_normal, out_height)",
-    "vec4(out_roughness, out_metallic, 0.0, 1.0)",
-    "vec4(out_emissive, 1.0)",
-)
-"""What the first four attachments of the G-buffer hold."""
+COVERED = {"finish": {"a": "1.0"}}
+"""What attachments hold beside quantities: that there is a surface."""
+VIEW_OUTPUTS = tuple(stored(a.name, COVERED.get(a.name, {})) for a in ATTACHMENTS if a.of_surface)
+"""What the first attachments of the G-buffer hold."""
 
 
 KEPT = 192
@@ -186,8 +185,7 @@ def _painted_channels() -> dict[str, Value]:
 
 
 def _needed(expressions: tuple[str, ...]) -> tuple[str, ...]:
-    names = ("base_color", "normal", "roughness", "metallic", "occlusion", "height", "emissive")
-    return tuple(n for n in names if any(output_name(n) in e for e in expressions))
+    return tuple(n for n in OUTPUTS if any(output_name(n) in e for e in expressions))
 
 
 def fragment_source(glsl: GlslProgram, targets: Targets) -> str:

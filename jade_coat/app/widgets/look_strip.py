@@ -19,14 +19,12 @@ from jade_coat.app import theme
 from jade_coat.app.session import Session
 from jade_coat.app.widgets.basics import FocusPainted
 from jade_coat.app.widgets.view import View
+from jade_coat.material.quantity import QUANTITIES
 from jade_coat.material.where import PaintTerm, RecipeTerm
 from jade_coat.view.client import Picture
 
 THUMB = QSize(62, 38)
-NAMES = {
-    "lit": "Lit", "base_color": "Colour", "roughness": "Rough", "metallic": "Metal", "normal": "Normal",
-    "height": "Height", "occlusion": "Occlusion", "coverage": "Coverage",
-}  # fmt: skip
+NAMES = {"lit": "Lit", **{q.name: q.label for q in QUANTITIES.values() if q.always}, "coverage": "Coverage"}
 MAX_WHERES = 4
 
 

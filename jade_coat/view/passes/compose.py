@@ -7,27 +7,48 @@ from typing import Any
 import moderngl
 import numpy as np
 
+from jade_coat.material.quantity import QUANTITIES
+from jade_coat.view.attachments import ATTACHMENTS
 from jade_coat.view.context import HEADER, shader
 from jade_coat.view.drawing import set_uniform
 from jade_coat.view.frame import Frame
 from jade_coat.view.light import Light
-from jade_coat.view.looks import look_index
+from jade_coat.view.looks import LOOKS, OTHER_LOOKS, look_index
 
 BACKDROP = (0.43, 0.43, 0.43), (0.24, 0.24, 0.24)
 NONE = (-1.0, 0.0, 0.0)
 
 
+def look_source() -> str:
+    """GLSL that reads every quantity back from its attachment, and shows any look but the lit one."""
+    lines = ["in vec2 at;", *(f"uniform sampler2D {a.name};" for a in ATTACHMENTS), "uniform sampler2D depth;"]
+    lines += ["uniform int look;", "uniform int channel;"]
+    cases = []
+    for quantity in QUANTITIES.values():
+        kind, place = quantity.type.name, quantity.place
+        kept = f"{kind} kept = texture({place.attachment}, at).{place.channels};"
+        lines.append(f"{kind} read_{quantity.name}() {{ {kept} return {place.read.format('kept')}; }}")
+        shown = quantity.shown.format(f"read_{quantity.name}()")
+        cases.append(f"if (look == {LOOKS.index(quantity.name)}) return {shown};")
+    cases += [
+        f"if (look == {LOOKS.index('coverage')}) return texture(coverage, at).rgb;",
+        f"if (look == {OTHER_LOOKS['paint']}) return vec3(texture(paint, at)[channel]);",
+        "return vec3(texture(wheres, at)[channel]);",
+    ]
+    return "\n".join([*lines, "vec3 looked_at() {", *cases, "}", ""])
+
+
 class ComposePass:
     """Lights the surfaces, or shows a quantity; sums up the samples of a picture that stands still."""
 
-    reads = ("base", "shape", "finish", "extra", "paint", "wheres", "coverage", "depth", "shadow")
+    reads = (*(a.name for a in ATTACHMENTS), "depth", "shadow")
     writes = ("total", "picture")
 
     def __init__(self, context: Any, light: Light) -> None:
         self._context, self._light = context, light
         screen = HEADER + shader("screen.vert")
         self._compose = context.program(
-            vertex_shader=screen, fragment_shader=HEADER + shader("light.glsl") + shader("compose.frag")
+            vertex_shader=screen, fragment_shader=HEADER + shader("light.glsl") + look_source() + shader("compose.frag")
         )
         self._average = context.program(vertex_shader=screen, fragment_shader=HEADER + shader("average.frag"))
         self._compose_array = context.vertex_array(self._compose, [])

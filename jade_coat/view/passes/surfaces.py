@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from jade_coat.stage.draws import Draw
+from jade_coat.view.attachments import ATTACHMENTS
 from jade_coat.view.context import HEADER, shader
 from jade_coat.view.drawing import Drawer, depth_tested
 from jade_coat.view.frame import Frame
@@ -16,7 +17,7 @@ class SurfacePass:
     """Draws all surfaces, or once more over what is there the triangles of the frame's part alone."""
 
     reads = ()
-    writes = ("base", "shape", "finish", "extra", "paint", "wheres", "coverage", "depth")
+    writes = (*(a.name for a in ATTACHMENTS), "depth")
 
     def __init__(self, drawer: Drawer) -> None:
         self._drawer = drawer

@@ -1,21 +1,11 @@
 // Turns the G-buffer into the picture asked for: lit, or one of its quantities.
-in vec2 at;
+// Before this stand the attachments, and for each quantity `read_NAME()` and its display colour (view/passes/compose.py).
 out vec4 picture;
 
-uniform sampler2D base;      // square root of linear colour, occlusion
-uniform sampler2D shape;     // world normal, height
-uniform sampler2D finish;    // roughness, metallic, 0, covered
-uniform sampler2D extra;     // emissive
-uniform sampler2D paint;     // vertex paint
-uniform sampler2D wheres;    // up to four outputs of the material by name
-uniform sampler2D coverage;  // coats by colour, sRGB
-uniform sampler2D depth;
 uniform sampler2DShadow shadow;
 uniform mat4 from_clip;
 uniform mat4 to_shadow;
 uniform vec3 eye;
-uniform int look;
-uniform int channel;
 uniform vec3 backdrop_top;
 uniform vec3 backdrop_bottom;
 uniform float shadow_texel;
@@ -30,34 +20,21 @@ float sunlight(vec3 world, vec3 n) {
     return lit / 9.0;
 }
 
-vec3 lit(vec4 a, vec4 b, vec4 c, vec3 emissive, float z) {
-    vec4 clip = from_clip * vec4(at * 2.0 - 1.0, z * 2.0 - 1.0, 1.0);
+vec3 lit() {
+    vec4 clip = from_clip * vec4(at * 2.0 - 1.0, texture(depth, at).r * 2.0 - 1.0, 1.0);
     vec3 world = clip.xyz / clip.w;
     vec3 v = normalize(eye - world);
-    Surface s = Surface(a.rgb * a.rgb, normalize(b.xyz), c.r, c.g, a.a);
-    vec3 light = sky_light(s, v) + emissive;
+    Surface s = Surface(read_base_color(), read_normal(), read_roughness(), read_metallic(), read_occlusion());
+    vec3 light = sky_light(s, v) + read_emissive();
     float facing = dot(s.normal, sun_direction.xyz);
-    if (facing > 0.0) light += reflect_light(s, v, sun_direction.xyz) * sun_radiance.rgb * sunlight(world, s.normal) * mix(a.a, 1.0, 0.5);
+    if (facing > 0.0) light += reflect_light(s, v, sun_direction.xyz) * sun_radiance.rgb * sunlight(world, s.normal) * mix(s.occlusion, 1.0, 0.5);
     return to_srgb(tone_map(light));
 }
 
 void main() {
-    vec4 c = texture(finish, at);
-    if (c.a < 0.5) {
+    if (texture(finish, at).a < 0.5) {
         picture = vec4(mix(backdrop_bottom, backdrop_top, at.y), backdrop_top.x < 0.0 ? 0.0 : 1.0);
         return;
     }
-    vec4 a = texture(base, at), b = texture(shape, at), e = texture(extra, at);
-    vec3 color;
-    if (look == 0) color = lit(a, b, c, e.rgb, texture(depth, at).r);
-    else if (look == 1) color = to_srgb(a.rgb * a.rgb);
-    else if (look == 2) color = vec3(c.r);
-    else if (look == 3) color = vec3(c.g);
-    else if (look == 4) color = normalize(b.xyz) * 0.5 + 0.5;
-    else if (look == 5) color = vec3(b.w);
-    else if (look == 6) color = vec3(a.a);
-    else if (look == 7) color = texture(coverage, at).rgb;
-    else if (look == 8) color = vec3(texture(paint, at)[channel]);
-    else color = vec3(texture(wheres, at)[channel]);
-    picture = vec4(color, 1.0);
+    picture = vec4(look == 0 ? lit() : looked_at(), 1.0);
 }
