@@ -16,7 +16,7 @@ from jade_coat.maps.mapset import MapSet
 from jade_coat.maps.packing import PACKS, ReadAsset, Texture, pack_set, texture_name
 from jade_coat.program.types import Array
 
-FORMAT = 2
+FORMAT = 3
 """Raise this when packing changes, so that nothing packed the old way is used."""
 MAX_BYTES = 2 << 30
 

@@ -10,6 +10,7 @@ from functools import cached_property
 import cv2
 import numpy as np
 
+from jade_coat.maps.alpha import coverage, with_coverage
 from jade_coat.maps.color import LINEAR_OF_BYTE, to_linear, to_srgb
 from jade_coat.maps.findings import with_blended_edges, without_steps
 from jade_coat.maps.images import as_float, quantized, read_image
@@ -146,7 +147,8 @@ def pack_set(map_set: MapSet, read_asset: ReadAsset) -> list[Texture]:
         if not any(role in pictures for role, _ in pack.roles):
             continue
         base = _assembled(pack, pictures)
-        found.append(Texture(texture_name(map_set.id, pack), pack.is_color, _chain(base, pack)))
+        opacity = next((c for role, c in pack.roles if role is Role.OPACITY and role in pictures), "")
+        found.append(Texture(texture_name(map_set.id, pack), pack.is_color, _chain(base, pack, opacity)))
     return found
 
 
@@ -252,13 +254,22 @@ def _assembled(pack: Pack, pictures: dict[Role, Array]) -> Array:
     return np.clip(out, 0, 1)
 
 
-def _chain(base: Array, pack: Pack) -> tuple[Array, ...]:
-    """Every level down to one texel, encoded; each is filtered from the unrounded one above."""
+def _chain(base: Array, pack: Pack, opacity: str = "") -> tuple[Array, ...]:
+    """Every level down to one texel, encoded; each is filtered from the unrounded one above.
+
+    The channel that holds an opacity keeps its coverage from level to level.
+    """
     has_normal = any(role is Role.NORMAL for role, _ in pack.roles)
+    at = "rgba".index(opacity) if opacity else -1
+    whole = coverage(base[..., at]) if opacity else 0.0
     levels = [_encoded(base, pack)]
     while max(base.shape[:2]) > 1:
         base = halved_normals(base) if has_normal else halved(base)
-        levels.append(_encoded(base, pack))
+        level = base
+        if opacity:
+            level = base.copy()
+            level[..., at] = with_coverage(base[..., at], whole)
+        levels.append(_encoded(level, pack))
     return tuple(levels)
 
 

@@ -52,7 +52,8 @@ def live_paths(material: Material) -> frozenset[str]:
 @remembered
 def structure(material: Material) -> tuple[object, ...]:
     """What decides a live program's text: everything but the numbers that are read from the row."""
-    bare = material.model_dump(exclude={"id": True, "name": True, "dials": True, "coats": {"__all__": {"name"}}})
+    numbers: dict[str, Any] = {"id": True, "name": True, "dials": True, "cut": True}
+    bare = material.model_dump(exclude={**numbers, "coats": {"__all__": {"name"}}})
     live = live_paths(material)
     for path in live:
         *owners, name = path.split(".")

@@ -7,9 +7,10 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
-from pydantic import Field, model_validator
+from pydantic import Field, field_validator, model_validator
 
 from jade_coat.material.fields import Frozen, Number, Setting, Spec, Vec2, field, options, remembered, specs
+from jade_coat.material.kinds import kind_of
 from jade_coat.material.seam import Rim, Seam
 from jade_coat.material.surface import MapLookup, Surface
 from jade_coat.material.where import AnyTerm, CavityTerm, MapTerm, PaintTerm, RecipeTerm, SharedTerm
@@ -75,9 +76,20 @@ class Material(Frozen):
     name: str
     depth: float = Field(0.03, gt=0, le=100)
     """Metres between height 0 and height 1."""
+    kind: str = "opaque"
+    """How it meets what is behind it: the name of a surface kind (`material.kinds`)."""
+    cut: float = Field(0.5, ge=0, le=1)
+    """Below this opacity a surface of the kind that is cut out is not there."""
+    two_sided: bool = False
+    """Whether its normal turns towards the viewer where it is seen from behind."""
     coats: tuple[Coat, ...] = Field(min_length=1)
     dials: tuple[Dial, ...] = ()
     links: tuple[Link, ...] = ()
+
+    @field_validator("kind")
+    @classmethod
+    def _known_kind(cls, name: str) -> str:
+        return kind_of(name).name
 
     @model_validator(mode="after")
     def _consistent(self) -> Material:

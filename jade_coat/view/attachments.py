@@ -44,6 +44,8 @@ class Buffers:
     picture: Any
     output: Any
     over: Any
+    radiance: Any
+    over_light: Any
     samples: int = 0
     filled: object = None
     """What the attachments hold: the scene, the eye and all else that they follow from."""
@@ -52,7 +54,7 @@ class Buffers:
 
     def limit(self, box: tuple[int, int, int, int] | None) -> None:
         """Let only a box of pixels (left, bottom, width, height) be composed, or all again."""
-        for target in (self.summing, self.output):
+        for target in (self.summing, self.output, self.over_light):
             target.scissor = box
 
     def release(self) -> None:
@@ -62,6 +64,8 @@ class Buffers:
             self.summing,
             self.output,
             self.over,
+            self.over_light,
+            self.radiance,
             *self.attachments,
             self.depth,
             self.total,
@@ -79,9 +83,9 @@ def new_buffers(context: Any, width: int, height: int) -> Buffers:
     depth = context.depth_texture(size)
     depth.compare_func = ""
     depth.filter = (moderngl.NEAREST, moderngl.NEAREST)
-    total, picture = make(size, 4, dtype="f4"), make(size, 4)
+    total, picture, radiance = make(size, 4, dtype="f4"), make(size, 4), make(size, 4, dtype="f2")
     return Buffers(
         size, attachments, depth, context.framebuffer(attachments, depth),
         total, context.framebuffer([total]), picture, context.framebuffer([picture]),
-        context.framebuffer([picture], depth),
+        context.framebuffer([picture], depth), radiance, context.framebuffer([radiance], depth),
     )  # fmt: skip

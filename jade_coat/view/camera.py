@@ -12,7 +12,8 @@ def look_at(position: Array, target: Array) -> Array:
     """The view matrix of an eye that looks at a point with +y up, `(4, 4)`."""
     back = position - target
     back = back / np.linalg.norm(back)
-    right = np.cross((0.0, 1.0, 0.0), back)
+    above = (0.0, 1.0, 0.0) if abs(back[1]) < 1 - 1e-9 else (0.0, 0.0, -1.0)  # straight down, north is up
+    right = np.cross(above, back)
     right = right / max(float(np.linalg.norm(right)), 1e-9)
     up = np.cross(back, right)
     view = np.eye(4)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import replace
 from functools import partial
 from typing import Any
 
@@ -16,9 +18,11 @@ from jade_coat.program.value import TextureRef
 from jade_coat.stage.draws import Draw
 from jade_coat.view.frame import Frame
 from jade_coat.view.gpu_assets import GpuAssets, GpuMesh
-from jade_coat.view.gpu_scenes import ROWS_A_COLUMN, GpuScene, GpuScenes
+from jade_coat.view.gpu_scenes import ROWS_A_COLUMN, GpuScene, GpuScenes, instance_data
 from jade_coat.view.programs import Compiled, ProgramFault, ProgramShop
 
+Make = Callable[..., Compiled]
+"""Gives the program of a material and a lookup, with `on_map` and `kind` as the shop's functions take them."""
 MEAN_GREY = (0.2, 0.2, 0.2, 1.0)
 
 
@@ -29,12 +33,14 @@ class Drawer:
         self.context, self.assets, self.scenes, self.shop = context, assets, scenes, shop
         self.shared: dict[str, float] = {}
         """The values of the shared dials, by the names programs use."""
+        self.changes = 0
+        """Counts up with every change of a shared dial or of a row."""
         self._arrays: dict[tuple[Any, ...], Any] = {}
         grey = np.array([[[128, 128, 128, 255]]], np.uint8)
         self._grey, self._grey_array = assets.alone(grey), assets.alone(grey, layers=1)
 
-    def compiled(self, draw: Draw, detailed: bool, probes: tuple[str, ...]) -> Compiled | None:
-        """The program of a draw; None, and a fault noted, where it has none."""
+    def compiled(self, draw: Draw, make: Make) -> Compiled | None:
+        """The program that `make` gives for a draw's material; None, and a fault noted, where it has none."""
         name, source, faults = draw.material, draw.on_map, self.assets.faults
         if name in faults:
             return None
@@ -43,15 +49,12 @@ class Drawer:
             return None
         material, lookup = self.assets.materials[name]
         try:
-            kind = partial(self.assets.kind, name)
-            if detailed:
-                return self.shop.sheet(material, lookup, probes, source, kind)
-            return self.shop.view(material, lookup, source, kind)
+            return make(material, lookup, on_map=source, kind=partial(self.assets.kind, name))
         except (ProgramFault, TypeError, ValueError, KeyError) as error:
             faults[name] = str(error)
             return None
 
-    def bind(self, compiled: Compiled, found: GpuScene, draw: Draw, mesh: GpuMesh, eye: Array) -> None:
+    def bind(self, compiled: Compiled, found: GpuScene, draw: Draw, mesh: GpuMesh, eye: Array, sample: int = 0) -> None:
         """Give a program what it reads beside the vertices; `eye` `(3,)` is where the camera stands."""
         program, glsl = compiled.program, compiled.glsl
         found.table(self.context, draw.material, compiled).use(0)
@@ -63,6 +66,8 @@ class Drawer:
         for i, reference in enumerate(glsl.textures):
             known = self.assets.texture(draw.material, reference.name)
             set_uniform(program, f"mean{i}", known.mean if known is not None else MEAN_GREY)
+        set_uniform(program, "cut", self.assets.materials[draw.material][0].cut)
+        set_uniform(program, "noise_sample", sample)
         set_uniform(program, "shared_camera_position", tuple(eye))
         for name in glsl.shared:
             if name in self.shared or name != "camera_position":
@@ -104,24 +109,39 @@ class Drawer:
         array.release()
         indices.release()
 
+    def run_one(self, program: Any, frame: Frame, index: int, instance: int, corners: Array | None) -> None:
+        """Draw one instance of a draw; `corners` `(k, 3)` gives its triangles in another order."""
+        draw = frame.scene.scene.draws[index]
+        alone = self.context.buffer(instance_data(draw)[instance : instance + 1].tobytes())
+        one = replace(draw, rows=draw.rows[instance : instance + 1])
+        if corners is not None:
+            self.run_some(program, one, alone, frame.view_projection, corners)
+        else:
+            self.run(program, one, alone, frame.view_projection)
+            self._arrays.pop((program.glo, draw.mesh, draw.paint, alone.glo)).release()
+        alone.release()
+
     def surface(self, frame: Frame, index: int, fallback: Any) -> None:
         """Draw one draw of a frame by its material, or by the fallback program where that has a fault."""
         draw, instances = frame.scene.scene.draws[index], frame.scene.instances[index]
         mesh = self.assets.meshes.get(draw.mesh)
         if mesh is None or not draw.count or not len(draw.rows):
             return
-        compiled = self.compiled(draw, frame.detailed, frame.probes)
+        compiled = self.compiled(draw, self._surface_program(frame))
         if compiled is not None:
-            self.bind(compiled, frame.scene, draw, mesh, frame.eye.position)
+            self.bind(compiled, frame.scene, draw, mesh, frame.eye.position, frame.sample)
         self.run(compiled.program if compiled else fallback, draw, instances, frame.view_projection)
+
+    def _surface_program(self, frame: Frame) -> Make:
+        return partial(self.shop.sheet, probes=frame.probes) if frame.detailed else self.shop.view
 
     def some_of_surface(self, frame: Frame, index: int, corners: Array) -> None:
         """Draw some triangles of one draw of a frame once more, over what is there."""
         draw = frame.scene.scene.draws[index]
         mesh = self.assets.meshes.get(draw.mesh)
-        compiled = self.compiled(draw, frame.detailed, frame.probes) if mesh is not None else None
+        compiled = self.compiled(draw, self._surface_program(frame)) if mesh is not None else None
         if mesh is not None and compiled is not None:
-            self.bind(compiled, frame.scene, draw, mesh, frame.eye.position)
+            self.bind(compiled, frame.scene, draw, mesh, frame.eye.position, frame.sample)
             self.run_some(compiled.program, draw, frame.scene.instances[index], frame.view_projection, corners)
 
     def prune(self) -> None:

@@ -29,6 +29,8 @@ class Frame:
     sample: int = 0
     alone: bool = True
     backdrop: bool = True
+    blends: tuple[int, ...] = ()
+    """The draws that are laid over the others by what they let through, not drawn among them."""
     marks: Marks | None = None
     part: Part | None = None
 

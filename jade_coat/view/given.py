@@ -251,7 +251,7 @@ class Given(ABC):
 
 
 def _draw_alike(a: Material, b: Material) -> bool:
-    return a is b or structure(a) == structure(b)
+    return a is b or (a.cut == b.cut and structure(a) == structure(b))
 
 
 def _unused(held: Iterable[str], used: set[str]) -> tuple[str, ...]:

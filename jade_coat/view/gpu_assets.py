@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
 from jade_coat.maps.packing import Texture
+from jade_coat.material.kinds import KINDS, SurfaceKind, kind_of
 from jade_coat.material.material import Material
 from jade_coat.material.surface import MapLookup
 from jade_coat.program.samplers import Kind
@@ -25,6 +26,14 @@ class GpuMesh:
     indices: Any
     metres: tuple[tuple[float, float], ...]
     bounds: Array
+    middles: tuple[Array, Array] | None = None
+
+    def triangle_middles(self, read: Callable[[Any, type[np.generic]], Array]) -> tuple[Array, Array]:
+        """The corners of all triangles `(m, 3) uint32` and their middles `(m, 3)`, read back once for sorting."""
+        if self.middles is None:
+            corners = read(self.indices, np.uint32)
+            self.middles = (corners, read(self.streams["position"], np.float32)[corners].mean(axis=1))
+        return self.middles
 
     def release(self) -> None:
         """Free its buffers."""
@@ -73,6 +82,8 @@ class GpuAssets:
         """Why a material cannot be drawn, by its id."""
         self.version = 0
         """Counts up with every change that a picture may follow from, but patches of paint."""
+        self.patches = 0
+        """Counts up with every patch of paint."""
         self.replaced: list[str] = []
         """Keys of meshes and paint whose buffers are others now; whoever kept them takes the list and clears it."""
 
@@ -161,6 +172,7 @@ class GpuAssets:
     def patch_paint(self, prop: str, start: int, values: Array) -> None:
         """Replace a run of a prop's paint; nothing happens for a prop without any."""
         if prop in self.paint:
+            self.patches += 1
             own = self.paint[prop]
             own.buffer.write(np.ascontiguousarray(values, np.uint16).tobytes(), offset=start * 8 * own.sets)
 
@@ -179,6 +191,7 @@ class GpuAssets:
     def patch_map(self, prop: str, column: int, row: int, values: Array) -> None:
         """Replace texels `(h, w, 4)` of a prop's painted map; nothing happens for a prop without any."""
         if prop in self.maps:
+            self.patches += 1
             height, width = values.shape[:2]
             self.maps[prop].write(np.ascontiguousarray(values).tobytes(), viewport=(column, row, width, height))
 
@@ -200,6 +213,11 @@ class GpuAssets:
 
     def _key(self, material: str, name: str) -> str:
         return self._named.get(material, {}).get(name, name)
+
+    def surface_kind(self, material: str) -> SurfaceKind:
+        """The surface kind of a material; opaque for one that is not there."""
+        found = self.materials.get(material)
+        return kind_of(found[0].kind) if found is not None else KINDS["opaque"]
 
     def kind(self, material: str, texture: TextureRef) -> Kind | None:
         """What kind of texture a material reads under a name; None while it is not there."""

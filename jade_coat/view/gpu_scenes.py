@@ -11,7 +11,7 @@ import numpy as np
 
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.program.types import Array
-from jade_coat.stage.draws import Scene
+from jade_coat.stage.draws import Draw, Scene
 from jade_coat.view.programs import Compiled
 
 ROWS_A_COLUMN = 4096
@@ -30,6 +30,8 @@ class GpuScene:
     shadow_texel: float = 0.0
     serial: int = 0
     """Another for every scene that is set."""
+    cast_from: object = None
+    """What the sun's depth map follows from beside shapes, where materials leave points out."""
 
     def table(self, context: Any, material: str, compiled: Compiled) -> Any:
         """The rows of a material as a texture, for one of its programs."""
@@ -71,10 +73,13 @@ class GpuScenes:
         """Replace a scene; the sun's depth map stays where no shape has moved."""
         old = self.by_name.get(name)
         self._count += 1
-        new = GpuScene(scene, [self._instances(draw) for draw in scene.draws], serial=self._count)
+        new = GpuScene(
+            scene, [self._context.buffer(instance_data(d).tobytes()) for d in scene.draws], serial=self._count
+        )
         if old is not None:
             if _same_shadow(old.scene, scene):
                 new.shadow, new.to_shadow, new.shadow_texel = old.shadow, old.to_shadow, old.shadow_texel
+                new.cast_from = old.cast_from
                 old.shadow = None
             self._free(old)
         self.by_name[name] = new
@@ -105,16 +110,18 @@ class GpuScenes:
         for scene in (self._empty, *self.by_name.values()):
             scene.cast_anew()
 
-    def _instances(self, draw: Any) -> Any:
-        data = np.empty(len(draw.rows), dtype=INSTANCE)
-        data["matrix"] = draw.matrices.transpose(0, 2, 1)
-        data["row"] = draw.rows
-        data["seed"] = draw.seeds
-        return self._context.buffer(data.tobytes())
-
     def _free(self, scene: GpuScene) -> None:
         self.freed += [buffer.glo for buffer in scene.instances]
         scene.release()
+
+
+def instance_data(draw: Draw) -> Array:
+    """What the vertex stage reads of each instance of a draw, `(n,)` of `INSTANCE`."""
+    data = np.empty(len(draw.rows), dtype=INSTANCE)
+    data["matrix"] = draw.matrices.transpose(0, 2, 1)
+    data["row"] = draw.rows
+    data["seed"] = draw.seeds
+    return data
 
 
 def row_table(context: Any, compiled: Compiled, rows: Array) -> Any:

@@ -9,6 +9,7 @@ import numpy as np
 
 from jade_coat.program.types import Array
 from jade_coat.view.environment import DARK, LEVELS, MAP_SIDE, Environment, split_sum_table, synthesised
+from jade_coat.view.gpu_scenes import GpuScene
 
 SUN_COLOR = np.array([1.0, 0.93, 0.82])
 DEFAULT_LIGHT = ((0.48, 0.62, 0.62), 2.6)
@@ -26,7 +27,8 @@ class Light:
         self.sun: Array = np.zeros(3)
         """The unit direction towards the sun, `(3,)`."""
         self.is_set = False
-        self._block = context.buffer(reserve=11 * 16)
+        self._block = context.buffer(reserve=16 * 16)
+        self._shadow: Any = None
         self._split_sum = context.texture((32, 32), 2, split_sum_table().tobytes(), dtype="f4")
         self._split_sum.repeat_x = self._split_sum.repeat_y = False
         self._reflections = context.texture_array((MAP_SIDE, MAP_SIDE, LEVELS), 3, dtype="f2")
@@ -64,12 +66,20 @@ class Light:
         values[:, :3] = environment.irradiance
         self._block.write(values.tobytes())
 
+    def fall_on(self, scene: GpuScene) -> None:
+        """Take the shadows of a scene: its map must have been drawn."""
+        assert scene.to_shadow is not None
+        self._shadow = scene.shadow
+        data = scene.to_shadow.T.astype("f4").tobytes() + np.array([scene.shadow_texel, 0, 0, 0], np.float32).tobytes()
+        self._block.write(data, offset=11 * 16)
+
     def bind(self, program: Any, unit: int) -> None:
-        """Let a program that includes `light.glsl` read the light, its textures from two units on."""
+        """Let a program that includes `light.glsl` read the light, its textures from a unit on."""
         if BLOCK in program:
             program[BLOCK].binding = BINDING
             self._block.bind_to_uniform_block(BINDING)
-        for i, (name, texture) in enumerate((("reflections", self._reflections), ("split_sum", self._split_sum))):
+        textures = (("reflections", self._reflections), ("split_sum", self._split_sum), ("shadow", self._shadow))
+        for i, (name, texture) in enumerate(textures):
             if name in program:
                 texture.use(unit + i)
                 program[name].value = unit + i

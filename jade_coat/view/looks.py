@@ -32,11 +32,15 @@ def probes_of(looks: tuple[str, ...]) -> tuple[str, ...]:
     return tuple(dict.fromkeys(look for look in looks if is_probe(look)))
 
 
-def batches(looks: tuple[str, ...]) -> Iterator[tuple[str, ...]]:
-    """The looks in order, in runs of no more probes than a program gives at once."""
+def batches(looks: tuple[str, ...], lit_alone: bool = False) -> Iterator[tuple[str, ...]]:
+    """The looks in order, in runs of no more probes than a program gives at once.
+
+    With `lit_alone` the lit look is a run of its own: it is drawn otherwise than those of quantities.
+    """
     batch: list[str] = []
     for look in looks:
-        if is_probe(look) and len({p for p in batch if is_probe(p)} | {look}) > MAX_PROBES:
+        full = is_probe(look) and len({p for p in batch if is_probe(p)} | {look}) > MAX_PROBES
+        if batch and (full or (lit_alone and "lit" in (look, batch[-1]))):
             yield tuple(batch)
             batch = []
         batch.append(look)

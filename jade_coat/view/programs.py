@@ -10,6 +10,7 @@ from typing import Any
 import moderngl
 
 from jade_coat.material.compile import compile_material, live_fields, structure
+from jade_coat.material.kinds import Cut, kind_of
 from jade_coat.material.material import Material, layout
 from jade_coat.material.paint_source import OWN_MAP, MapSource, painted_by_map
 from jade_coat.material.quantity import OUTPUTS, stored
@@ -21,7 +22,7 @@ from jade_coat.program.passes import textures
 from jade_coat.program.samplers import PROMISED, Kind, Samplers, shared_samplers
 from jade_coat.program.value import TextureRef
 from jade_coat.view.attachments import ATTACHMENTS
-from jade_coat.view.context import HEADER, numbered
+from jade_coat.view.context import HEADER, numbered, shader
 from jade_coat.view.looks import MAX_PROBES
 from jade_coat.view.vertex import program_vertex_source
 
@@ -37,6 +38,8 @@ KEPT = 192
 
 ROOM = PROMISED - 1
 """Samplers for textures: the table of rows takes one of those that are promised."""
+LIGHT_SAMPLERS = 3
+"""Samplers of `light.glsl`: the shadow, the reflections and the split sum."""
 KindOf = Callable[[TextureRef], Kind | None]
 
 
@@ -51,10 +54,19 @@ class ProgramFault(Exception):
 
 @dataclass(frozen=True)
 class Targets:
-    """What a frame draws into: GLSL expressions by attachment, with the outputs they need."""
+    """What a frame draws into: GLSL expressions by attachment, with the outputs they need.
+
+    `cut` leaves points out by their opacity (`material.kinds`), `turned` turns the normals of what is seen from behind.
+    `lit` puts the light of `light.glsl` before the expressions, which may name it `light`; `taken` are the samplers
+    that takes.
+    """
 
     expressions: tuple[str, ...]
     outputs: tuple[str, ...]
+    cut: Cut = ""
+    turned: bool = False
+    lit: bool = False
+    taken: int = 0
 
 
 @dataclass
@@ -97,8 +109,8 @@ class ProgramShop:
     def view(
         self, material: Material, lookup: MapLookup, on_map: MapSource | None = None, kind: KindOf = unknown_kind
     ) -> Compiled:
-        """The program for the lit view; `kind` tells what kind its textures are of, where they must share samplers."""
-        targets = Targets(VIEW_OUTPUTS, _needed(VIEW_OUTPUTS))
+        """The program that fills the G-buffer; `kind` tells what kind textures are of, where some must share."""
+        targets = _for_surface(material, VIEW_OUTPUTS, _needed(VIEW_OUTPUTS))
         return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
 
     def sheet(
@@ -111,7 +123,27 @@ class ProgramShop:
         values += ["0.0"] * (MAX_PROBES - len(values))
         expressions = (*VIEW_OUTPUTS, "out_paint", f"vec4({', '.join(values)})", "vec4(out_coverage, 1.0)")
         names = (*_needed(VIEW_OUTPUTS), "paint", "coverage", *(p for p in probes if p in outputs))
-        return self._get(material, lookup, Targets(expressions, names), FetchMode.HARDWARE, on_map, kind)
+        targets = _for_surface(material, expressions, names)
+        return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
+
+    def shadow(
+        self, material: Material, lookup: MapLookup, on_map: MapSource | None = None, kind: KindOf = unknown_kind
+    ) -> Compiled:
+        """The program that gives depth alone, of a material of which not all throws a shadow."""
+        casts = kind_of(material.kind).casts
+        targets = Targets((), ("opacity",), cut="threshold" if casts == "threshold" else "noise")
+        return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
+
+    def forward(
+        self, material: Material, lookup: MapLookup, on_map: MapSource | None = None, kind: KindOf = unknown_kind
+    ) -> Compiled:
+        """The program of a material that blends: its light, to be laid over what is behind."""
+        if kind_of(material.kind).lit:
+            written, names = "vec4(light * out_opacity, out_opacity)", OUTPUTS
+        else:
+            written, names = "vec4((out_base_color + out_emissive) * out_opacity, 0.0)", _UNLIT
+        targets = Targets((written,), names, turned=material.two_sided, lit=True, taken=LIGHT_SAMPLERS)
+        return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
 
     def measured(
         self, material: Material, lookup: MapLookup, targets: Targets, fetch: FetchMode, kind: KindOf = unknown_kind
@@ -146,10 +178,11 @@ class ProgramShop:
             while len(self._reads) > self._kept:
                 self._reads.popitem(last=False)
         read = self._reads[text]
-        if len(read) <= ROOM:
+        room = ROOM - text[2].taken
+        if len(read) <= room:
             return None
         own = tuple(t for t in read if t == OWN_MAP)  # another for each prop, so never part of an array
-        shared = shared_samplers([t for t in read if t != OWN_MAP], kind, ROOM - len(own))
+        shared = shared_samplers([t for t in read if t != OWN_MAP], kind, room - len(own))
         return (*((t,) for t in own), *shared)
 
     def _free(self, gone: Compiled) -> None:
@@ -165,7 +198,7 @@ class ProgramShop:
         return gone
 
     def _build(self, glsl: GlslProgram, targets: Targets) -> Any:
-        vertex, fragment = program_vertex_source(glsl), fragment_source(glsl, targets)
+        vertex, fragment = program_vertex_source(glsl, targets.lit), fragment_source(glsl, targets)
         if (vertex, fragment) not in self._by_text:
             self._by_text[vertex, fragment] = self._compile(vertex, fragment)
         return self._by_text[vertex, fragment]
@@ -188,12 +221,38 @@ def _needed(expressions: tuple[str, ...]) -> tuple[str, ...]:
     return tuple(n for n in OUTPUTS if any(output_name(n) in e for e in expressions))
 
 
+_UNLIT = ("base_color", "emissive", "opacity")
+
+
+def _for_surface(material: Material, expressions: tuple[str, ...], names: tuple[str, ...]) -> Targets:
+    """What a material is drawn into; one that blends is cut by its threshold where its quantities are looked at."""
+    kind = kind_of(material.kind)
+    cut: Cut = "threshold" if kind.blend else kind.cut
+    wanted = (*names, *(("opacity",) if cut and "opacity" not in names else ()))
+    return Targets(expressions, wanted, cut, material.two_sided)
+
+
+_LIGHT = """vec3 v = normalize(shared_eye - pixel_world);
+Surface surface = Surface(out_base_color, normalize(out_normal), out_roughness, out_metallic, out_occlusion);
+vec3 light = surface_light(surface, v, pixel_world) + out_emissive;"""
+_CUTS = {"": [], "threshold": ["if (out_opacity < cut) discard;"],
+         "noise": ["if (out_opacity <= pixel_noise(gl_FragCoord.xy)) discard;"]}  # fmt: skip
+
+
 def fragment_source(glsl: GlslProgram, targets: Targets) -> str:
     """The whole fragment shader around an emitted program."""
     outs = [f"layout(location = {i}) out vec4 target{i};" for i in range(len(targets.expressions))]
     interface = ["flat in ivec2 pixel_row_at;", "uniform sampler2D row_table;"]
+    own = [shader("sample.glsl")] if targets.cut else []
+    if targets.lit:
+        own += [shader("light.glsl"), "in vec3 pixel_world;", "uniform vec3 shared_eye;"]
+    before = list(_CUTS[targets.cut])
+    if targets.turned and "normal" in targets.outputs:
+        before.append("if (!gl_FrontFacing) out_normal = -out_normal;")
+    if "normal" in targets.outputs and targets.lit:
+        before.append(_LIGHT)
     writes = [f"target{i} = {e};" for i, e in enumerate(targets.expressions)]
     return "\n".join(
-        [HEADER, glsl.uniforms, *interface, glsl.pixel_interface, *outs, glsl.helpers,
-         "void main() {", "ivec2 row_at = pixel_row_at;", glsl.pixel_body, *writes, "}"]
+        [HEADER, glsl.uniforms, *interface, glsl.pixel_interface, *outs, glsl.helpers, *own,
+         "void main() {", "ivec2 row_at = pixel_row_at;", glsl.pixel_body, *before, *writes, "}"]
     )  # fmt: skip

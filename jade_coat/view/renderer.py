@@ -21,6 +21,8 @@ from jade_coat.view.looks import batches
 from jade_coat.view.messages import Eye, Marks, Part
 from jade_coat.view.passes import Pass
 from jade_coat.view.passes.compose import ComposePass
+from jade_coat.view.passes.forward import ForwardPass
+from jade_coat.view.passes.gather import GatherPass
 from jade_coat.view.passes.marks import MarksPass
 from jade_coat.view.passes.shadow import ShadowPass
 from jade_coat.view.passes.surfaces import SurfacePass
@@ -39,10 +41,13 @@ class Renderer:
         self.drawer = Drawer(context, self.assets, self.scenes, self.shop)
         self.filling: tuple[Pass, ...] = (ShadowPass(self.drawer, self.light), SurfacePass(self.drawer))
         """What is run once for all looks that the attachments serve."""
-        self.composing: tuple[Pass, ...] = (ComposePass(context, self.light), MarksPass(context, self.assets))
+        compose = ComposePass(context, self.light)
+        self.composing: tuple[Pass, ...] = (
+            compose, ForwardPass(self.drawer, self.light), GatherPass(context, compose),
+            MarksPass(context, self.assets),
+        )  # fmt: skip
         """What is run for each look."""
         self._buffers: dict[str, Buffers] = {}
-        self._shared_version = 0
 
     @property
     def faults(self) -> dict[str, str]:
@@ -58,12 +63,12 @@ class Renderer:
 
     def set_shared(self, values: dict[str, float]) -> None:
         """Take the values of the shared dials; those not named are 0."""
-        self._shared_version += 1
+        self.drawer.changes += 1
         self.drawer.shared = dict(values)
 
     def set_row(self, scene: str, material: str, row: int, values: Array) -> None:
         """Replace one row of a material's table in a scene."""
-        self._shared_version += 1
+        self.drawer.changes += 1
         self.scenes.set_row(scene, material, row, values)
 
     def set_light(
@@ -100,10 +105,12 @@ class Renderer:
         if not self.light.is_set and found.scene.draws:
             self.set_light(*DEFAULT_LIGHT)
         pictures = []
-        for batch in batches(looks):
+        blends = tuple(i for i, d in enumerate(found.scene.draws) if self.assets.surface_kind(d.material).blend)
+        for batch in batches(looks, lit_alone=bool(blends)):
             frame = Frame(
                 found, buffers, eye, jittered(eye.projection, sample, width, height), batch, sample=sample,
                 alone=len(looks) == 1, backdrop=backdrop, marks=marks, part=part,
+                blends=blends if batch == ("lit",) else (),
             )  # fmt: skip
             self._fill(frame, looks)
             for frame.look in batch:
@@ -115,7 +122,13 @@ class Renderer:
     def _fill(self, frame: Frame, looks: tuple[str, ...]) -> None:
         """Fill the attachments: the frame's part alone where they hold all else already."""
         key, buffers = self._follows_from(frame, looks), frame.buffers
-        if frame.part is not None and frame.marks is None and frame.alone and buffers.filled == key:
+        if (
+            frame.part is not None
+            and not frame.blends
+            and frame.marks is None
+            and frame.alone
+            and buffers.filled == key
+        ):
             frame.projection = buffers.projection  # what is drawn again must fall on the very same pixels
         else:
             frame.part = None
@@ -125,7 +138,7 @@ class Renderer:
 
     def _follows_from(self, frame: Frame, looks: tuple[str, ...]) -> tuple[object, ...]:
         """All that the attachments of a frame follow from, but patches of paint."""
-        versions = (self.assets.version, self.light.version, self._shared_version)
+        versions = (self.assets.version, self.light.version, self.drawer.changes)
         eye = (frame.eye.projection.tobytes(), frame.eye.view.tobytes())
         return (frame.scene.serial, versions, eye, frame.detailed, frame.probes, looks)
 

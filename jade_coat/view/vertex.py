@@ -21,12 +21,15 @@ def vertex_source(attributes: Iterable[str] = (), interface: str = "", body: str
     ])  # fmt: skip
 
 
-def program_vertex_source(glsl: GlslProgram) -> str:
-    """The vertex shader around an emitted program."""
+def program_vertex_source(glsl: GlslProgram, lit: bool = False) -> str:
+    """The vertex shader around an emitted program; `lit` hands on the place in the world too."""
     head = [glsl.uniforms, glsl.helpers]
     head += [f"uniform vec2 instance_{name};" for name in glsl.instance if name != "seed"]
     body = glsl.vertex_body
     if "seed" in glsl.instance:
         head.append("in float in_seed;")
         body = f"float instance_seed = in_seed;\n{body}"
-    return vertex_source(glsl.attributes, glsl.vertex_interface, body, head)
+    interface = glsl.vertex_interface
+    if lit:
+        interface, body = f"{interface}\nout vec3 pixel_world;", f"pixel_world = world.xyz;\n{body}"
+    return vertex_source(glsl.attributes, interface, body, head)

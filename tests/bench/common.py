@@ -82,5 +82,5 @@ class WallPass:
 
     def frame(self, compiled) -> None:
         self.fill(compiled)
-        self.renderer.composing[0].draw(Frame(self.found, self.buffers, self.eye, self.eye.projection))
+        self.renderer.composing[2].draw(Frame(self.found, self.buffers, self.eye, self.eye.projection))
         read_picture(self.buffers)

@@ -83,8 +83,10 @@ def assert_parity(renderer, demo, material: Material, names: tuple[str, ...] = (
     draw = found.scene.draws[index]
     renderer.set_shared(DAMP_AUTUMN)
     extra = [*(output_name(n) for n in names), "0.0", "0.0", "0.0", "0.0"][:4]
-    targets = Targets((*RESULTS, f"vec4({', '.join(extra)})"), ("base_color", "roughness", "normal", "height", *names))
-    results = float_pass(renderer, index, targets, 3, eye)
+    written = (*RESULTS, f"vec4({', '.join(extra)})", "vec4(out_emissive, out_opacity)")
+    quantities = ("base_color", "roughness", "normal", "height", "emissive", "opacity")
+    targets = Targets(written, (*quantities, *names))
+    results = float_pass(renderer, index, targets, 4, eye)
     attributes = _attributes(renderer, index, eye)
     seen = (results[0][..., 3] >= 0) & (attributes["mask"] > 0)
     assert seen.sum() > 1000
@@ -104,6 +106,7 @@ def assert_parity(renderer, demo, material: Material, names: tuple[str, ...] = (
     pairs = {
         "base_color": results[0][seen][:, :3], "roughness": results[0][seen][:, 3:],
         "normal": results[1][seen][:, :3], "height": results[1][seen][:, 3:],
+        "emissive": results[3][seen][:, :3], "opacity": results[3][seen][:, 3:],
         **{n: results[2][seen][:, i : i + 1] for i, n in enumerate(names)},
     }  # fmt: skip
     for name, drawn in pairs.items():
@@ -433,10 +436,10 @@ def test_a_program_that_fails_shows_the_fault_finish_and_nothing_else_breaks(ren
     good = renderer.picture("stage", eye, 200, 125)
     real = renderer.shop.view
 
-    def broken(material, lookup, *more):
+    def broken(material, lookup, **more):
         if material.id == "jar_glaze":
             raise ValueError("division of a vec3 by a uvec3")
-        return real(material, lookup, *more)
+        return real(material, lookup, **more)
 
     monkeypatch.setattr(renderer.shop, "view", broken)
     bad = renderer.picture("stage", eye, 200, 125)

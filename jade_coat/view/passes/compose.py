@@ -39,64 +39,45 @@ def look_source() -> str:
 
 
 class ComposePass:
-    """Lights the surfaces, or shows a quantity; sums up the samples of a picture that stands still."""
+    """Lights the surfaces, or shows a quantity.
+
+    Where something is laid over them afterwards they are left as light in `radiance`; else the pass that gathers the
+    picture lets them be composed straight into it.
+    """
 
     reads = (*(a.name for a in ATTACHMENTS), "depth", "shadow")
-    writes = ("total", "picture")
+    writes = ("radiance",)
 
     def __init__(self, context: Any, light: Light) -> None:
         self._context, self._light = context, light
-        screen = HEADER + shader("screen.vert")
         self._compose = context.program(
-            vertex_shader=screen, fragment_shader=HEADER + shader("light.glsl") + look_source() + shader("compose.frag")
+            vertex_shader=HEADER + shader("screen.vert"),
+            fragment_shader=HEADER + shader("light.glsl") + look_source() + shader("compose.frag"),
         )
-        self._average = context.program(vertex_shader=screen, fragment_shader=HEADER + shader("average.frag"))
-        self._compose_array = context.vertex_array(self._compose, [])
-        self._average_array = context.vertex_array(self._average, [])
+        self._array = context.vertex_array(self._compose, [])
 
     def draw(self, frame: Frame) -> None:
-        """Compose the frame's look."""
-        self._bind(frame)
-        if frame.alone:
-            self._sum_up(frame)
-        else:
+        """Leave the light for what is laid over it."""
+        if frame.blends:
             self._context.enable_only(moderngl.NOTHING)
-            frame.buffers.output.use()
-            self._compose_array.render(vertices=3)
-        frame.buffers.limit(None)
+            frame.buffers.over_light.use()
+            self.render(frame, in_light=True)
 
-    def _bind(self, frame: Frame) -> None:
+    def render(self, frame: Frame, in_light: bool = False) -> None:
+        """Compose the frame's look into whatever is drawn into."""
         found, buffers, program = frame.scene, frame.buffers, self._compose
-        textures = [*buffers.attachments, buffers.depth, found.shadow]
-        for unit, (name, texture) in enumerate(zip(self.reads, textures, strict=True)):
+        textures = [*buffers.attachments, buffers.depth]
+        for unit, (name, texture) in enumerate(zip(self.reads[:-1], textures, strict=True)):
             texture.use(unit)
             set_uniform(program, name, unit)
+        self._light.fall_on(found)
         self._light.bind(program, len(textures))
+        set_uniform(program, "in_light", in_light)
         index, channel = look_index(frame.look, frame.probes)
         set_uniform(program, "look", index)
         set_uniform(program, "channel", channel)
         set_uniform(program, "eye", tuple(frame.eye.position))
-        set_uniform(program, "shadow_texel", found.shadow_texel)
         set_uniform(program, "backdrop_top", BACKDROP[0] if frame.backdrop else NONE)
         set_uniform(program, "backdrop_bottom", BACKDROP[1])
         program["from_clip"].write(np.linalg.inv(frame.view_projection).T.astype("f4").tobytes())
-        assert found.to_shadow is not None
-        program["to_shadow"].write(found.to_shadow.T.astype("f4").tobytes())
-
-    def _sum_up(self, frame: Frame) -> None:
-        buffers, context = frame.buffers, self._context
-        buffers.summing.use()
-        if frame.sample == 0:
-            context.enable_only(moderngl.NOTHING)
-            buffers.samples = 0
-        else:
-            context.enable_only(moderngl.BLEND)
-            context.blend_func = moderngl.ONE, moderngl.ONE
-        self._compose_array.render(vertices=3)
-        buffers.samples += 1
-        context.enable_only(moderngl.NOTHING)
-        buffers.output.use()
-        buffers.total.use(0)
-        set_uniform(self._average, "total", 0)
-        set_uniform(self._average, "samples", float(buffers.samples))
-        self._average_array.render(vertices=3)
+        self._array.render(vertices=3)

@@ -8,11 +8,12 @@ import moderngl
 import numpy as np
 
 from jade_coat.program.types import Array
-from jade_coat.stage.draws import Scene
+from jade_coat.stage.draws import Draw, Scene
 from jade_coat.view.camera import look_at, orthographic
 from jade_coat.view.context import HEADER, shader
 from jade_coat.view.drawing import Drawer, depth_tested
 from jade_coat.view.frame import Frame
+from jade_coat.view.gpu_scenes import GpuScene
 from jade_coat.view.light import Light
 from jade_coat.view.vertex import vertex_source
 
@@ -34,8 +35,11 @@ class ShadowPass:
     def draw(self, frame: Frame) -> None:
         """Make the map unless the scene has it."""
         found, context = frame.scene, self._drawer.context
-        if found.shadow is not None:
+        follows = self._follows(found)
+        if found.shadow is not None and found.cast_from == follows:
             return
+        found.cast_anew()
+        found.cast_from = follows
         low, high = self._bounds(found.scene)
         centre, half = (low + high) / 2, max(float(np.linalg.norm(high - low)) / 2, 0.01)
         found.to_shadow = orthographic(half, half * 2.02) @ look_at(centre + self._light.sun * half * 1.01, centre)
@@ -46,8 +50,28 @@ class ShadowPass:
         target.clear(depth=1.0)
         depth_tested(context)
         for draw, instances in zip(found.scene.draws, found.instances, strict=True):
-            self._drawer.run(self._program, draw, instances, found.to_shadow)
+            self._cast(found, draw, instances, frame)
         target.release()
+
+    def _follows(self, found: GpuScene) -> object:
+        """What the map follows from beside shapes and the sun: all that opacity may follow from, where it matters."""
+        assets = self._drawer.assets
+        if any(assets.surface_kind(d.material).casts not in ("whole", "none") for d in found.scene.draws):
+            return (assets.version, assets.patches, self._drawer.changes)
+        return tuple(d.material for d in found.scene.draws if assets.surface_kind(d.material).casts == "none")
+
+    def _cast(self, found: GpuScene, draw: Draw, instances: Any, frame: Frame) -> None:
+        casts, mesh = self._drawer.assets.surface_kind(draw.material).casts, self._drawer.assets.meshes.get(draw.mesh)
+        assert found.to_shadow is not None
+        if casts == "none" or mesh is None:
+            return
+        program, compiled = self._program, None
+        if casts != "whole" and draw.count and len(draw.rows):
+            compiled = self._drawer.compiled(draw, self._drawer.shop.shadow)
+        if compiled is not None:
+            program = compiled.program
+            self._drawer.bind(compiled, found, draw, mesh, frame.eye.position)
+        self._drawer.run(program, draw, instances, found.to_shadow)
 
     def _bounds(self, scene: Scene) -> tuple[Array, Array]:
         corners = [np.zeros((1, 3))]

@@ -35,7 +35,8 @@ class SurfacePass:
         frame.buffers.gbuffer.clear(0, 0, 0, 0, depth=1.0)
         depth_tested(self._drawer.context)
         draws = frame.scene.scene.draws
-        for i in sorted(range(len(draws)), key=lambda i: self._distance(draws[i], frame)):
+        own = [i for i in range(len(draws)) if i not in frame.blends]
+        for i in sorted(own, key=lambda i: self._distance(draws[i], frame)):
             self._drawer.surface(frame, i, self._fault)
 
     def _draw_part(self, frame: Frame, part: Part) -> None:

@@ -6,7 +6,10 @@ layout(std140) uniform Light {  // one block, shared by every pass that lights
     vec4 irradiance[9];
     vec4 sun_direction;
     vec4 sun_radiance;
+    mat4 to_shadow;
+    vec4 shadow_texel;
 };
+uniform sampler2DShadow shadow;
 uniform sampler2DArray reflections;
 uniform sampler2D split_sum;
 
@@ -87,4 +90,28 @@ vec3 tone_map(vec3 color) {
 vec3 to_srgb(vec3 c) {
     c = clamp(c, 0.0, 1.0);
     return mix(c * 12.92, 1.055 * pow(c, vec3(1.0 / 2.4)) - 0.055, greaterThan(c, vec3(0.0031308)));
+}
+
+// The light that the tone map shows as a grey below its shoulder: its toe undone.
+vec3 light_of_grey(vec3 shown) {
+    vec3 c = mix(shown / 12.92, pow((shown + 0.055) / 1.055, vec3(2.4)), greaterThan(shown, vec3(0.04045)));
+    return mix(sqrt(c / 6.25), c + 0.04, greaterThan(c, vec3(0.04)));
+}
+
+float sunlight(vec3 world, vec3 n) {
+    vec4 s = to_shadow * vec4(world + n * shadow_texel.x * 2.0, 1.0);
+    vec3 p = s.xyz * 0.5 + 0.5;
+    if (any(lessThan(p, vec3(0.0))) || any(greaterThan(p, vec3(1.0)))) return 1.0;
+    float lit = 0.0, texel = 1.0 / float(textureSize(shadow, 0).x);
+    for (int y = -1; y <= 1; ++y)
+        for (int x = -1; x <= 1; ++x) lit += texture(shadow, vec3(p.xy + vec2(x, y) * texel * 1.4, p.z - 0.0008));
+    return lit / 9.0;
+}
+
+// All light that a surface sends towards v: sky and sun.
+vec3 surface_light(Surface s, vec3 v, vec3 world) {
+    vec3 light = sky_light(s, v);
+    vec3 l = sun_direction.xyz;
+    if (dot(s.normal, l) > 0.0) light += reflect_light(s, v, l) * sun_radiance.rgb * sunlight(world, s.normal) * mix(s.occlusion, 1.0, 0.5);
+    return light;
 }

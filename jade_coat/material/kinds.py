@@ -1,0 +1,72 @@
+"""Surface kinds: how a material meets light and what is behind it; one record each."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+Cut = Literal["", "threshold", "noise"]
+Blend = Literal["", "over", "add"]
+Casting = Literal["whole", "threshold", "noise", "none"]
+
+
+@dataclass(frozen=True)
+class SurfaceKind:
+    """A kind by the name that files use.
+
+    `cut` says which points of a surface are left out: those whose opacity is below the material's threshold, or as many
+    as its opacity asks for, by noise. `blend` says how the rest goes over what is behind: in its place, over it by its
+    opacity (Porter & Duff 1984), or added to it. What blends is drawn after all else, far to near. `lit` tells whether
+    light falls on it, `casts` which points throw a shadow. `gltf` is glTF's alphaMode.
+    """
+
+    name: str
+    label: str
+    hint: str
+    cut: Cut = ""
+    blend: Blend = ""
+    lit: bool = True
+    casts: Casting = "whole"
+    gltf: str = "OPAQUE"
+
+    @property
+    def reads_opacity(self) -> bool:
+        """Whether opacity matters."""
+        return bool(self.cut or self.blend)
+
+    @property
+    def unlit(self) -> bool:
+        """Whether glTF is told so (KHR_materials_unlit)."""
+        return not self.lit
+
+
+KINDS: dict[str, SurfaceKind] = {
+    k.name: k
+    for k in (
+        SurfaceKind("opaque", "Opaque", "Nothing shows through"),
+        SurfaceKind(
+            "masked", "Cut out", "Whatever is less opaque than the threshold is not there: leaves, grilles",
+            cut="threshold", casts="threshold", gltf="MASK",
+        ),
+        SurfaceKind(
+            "dithered", "Dithered", "As many points as its opacity are there, by fine noise: soft, unsorted",
+            cut="noise", casts="noise", gltf="BLEND",
+        ),
+        SurfaceKind(
+            "blended", "Blended", "What is behind shows through by its opacity: glass, veils",
+            blend="over", casts="noise", gltf="BLEND",
+        ),
+        SurfaceKind(
+            "additive", "Additive", "Its colour and glow are added to what is behind, unlit: sparks, haze", blend="add",
+            lit=False, casts="none", gltf="BLEND",
+        ),
+    )
+}  # fmt: skip
+"""All kinds by name."""
+
+
+def kind_of(name: str) -> SurfaceKind:
+    """The kind with this name. Raises ValueError."""
+    if name not in KINDS:
+        raise ValueError(f"there is no surface kind {name!r}; there are {', '.join(KINDS)}")
+    return KINDS[name]

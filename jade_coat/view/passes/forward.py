@@ -1,0 +1,90 @@
+"""Lays what blends over the light of all else, far to near: blended by opacity, or added."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import moderngl
+import numpy as np
+
+from jade_coat.program.types import Array
+from jade_coat.view.drawing import Drawer
+from jade_coat.view.frame import Frame
+from jade_coat.view.gpu_assets import GpuMesh
+from jade_coat.view.light import Light
+from jade_coat.view.programs import LIGHT_SAMPLERS, Compiled
+
+SORTED_TRIANGLES = 50_000
+"""Meshes with more triangles are not sorted in themselves, only among each other."""
+
+
+class ForwardPass:
+    """Draws each instance of what blends by itself, the farthest first; behind nearer surfaces nothing shows."""
+
+    reads = ("depth", "shadow")
+    writes = ("radiance",)
+
+    def __init__(self, drawer: Drawer, light: Light) -> None:
+        self._drawer, self._light = drawer, light
+
+    def draw(self, frame: Frame) -> None:
+        """Lay them over, where the frame has any and is lit."""
+        if not frame.blends:
+            return
+        context = self._drawer.context
+        frame.buffers.over_light.use()
+        frame.buffers.over_light.depth_mask = False
+        context.enable_only(moderngl.DEPTH_TEST | moderngl.BLEND)
+        context.depth_func = "<="
+        for index, instance in self._far_to_near(frame):
+            self._draw_one(frame, index, instance)
+        frame.buffers.over_light.depth_mask = True
+        context.depth_func = "<"
+        context.enable_only(moderngl.NOTHING)
+
+    def _far_to_near(self, frame: Frame) -> list[tuple[int, int]]:
+        """Draws and their instances by how far the middle of each lies along the view."""
+        found: list[tuple[float, int, int]] = []
+        for index in frame.blends:
+            draw = frame.scene.scene.draws[index]
+            mesh = self._drawer.assets.meshes.get(draw.mesh)
+            if mesh is not None:
+                centres = draw.matrices @ np.append(mesh.bounds.mean(axis=0), 1.0)
+                ahead = -(centres @ frame.eye.view.T)[:, 2]
+                found += [(float(depth), index, i) for i, depth in enumerate(ahead)]
+        return [(index, i) for _, index, i in sorted(found, key=lambda f: -f[0])]
+
+    def _draw_one(self, frame: Frame, index: int, instance: int) -> None:
+        draw = frame.scene.scene.draws[index]
+        mesh = self._drawer.assets.meshes[draw.mesh]
+        compiled = self._drawer.compiled(draw, self._drawer.shop.forward)
+        if compiled is None or not draw.count:
+            return
+        self._bind(frame, compiled, index, mesh)
+        context = self._drawer.context
+        added = self._drawer.assets.surface_kind(draw.material).blend == "add"
+        context.blend_func = (moderngl.ONE, moderngl.ONE if added else moderngl.ONE_MINUS_SRC_ALPHA)
+        corners = self._sorted(mesh, draw.start, draw.count, draw.matrices[instance], frame)
+        self._drawer.run_one(compiled.program, frame, index, instance, corners)
+
+    def _bind(self, frame: Frame, compiled: Compiled, index: int, mesh: GpuMesh) -> None:
+        draw, program = frame.scene.scene.draws[index], compiled.program
+        self._drawer.bind(compiled, frame.scene, draw, mesh, frame.eye.position, frame.sample)
+        self._light.bind(program, len(compiled.glsl.samplers) + 1)
+        assert len(compiled.glsl.samplers) + 1 + LIGHT_SAMPLERS <= 16
+        if "shared_eye" in program:
+            program["shared_eye"].value = tuple(frame.eye.position)
+
+    def _sorted(self, mesh: GpuMesh, start: int, count: int, matrix: Array, frame: Frame) -> Array | None:
+        """The corners of a run of triangles `(k, 3)`, far to near; None for a mesh of too many."""
+        if count > SORTED_TRIANGLES:
+            return None
+        corners, middles = mesh.triangle_middles(self._read)
+        run = slice(start, start + count)
+        row = (frame.eye.view @ matrix)[2]
+        order = np.argsort(middles[run] @ row[:3], kind="stable")  # the view looks along -z: the lowest is farthest
+        return np.asarray(corners[run][order])
+
+    @staticmethod
+    def _read(buffer: Any, kind: type[np.generic]) -> Array:
+        return np.frombuffer(buffer.read(), kind).reshape(-1, 3)

@@ -1,0 +1,217 @@
+"""Surface kinds: what is cut, dithered, blended or added, in the picture, in its shadow, and from every side."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+import pytest
+
+from jade_coat.files.assets import Assets
+from jade_coat.maps.alpha import coverage
+from jade_coat.maps.images import png_bytes
+from jade_coat.maps.mapset import MapFile, MapSet
+from jade_coat.maps.packing import PackedLookup, Texture, halved, pack_set
+from jade_coat.material.kinds import KINDS
+from jade_coat.material.material import Coat, Material, field_values, layout
+from jade_coat.material.surface import NoMaps, Role, Surface
+from jade_coat.mesh import shapes
+from jade_coat.stage.draws import Draw, Scene
+from jade_coat.view.camera import eye_of
+from tests.core.test_view import assert_parity, neutral
+from tests.support import put_mesh
+
+SIDE = 96
+CARD = shapes.plane(1.0, 1.0, 0.25)
+CUT_SET = MapSet(id="cut", name="Cut", maps=(
+    MapFile(role=Role.OPACITY, asset="maps/cut.png", file="cut.png", channels="r"),
+))  # fmt: skip
+
+
+def cut_texture(opacity: np.ndarray) -> Texture:
+    """The pack that holds an opacity `(n, n)`, without levels."""
+    texels = np.zeros((*opacity.shape, 4), np.uint8)
+    texels[..., 1] = np.round(opacity * 255)
+    texels[..., 3] = 255
+    return Texture("cut/c", False, (texels,))
+
+
+def material(kind: str, name: str = "m", mapped: bool = True, **more) -> Material:
+    surface = Surface(map_set="cut" if mapped else "", tile_size=1.0, roughness=1.0, **more)
+    return Material(id=name, name=name, kind=kind, coats=(Coat(id="c", name="C", surface=surface),))
+
+
+def placed(renderer, parts: list[tuple[Material, np.ndarray]], opacity: np.ndarray, scene: str = "kinds") -> None:
+    """A scene of cards by their matrices, each with a material of its own."""
+    texture = cut_texture(opacity)
+    renderer.assets.put_texture(texture.name, False, texture.levels)
+    put_mesh(renderer, "card", CARD)
+    draws, rows, zero = [], {}, np.zeros(1, np.int32)
+    for made, matrix in parts:
+        renderer.assets.set_material(made, PackedLookup((CUT_SET,)))
+        rows[made.id] = layout(made).pack(field_values(made))[None]
+        where = matrix.astype(np.float32)[None]
+        draws.append(Draw("card", "", 0, len(CARD.triangles), made.id, where, zero, zero, np.zeros(1, np.float32)))
+    renderer.scenes.set(scene, Scene(tuple(draws), rows))
+
+
+def at(y: float) -> np.ndarray:
+    matrix = np.eye(4)
+    matrix[1, 3] = y
+    return matrix
+
+
+ABOVE = eye_of(np.array([0.0, 2.0, 0.001]), np.zeros(3), 0.45, 1.0)
+
+
+def test_what_is_cut_out_is_there_where_its_opacity_reaches_the_threshold(renderer) -> None:
+    ramp = np.tile(np.linspace(0, 1, 64), (64, 1))
+    for cut in (0.25, 0.5, 0.8):
+        placed(renderer, [(material("masked").with_(cut=cut), at(0.0))], ramp)
+        seen = renderer.picture("kinds", ABOVE, SIDE, SIDE, stream="kinds", backdrop=False)[..., 3] > 0
+        whole = renderer.picture("kinds", ABOVE, SIDE, SIDE, ("opacity",), stream="kinds", backdrop=False)
+        shown = whole[..., 0][seen] / 255
+        assert shown.min() >= cut - 2 / 64
+        assert abs(seen[SIDE // 2].sum() / SIDE * 0.91 * 1.1 - (1 - cut)) < 0.04  # the card spans the picture
+
+
+@pytest.mark.parametrize("opacity", [0.0, 0.1, 0.3, 0.5, 0.75, 1.0])
+def test_the_mean_of_a_dithered_picture_is_its_opacity(renderer, opacity: float) -> None:
+    """Jimenez 2014 (from memory): interleaved gradient noise is even; the mean lies within 1/64."""
+    placed(renderer, [(material("dithered"), at(0.0))], np.full((4, 4), opacity))
+    seen = renderer.picture("kinds", ABOVE, SIDE, SIDE, ("opacity",), stream="kinds", backdrop=False)
+    assert abs((seen[16:80, 16:80, 3] > 0).mean() - round(opacity * 255) / 255) <= 1 / 64
+    renderer.picture("kinds", ABOVE, SIDE, SIDE, stream="kinds", backdrop=False)
+    for sample in range(1, 24):
+        gathered = renderer.picture("kinds", ABOVE, SIDE, SIDE, ("lit",), sample, "kinds", backdrop=False)
+    assert np.abs(gathered[40:56, 40:56, 3] / 255 - opacity).max() < 0.2  # at rest the noise goes
+
+
+def test_holes_let_light_through_to_the_ground(renderer) -> None:
+    """Half of the card is cut away: so is half of its shadow; what only adds throws none."""
+    halves = np.repeat([[0.0, 1.0]], 2, axis=0).repeat(32, axis=0).repeat(32, axis=1)
+    renderer.set_light((0.0, 1.0, 0.0), 3.0)
+    ground = material("opaque", "ground", mapped=False)
+    wide = at(-0.5) @ np.diag([4.0, 1.0, 4.0, 1.0])
+    side = eye_of(np.array([0.0, 0.6, 3.2]), np.array([0.0, -0.5, 0.0]), 0.5, 1.0)
+    dark = {}
+    for kind in ("opaque", "masked", "additive"):
+        placed(renderer, [(ground, wide), (material(kind, "card"), at(0.9))], halves)
+        picture = renderer.picture("kinds", side, SIDE, SIDE, stream="kinds").astype(int)[..., :3].sum(axis=2)
+        placed(renderer, [(ground, wide)], halves)
+        bare = renderer.picture("kinds", side, SIDE, SIDE, stream="kinds").astype(int)[..., :3].sum(axis=2)
+        dark[kind] = int((picture < bare - 60).sum())
+    renderer.set_light((0.48, 0.62, 0.62), 2.6)
+    assert dark["opaque"] > 300
+    assert 0.4 < dark["masked"] / dark["opaque"] < 0.6
+    assert dark["additive"] == 0
+
+
+def glowing(kind: str, name: str, color: tuple[float, float, float]) -> Material:
+    return material(kind, name, color=(0.0, 0.0, 0.0), emissive=color)
+
+
+COLORS = {"red": (0.30, 0.02, 0.02), "green": (0.02, 0.26, 0.03), "blue": (0.03, 0.02, 0.34)}
+
+
+def heap(kind: str) -> list[tuple[Material, np.ndarray]]:
+    return [(glowing(kind, n, c), at(y)) for (n, c), y in zip(COLORS.items(), (0.0, 0.15, -0.15), strict=True)]
+
+
+def middle(renderer, eye) -> np.ndarray:
+    return renderer.picture("kinds", eye, SIDE, SIDE, stream="kinds")[SIDE // 2, SIDE // 2, :3] / 255
+
+
+def sent(renderer, name: str, eye) -> np.ndarray:
+    """What a card of the heap sends by itself in light: its glow, and the little that it mirrors of the dark sky."""
+    return np.array(COLORS[name])
+
+
+@pytest.mark.parametrize("turn", range(6))
+def test_blended_cards_lie_over_one_another_far_to_near_from_every_side(renderer, turn: int) -> None:
+    """Porter & Duff 1984, over, in linear light; then the neutral tone map and the sRGB curve, as published."""
+    from jade_coat.view.environment import DARK
+
+    renderer.set_light((0.0, 1.0, 0.0), 0.0, DARK)
+    angle = turn * np.pi / 3 + 0.2
+    eye = eye_of(np.array([0.1 * np.sin(angle), 2.0 * np.sign(np.cos(angle)), 0.1]), np.zeros(3), 0.45, 1.0)
+    order = sorted(zip(COLORS, (0.0, 0.15, -0.15), strict=True), key=lambda part: part[1] * np.sign(eye.position[1]))
+    placed(renderer, heap("blended"), np.full((4, 4), 0.6))
+    seen = middle(renderer, eye)
+    renderer.scenes.set("kinds", Scene())
+    behind = middle(renderer, eye)
+    grey = ((behind + 0.055) / 1.055) ** 2.4 + 0.04
+    light, opacity = grey, round(0.6 * 255) / 255
+    for name, _ in order:
+        light = sent(renderer, name, eye) * opacity + light * (1 - opacity)
+    renderer.set_light((0.48, 0.62, 0.62), 2.6)
+    assert np.abs(seen - srgb(neutral(light))).max() < 3 / 255
+
+
+def srgb(linear: np.ndarray) -> np.ndarray:
+    return np.where(linear <= 0.0031308, linear * 12.92, 1.055 * np.abs(linear) ** (1 / 2.4) - 0.055)
+
+
+def test_added_light_is_the_same_in_any_order(renderer) -> None:
+    parts = heap("additive")
+    pictures = []
+    for order in ((0, 1, 2), (2, 0, 1), (1, 2, 0)):
+        placed(renderer, [parts[i] for i in order], np.full((4, 4), 0.5))
+        pictures.append(renderer.picture("kinds", ABOVE, SIDE, SIDE, stream="kinds").astype(int))
+    assert np.abs(pictures[0] - pictures[1]).max() <= 1
+    assert np.abs(pictures[0] - pictures[2]).max() <= 1
+    renderer.scenes.set("kinds", Scene())
+    behind = middle(renderer, ABOVE)
+    total = ((behind + 0.055) / 1.055) ** 2.4 + 0.04 + sum(np.array(c) for c in COLORS.values()) * 128 / 255
+    shown = srgb(neutral(total))
+    assert np.abs(pictures[0][SIDE // 2, SIDE // 2, :3] / 255 - shown).max() < 3 / 255
+
+
+def test_a_two_sided_surface_turns_its_normal_to_who_sees_it_from_behind(renderer) -> None:
+    below = eye_of(np.array([0.0, -2.0, 0.001]), np.zeros(3), 0.45, 1.0)
+    for two_sided, expected in ((True, 0), (False, 255)):
+        placed(renderer, [(material("masked").with_(two_sided=two_sided), at(0.0))], np.ones((4, 4)))
+        normal = renderer.picture("kinds", below, SIDE, SIDE, ("normal",), stream="kinds")[SIDE // 2, SIDE // 2]
+        assert abs(int(normal[1]) - expected) <= 2
+
+
+@pytest.mark.parametrize("kind", sorted(KINDS))
+def test_materials_of_every_kind_agree_between_glsl_and_numpy(renderer, demo, kind: str) -> None:
+    wall = demo.project.material("kiln_wall").with_(kind=kind)
+    assert_parity(renderer, demo, wall)
+
+
+def test_an_unknown_kind_is_refused_by_name() -> None:
+    with pytest.raises(ValueError, match="no surface kind 'liquid'; there are opaque"):
+        Material(id="m", name="M", kind="liquid", coats=(Coat(id="c", name="C"),))
+    assert NoMaps().read("m", Role.OPACITY) is None
+
+
+def cut_outs() -> dict[str, np.ndarray]:
+    """Three cut-outs as foliage has them: discs, thin blades, and ragged leaves."""
+    y, x = np.mgrid[0:256, 0:256] / 256
+    discs = np.hypot((x * 6) % 1 - 0.5, (y * 6) % 1 - 0.5) < 0.34
+    blades = np.abs(((x + 0.05 * np.sin(y * 12)) * 14) % 1 - 0.5) < 0.14
+    noise = np.random.default_rng(5).random((32, 32)).astype(np.float32)
+    ragged = cv2.resize(noise, (256, 256), interpolation=cv2.INTER_CUBIC) > 0.62
+    return {"discs": discs, "blades": blades, "ragged": ragged}
+
+
+@pytest.mark.parametrize("name", ["discs", "blades", "ragged"])
+def test_a_cut_out_covers_as_much_in_every_level(name: str) -> None:
+    """Castaño 2010, by his measure: the share of the filtered picture that passes the test, within 1 % of the top's (2 % on 4 × 4)."""
+    picture = (cut_outs()[name] * 255).astype(np.uint8)[..., None]
+    assets = Assets()
+    entry = MapFile(
+        role=Role.OPACITY, asset=assets.put("maps", "cut.png", png_bytes(picture)), file="cut.png", channels="r"
+    )
+    texture = pack_set(MapSet(id="cut", name="Cut", maps=(entry,)), assets.read)[0]
+    whole = coverage(texture.linear(0)[..., 1])
+    plain = picture[..., 0] / np.float32(255)
+    worst = 0.0
+    for level in range(1, 9):
+        plain = halved(plain[..., None])[..., 0]
+        worst = max(worst, abs(coverage(plain) - whole))
+        side = 256 >> level
+        if side >= 4:  # two texels or one can only be nearest to it
+            assert abs(coverage(texture.linear(level)[..., 1]) - whole) <= (0.01 if side > 4 else 0.02)
+    assert worst > 0.1  # unscaled, it would thin out or close up
