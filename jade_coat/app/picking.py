@@ -7,9 +7,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from jade_coat.app.session import Session
+from jade_coat.bake.look_at import look_at
+from jade_coat.material.kinds import kind_of
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.picking import Hit, hit_in_world
 from jade_coat.program.types import Array
+from jade_coat.stage.looks import material_of
 from jade_coat.stage.project import Prop
 from jade_coat.view.camera import ray
 from jade_coat.view.messages import Eye
@@ -34,21 +37,57 @@ class PropHit:
         return point, normal / np.linalg.norm(normal)
 
 
+MAX_HOLES = 24
+"""How many holes a ray goes through in one prop before it counts as having missed it."""
+
+
 def prop_at(session: Session, eye: Eye, x: float, y: float, only: str = "") -> PropHit | None:
-    """The nearest prop at a place of the picture (0–1 from the upper left); `only` looks at one prop alone."""
+    """The nearest prop at a place of the picture (0–1 from the upper left); `only` looks at one prop alone.
+
+    What a cut-out leaves away is not there: the ray goes on behind it.
+    """
     origin, direction = ray(eye, x, y)
     best: PropHit | None = None
     for prop in session.project.props:
         if only and prop.id != only:
             continue
-        mesh = session.link.mesh_data(prop.mesh)
-        hit = hit_in_world(mesh, prop.matrix(), origin, direction)
-        if hit is not None and (best is None or hit.distance < best.hit.distance):
-            best = PropHit(prop, mesh, hit, _slot(mesh, hit.triangle))
+        found = _seen(session, prop, origin, direction)
+        if found is not None and (best is None or found.hit.distance < best.hit.distance):
+            best = found
     if best is not None and best.hit.normal @ direction > 0:
         turned = Hit(best.hit.distance, best.hit.point, -best.hit.normal, best.hit.triangle)
         best = PropHit(best.prop, best.mesh, turned, best.slot)
     return best
+
+
+def _seen(session: Session, prop: Prop, origin: Array, direction: Array) -> PropHit | None:
+    """The nearest place of a prop on a ray that is there."""
+    mesh, gone = session.link.mesh_data(prop.mesh), 0.0
+    for _ in range(MAX_HOLES):
+        hit = hit_in_world(mesh, prop.matrix(), origin + direction * gone, direction)
+        if hit is None:
+            return None
+        far = PropHit(
+            prop, mesh, Hit(hit.distance + gone, hit.point, hit.normal, hit.triangle), _slot(mesh, hit.triangle)
+        )
+        if _is_there(session, far):
+            return far
+        gone = far.hit.distance + 1e-4 * max(far.hit.distance, 1e-3)
+    return None
+
+
+def _is_there(session: Session, found: PropHit) -> bool:
+    """Whether the surface kind leaves a hit in the picture; as long as maps are being read, all of it is there."""
+    project, finish = session.project, found.prop.finishes.get(found.slot, "")
+    if not finish or not kind_of(material_of(project, finish).kind).cut or session.link.unsent_sets(project):
+        return True
+    key = (project, found.prop.id, found.slot)
+    if session.picked_look is None or session.picked_look[0] != key:
+        session.picked_look = (key, look_at(project, session.library, found.prop, found.slot, found.mesh))
+    look = session.picked_look[1]
+    inverse = np.linalg.inv(found.prop.matrix())
+    point = inverse[:3, :3] @ found.hit.point + inverse[:3, 3]
+    return look.opacity_at(found.hit.triangle, point) >= max(look.material.cut, 1e-3)
 
 
 def _slot(mesh: MeshData, triangle: int) -> str:

@@ -20,6 +20,7 @@ from PyQt6.QtGui import QImage
 
 from jade_coat.app import preferences
 from jade_coat.bake.job import Job
+from jade_coat.bake.look_at import LookAt
 from jade_coat.files.assets import Assets
 from jade_coat.files.atomic import WriteFailed, clear_partial, write_atomic
 from jade_coat.files.library import Library
@@ -85,6 +86,8 @@ class Session(QObject):
         """A prop and paint that is shown on it without being part of the document."""
         self._shown: tuple[Project, object, object, Project] | None = None
         self._edits_coats = False
+        self.picked_look: tuple[tuple[object, ...], LookAt] | None = None
+        """What the last cut-out that was pointed at wears (`picking`)."""
         self.faults: dict[str, str] = {}
         self._loading: set[object] = set()
         self._failed: set[object] = set()
@@ -511,7 +514,7 @@ class Session(QObject):
         self._loading, self._failed = set(), set()
         self.faults = {}
         self.prop_id = self.slot = self.coat_id = self.finish_id = ""
-        self.solo = self._preview = None
+        self.solo = self._preview = self.picked_look = None
         self._playing.stop()
         self.time = 0.0
         self._autosaved = opened.project

@@ -84,10 +84,11 @@ class BakedMaps:
         """Whether anything is less than opaque."""
         return bool(self.values["opacity"].min() < 1 - 0.5 / 255)
 
-    def base_color_with_alpha(self) -> bytes:
-        """Base colour (sRGB) with opacity as its alpha, as PNG."""
+    def base_color_with_alpha(self, unlit: bool = False) -> bytes:
+        """Base colour (sRGB) with opacity as its alpha, as PNG; `unlit` puts the glow into it."""
         v = self.values
-        return png_bytes(quantized(np.concatenate([to_srgb(v["base_color"]), v["opacity"]], axis=2)))
+        color = np.clip(v["base_color"] + v["emissive"], 0, 1) if unlit else v["base_color"]
+        return png_bytes(quantized(np.concatenate([to_srgb(color), v["opacity"]], axis=2)))
 
 
 @dataclass(frozen=True)

@@ -48,6 +48,12 @@ class LookAt:
         """The slot's triangles, `(m, 3) int64`."""
         return self.mesh.triangles[self.slot.start : self.slot.start + self.slot.count].astype("int64")
 
+    def opacity_at(self, triangle: int, point: Array) -> float:
+        """The opacity at a point `(3,)` of one of the mesh's triangles, which must lie in the slot."""
+        owner = np.array([triangle - self.slot.start])
+        corners = self.mesh.positions[self.mesh.triangles[triangle]].astype(np.float64)
+        return float(np.ravel(self.at(["opacity"], owner, _weights(corners, point)[None])["opacity"])[0])
+
     def at(
         self, names: list[str], owner: Array, weights: Array, level: Callable[[Texture], int] = lambda _: 0
     ) -> dict[str, Array]:
@@ -66,6 +72,13 @@ class LookAt:
             **reading(dict(self.textures), level),
         )
         return evaluate(outputs, environment)
+
+
+def _weights(corners: Array, point: Array) -> Array:
+    """The barycentric weights `(2,)` of a triangle's second and third corner at a point in its plane."""
+    u, v, p = corners[1] - corners[0], corners[2] - corners[0], point - corners[0]
+    found, *_ = np.linalg.lstsq(np.stack([u, v], axis=1), p, rcond=None)
+    return np.asarray(np.clip(found, 0, 1), np.float32)
 
 
 def look_at(project: Project, library: Library, prop: Prop, slot: str, mesh: MeshData | None = None) -> LookAt:

@@ -19,6 +19,7 @@ from jade_coat.files.names import file_name
 from jade_coat.maps.packing import PackedLookup, Texture
 from jade_coat.material.compile import compile_material, fixed_fields, with_shared
 from jade_coat.material.fields import Number
+from jade_coat.material.kinds import kind_of
 from jade_coat.material.material import Material, field_values
 from jade_coat.material.paint_source import OWN_MAP
 from jade_coat.mesh.data import MeshData
@@ -109,7 +110,7 @@ class SceneBaker:
         how = "cut at a half" if alpha == "MASK" else "blended"
         self.told.append(
             f"{task.look.material.name} has opacity: it is written as the alpha of its base colour, {how}. "
-            "The view draws it opaque."
+            "Its surface kind is opaque, so the view does not show it."
         )
 
     def _note_fault(self, finish: str, error: Exception) -> None:
@@ -169,11 +170,16 @@ class SceneBaker:
         if task.key not in self._materials:
             maps = self._baked(task)
             files = maps.png_files()
-            alpha = "OPAQUE"
-            if maps.is_cut:
+            material = task.look.material
+            kind = kind_of(material.kind)
+            alpha = kind.gltf
+            if maps.is_cut and not kind.reads_opacity:
                 alpha = "MASK" if _is_cut_out(maps.values["opacity"]) else "BLEND"
-                files["base_color"] = maps.base_color_with_alpha()
                 self._note_opacity(task, alpha)
+            elif kind.name in INEXACT:
+                self.told.append(f"{material.name} is {kind.label.lower()}: {INEXACT[kind.name]}.")
+            if alpha != "OPAQUE":
+                files["base_color"] = maps.base_color_with_alpha(unlit=kind.unlit)
             del self._done[task.key]  # the files are enough from here on
             name = f"{task.prop.name} {task.slot}" if task.slot != "surface" else task.prop.name
             self._materials[task.key] = BakedMaterial(
@@ -184,8 +190,18 @@ class SceneBaker:
                 files.get("emissive"),
                 max(maps.glow, 1.0),
                 alpha,
+                material.cut if kind.cut == "threshold" else 0.5,
+                material.two_sided,
+                kind.unlit,
             )
         return self._materials[task.key]
+
+
+INEXACT = {
+    "dithered": "glTF has no dither, so it is written as blended",
+    "additive": "glTF cannot add light, so it is written as blended and unlit",
+}
+"""What glTF cannot say of a surface kind, and what is written in its place."""
 
 
 def _is_cut_out(opacity: Array) -> bool:

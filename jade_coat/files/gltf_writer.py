@@ -15,6 +15,7 @@ from jade_coat.stage.project import Prop
 
 OURS, BAKED = "jade_coat", "baked"
 """The key of our own extras: on a mesh, that UV set 0 is for baked maps; on a material, the slot it was made for."""
+UNLIT = "KHR_materials_unlit"
 GLOW = "KHR_materials_emissive_strength"
 _FLOAT, _USHORT, _UBYTE, _UINT = 5126, 5123, 5121, 5125
 _ARRAY, _ELEMENT = 34962, 34963
@@ -33,6 +34,10 @@ class BakedMaterial:
     """What the emissive file's full value stands for; beyond 1 by KHR_materials_emissive_strength."""
     alpha: str = "OPAQUE"
     """glTF's alphaMode; with MASK or BLEND the base colour has an alpha."""
+    cutoff: float = 0.5
+    double_sided: bool = False
+    unlit: bool = False
+    """Whether no light falls on it: KHR_materials_unlit."""
 
 
 @dataclass(frozen=True)
@@ -183,7 +188,12 @@ def _add_material(glb: _Glb, baked: BakedMaterial, textures: dict[bytes, int], s
                 glb.gltf.extensionsUsed.append(GLOW)
     if baked.alpha != "OPAQUE":
         material.alphaMode = baked.alpha
-        material.alphaCutoff = 0.5 if baked.alpha == "MASK" else None
+        material.alphaCutoff = baked.cutoff if baked.alpha == "MASK" else None
+    material.doubleSided = baked.double_sided or None
+    if baked.unlit:
+        material.extensions = {**(material.extensions or {}), UNLIT: {}}
+        if UNLIT not in glb.gltf.extensionsUsed:
+            glb.gltf.extensionsUsed.append(UNLIT)
     glb.gltf.materials.append(material)
     return len(glb.gltf.materials) - 1
 

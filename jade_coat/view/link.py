@@ -283,7 +283,8 @@ def _every_wear(project: Project, owners: set[str]) -> list[Material]:
 def coat_alone(material: Material, coat: Coat) -> Material:
     """A material of one coat only, under an id of its own."""
     bare = coat.with_(where=(), amount=1.0, shown=True)
-    return Material(id=alone_id(material.id, coat.id), name=coat.name, depth=material.depth, coats=(bare,))
+    own = {name: getattr(material, name) for name in ("depth", "kind", "cut", "two_sided")}
+    return Material(id=alone_id(material.id, coat.id), name=coat.name, coats=(bare,), **own)
 
 
 def alone_id(material: str, coat: str) -> str:

@@ -15,6 +15,12 @@ from jade_coat.app.widgets import coat_stack
 from jade_coat.app.widgets.view import Split
 from jade_coat.app.widgets.view_bar import take_sky
 from jade_coat.files.project_folder import open_project
+from jade_coat.maps.images import png_bytes
+from jade_coat.maps.mapset import MapFile, MapSet
+from jade_coat.material.material import Coat, Material
+from jade_coat.material.surface import Role, Surface
+from jade_coat.mesh import shapes
+from jade_coat.stage.project import Prop
 from jade_coat.view.messages import FrameRequest, SetScene
 from tests.app.conftest import Hand, move
 from tests.app.wall import WALL, pixel_of, shown, wall_paint
@@ -309,3 +315,47 @@ def test_the_first_turn_of_a_field_compiles_nothing_and_sends_a_row_alone(hand) 
     assert kinds <= {"SetRow", "SetScene", "Drop"}
     assert "SetRow" in kinds
     assert not any(isinstance(m, SetScene) and m.name == "stage" for m in sent)
+
+
+def test_a_surface_kind_is_chosen_and_holes_are_seen_looked_at_and_pointed_through(hand) -> None:
+    """A grille of opacity in front of the wall: opaque first, then cut out."""
+    session, window = hand.session, hand.window
+    grille = np.zeros((32, 32, 1), np.uint8)
+    grille[:, :16] = 255
+    asset = session.library.assets.put("maps", "grille.png", png_bytes(grille))
+    entry = MapFile(role=Role.OPACITY, asset=asset, file="grille.png", channels="r")
+    session.do("add_map_set", map_set=MapSet(id="grille", name="Grille", maps=(entry,)))
+    wall = session.project.prop("kiln_wall_prop")
+    mesh = session.library.add_mesh(shapes.wall_piece(), "Screen", set())
+    surface = Surface(map_set="grille", tile_size=0.4, color=(0.9, 0.1, 0.1))
+    session.do("add_mesh", mesh=mesh)
+    session.do(
+        "add_material", material=Material(id="screen", name="Screen", coats=(Coat(id="c", name="C", surface=surface),))
+    )
+    forward = np.array(wall.position) + np.array([0.0, 1.2, 1.6])
+    session.do("add_prop", prop=Prop(id="screen", name="Screen", mesh=mesh.id, finishes={mesh.slots[0]: "screen"},
+                                     position=tuple(float(v) for v in forward)))  # fmt: skip
+    session.choose_prop("screen", mesh.slots[0])
+    session.choose_finish("screen")
+    window.view.frame()
+    hand.settle()
+    before = shown(hand)
+    view = window.view
+    places = [QPointF(view.width() * (0.3 + 0.04 * i), view.height() / 2) for i in range(11)]
+    assert {view.pick(p).prop.id for p in places} == {"screen"}
+    kind = window.bench.coat_panel.kind
+    assert kind is not None
+    kind.parent().parent().unfold()
+    assert "opacity" in {look for look, _ in window.bench.looks.looks()}
+    kind.kind.setFocus()
+    kind.kind.setCurrentIndex(kind.kind.findData("masked"))
+    kind.kind.activated.emit(kind.kind.currentIndex())
+    hand.settle()
+    assert session.project.material("screen").kind == "masked"
+    assert "cut" in kind.fields
+    changed = (np.abs(shown(hand).astype(int) - before.astype(int)).max(axis=2) > 24).mean()
+    assert 0.02 < changed < 0.7
+    found = [view.pick(p) for p in places]
+    assert {"screen", "kiln_wall_prop"} <= {h.prop.id for h in found if h is not None}
+    window.undo()
+    assert session.project.material("screen").kind == "opaque"

@@ -316,3 +316,25 @@ def test_the_command_line_says_the_score_in_one_line(tmp_path: Path) -> None:
     as_json = json.loads(cli("repetition", tmp_path / "p", "--prop", "p", "--json").stdout)
     assert as_json["prop"] == "p"
     assert as_json["repetition"] == pytest.approx(float(number), abs=0.006)
+
+
+@pytest.mark.parametrize(
+    ("kind", "alpha", "told"),
+    [("opaque", "MASK", "opaque"), ("masked", "MASK", ""), ("dithered", "BLEND", "no dither"), ("blended", "BLEND", ""),
+     ("additive", "BLEND", "cannot add light")],
+)  # fmt: skip
+def test_a_surface_kind_is_exported_as_gltf_can_say_it_and_the_rest_is_told(
+    tmp_path: Path, kind: str, alpha: str, told: str
+) -> None:
+    """glTF 2.0 alphaMode, alphaCutoff and doubleSided; KHR_materials_unlit."""
+    project, library = lamp()
+    made = tuple(m.with_(kind=kind, cut=0.3, two_sided=True) for m in project.materials)
+    written = export_glb(project.with_(materials=made), library, tmp_path / "a.glb", 64, Job())
+    assert_valid_glb(tmp_path / "a.glb")
+    data = (tmp_path / "a.glb").read_bytes()
+    (material,) = json.loads(data[20 : 20 + struct.unpack_from("<I", data, 12)[0]])["materials"]
+    assert material["alphaMode"] == alpha
+    assert material["doubleSided"] is True
+    assert material.get("alphaCutoff") == (0.3 if kind == "masked" else 0.5 if alpha == "MASK" else None)
+    assert ("KHR_materials_unlit" in material.get("extensions", {})) == (kind == "additive")
+    assert any(told in line for line in written.told) if told else written.told == ()

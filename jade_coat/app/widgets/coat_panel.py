@@ -14,6 +14,7 @@ from jade_coat.app.widgets.basics import Fold, button, choice, clear, label, row
 from jade_coat.app.widgets.expose_dot import ExposeDot
 from jade_coat.app.widgets.fields import Field
 from jade_coat.app.widgets.gradient_bar import GradientBar, plain_gradient
+from jade_coat.app.widgets.kind_panel import KindPanel
 from jade_coat.app.widgets.reach_note import ReachNote
 from jade_coat.app.widgets.seam_curve import SeamCurve
 from jade_coat.app.widgets.settings import field_for
@@ -45,7 +46,8 @@ class CoatPanel(QWidget):
         self._link_fields: dict[str, Field] = {}
         self._dots: dict[str, ExposeDot] = {}
         self._heads: dict[str, TermHead] = {}
-        self._folded: dict[str, bool] = {"Detail": True}
+        self._folded: dict[str, bool] = {"Detail": True, "Surface kind": True}
+        self.kind: KindPanel | None = None
         self._pictures: dict[str, QImage] = {}
         self._only = False
         self.note = ReachNote()
@@ -144,6 +146,9 @@ class CoatPanel(QWidget):
             self._build_seam(material, coat)
             self._build_rim(material, coat)
         self._build_laying(material, coat)
+        self._section("Surface kind", material.name)
+        self.kind = KindPanel(self._session, material.id)
+        self._box.addWidget(self.kind)
         self._outer_box.addStretch(1)
 
     # Where changes go

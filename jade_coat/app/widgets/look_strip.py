@@ -19,7 +19,9 @@ from jade_coat.app import theme
 from jade_coat.app.session import Session
 from jade_coat.app.widgets.basics import FocusPainted
 from jade_coat.app.widgets.view import View
-from jade_coat.material.quantity import QUANTITIES
+from jade_coat.material.material import Material
+from jade_coat.material.quantity import QUANTITIES, Quantity
+from jade_coat.material.surface import Role
 from jade_coat.material.where import PaintTerm, RecipeTerm
 from jade_coat.view.client import Picture
 
@@ -135,6 +137,8 @@ class LookStrip(QScrollArea):
         material = self._session.material
         if material is None:
             return found
+        at = len(found) - 1
+        found[at:at] = [(q.name, q.label) for q in QUANTITIES.values() if not q.always and self._matters(material, q)]
         terms = [t for c in material.coats[1:] for t in c.where if isinstance(t, PaintTerm)]
         channels = {4 * t.color_set + "RGBA".index(t.channel) for t in terms}
         found += [_channel(i) for i in sorted(channels)]
@@ -153,6 +157,12 @@ class LookStrip(QScrollArea):
                     steps = recipes[term.recipe].steps
                     found += [(f"step:{chosen.id}:{term.id}:{s.id}", s.id.replace("_", " ")) for s in steps]
         return found
+
+    def _matters(self, material: Material, quantity: Quantity) -> bool:
+        """Whether a material does anything with a quantity that most leave as it is."""
+        lookup, role = self._session.link.lookup, Role(quantity.name)
+        mapped = any(lookup.read(s, role) is not None for c in material.coats for s in c.surface.sets)
+        return mapped or (role is Role.EMISSIVE and any(any(c.surface.emissive) for c in material.coats))
 
     def _rebuild(self) -> None:
         wanted = self.looks()

@@ -40,7 +40,7 @@ def add_material(project: Project, material: Material) -> Project:
 
 @edit
 def set_material(project: Project, material: str, **changes: Any) -> Project:
-    """Change a material's name or depth."""
+    """Change a material's name, depth, surface kind, threshold, or whether it has two sides."""
     return swap(project, "materials", project.material(material).with_(**changes))
 
 
