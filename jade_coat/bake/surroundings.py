@@ -10,8 +10,7 @@ import numpy as np
 from jade_coat.files.library import Library
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.maps.sampling import reading
-from jade_coat.material.compile import MAP_READS
-from jade_coat.material.where import MapReading
+from jade_coat.material.where import MAP_READS, MapReading
 from jade_coat.mesh.data import BadMesh
 from jade_coat.mesh.grounds import Around
 from jade_coat.program.types import Array

@@ -9,14 +9,14 @@ from typing import Any
 
 from jade_coat.material import where
 from jade_coat.material.fields import Number, remembered, specs
-from jade_coat.material.material import Coat, Dial, Material, fields_of, parts_of, shared_name
+from jade_coat.material.material import Coat, Dial, Material, fields_of, parts_of
 from jade_coat.material.placement import Placed, gradient_color, hue_turned, place_of
-from jade_coat.material.recipes import recipe_value, step_values
+from jade_coat.material.recipes import recipe_value
 from jade_coat.material.seam import rim_band, weight, wobbled
 from jade_coat.material.surface import MapLookup, Role, Surface
-from jade_coat.program import FLOAT, VEC2, VEC3, VEC4, Value, const, lib, passes
+from jade_coat.material.where import shared_name
+from jade_coat.program import FLOAT, VEC3, VEC4, Value, const, lib, passes
 from jade_coat.program.types import FLOAT_BY_SIZE
-from jade_coat.program.value import combine
 
 COAT_COLORS = (
     (0.0, 0.447, 0.698), (0.902, 0.624, 0.0), (0.0, 0.62, 0.451), (0.8, 0.475, 0.655),
@@ -234,7 +234,7 @@ class _Detail:
 
 def term_value(term: where.Term, fields: Any, below: Layer | None, lookup: MapLookup) -> Value:
     """One term, 0 to 1: its raw value taken through range, contrast and invert."""
-    raw = _raw(term, fields, below, lookup)
+    raw = term.meaning(where.TermInputs(fields, below.height if below else None, lookup))
     limits = fields.range
     t = lib.clamp((raw - limits.x) / (limits.y - limits.x))
     if not lib.is_const(fields.contrast, 1.0):
@@ -242,87 +242,10 @@ def term_value(term: where.Term, fields: Any, below: Layer | None, lookup: MapLo
     return 1.0 - t if term.invert else t
 
 
-def _raw(term: where.Term, fields: Any, below: Layer | None, lookup: MapLookup) -> Value:
-    if isinstance(term, where.PaintTerm):
-        return getattr(lib.attribute(f"color{term.color_set}", VEC4), "xyzw"["RGBA".index(term.channel)])
-    if isinstance(term, where.MapTerm):
-        return _map_value(term, fields, lookup)
-    if isinstance(term, where.NoiseTerm):
-        return _noise(term, place_of(term.space) / fields.size)
-    if isinstance(term, where.SlopeTerm):
-        return lib.unary("acos", lib.normalize(lib.attribute("normal", VEC3)).y)
-    if isinstance(term, where.HeightTerm):
-        return below.height if below else const(0.0)
-    if isinstance(term, where.WorldHeightTerm):
-        return lib.attribute("world_position", VEC3).y
-    if isinstance(term, where.FacingTerm):
-        return lib.clamp(lib.dot(lib.normalize(lib.attribute("normal", VEC3)), _toward(term, fields)))
-    if isinstance(term, where.CavityTerm):
-        bend = lib.attribute("curvature", FLOAT) * fields.size
-        return lib.clamp(bend if term.side == "edges" else -bend)
-    if isinstance(term, where.RecipeTerm):
-        found = lookup.recipe(term.recipe) if term.recipe else None
-        if term.recipe and found is None:
-            raise ValueError(f"there is no recipe {term.recipe!r}")
-        return recipe_value(found, lookup, term.inputs) if found is not None else const(0.0)
-    if isinstance(term, where.SharedTerm):
-        return lib.shared(shared_name(term.shared)) if term.shared else const(term.value)
-    if isinstance(term, where.DistanceTerm):
-        origin = fields.point if term.origin == "point" else lib.shared("camera_position", VEC3)
-        return lib.length(lib.attribute("world_position", VEC3) - origin)
-    raise TypeError(f"no meaning for a where-term of kind {type(term).__name__}")
-
-
 def _steps_seen(term: where.Term, prefix: str, lookup: MapLookup) -> dict[str, Value]:
     """The steps of a term's recipe to look at, by `PREFIX:STEP`; of a vector its first part."""
-    found = lookup.recipe(term.recipe) if isinstance(term, where.RecipeTerm) and term.recipe else None
-    if found is None or not isinstance(term, where.RecipeTerm):
-        return {}
-    values = step_values(found, lookup, term.inputs)
+    values = term.steps(lookup)
     return {f"{prefix}:{name}": v if v.type == FLOAT else v.x for name, v in values.items() if v.type.is_float}
-
-
-def _toward(term: where.FacingTerm, fields: Any) -> Value:
-    if term.toward == "viewer":
-        return lib.normalize(lib.shared("camera_position", VEC3) - lib.attribute("world_position", VEC3))
-    flat = lib.unary("cos", fields.elevation)
-    return combine(
-        lib.unary("sin", fields.azimuth) * flat,
-        lib.unary("sin", fields.elevation),
-        lib.unary("cos", fields.azimuth) * flat,
-    )
-
-
-def _noise(term: where.NoiseTerm, p: Value) -> Value:
-    if term.pattern == "clouds":
-        return lib.fbm(p, term.octaves, term.seed) * 0.5 + 0.5
-    if term.pattern == "ridges":
-        return lib.ridges(p, term.octaves, term.seed)
-    cells = lib.cells(p, term.seed)
-    return cells.x if term.pattern == "cells" else cells.y - cells.x
-
-
-MAP_READS: dict[where.MapReading, tuple[Role, str]] = {
-    "mask": (Role.MASK, "x"), "luminance": (Role.BASE_COLOR, ""), "red": (Role.BASE_COLOR, "x"),
-    "green": (Role.BASE_COLOR, "y"), "blue": (Role.BASE_COLOR, "z"), "height": (Role.HEIGHT, "x"),
-    "roughness": (Role.ROUGHNESS, "x"), "occlusion": (Role.OCCLUSION, "x"), "metallic": (Role.METALLIC, "x"),
-    "opacity": (Role.OPACITY, "x"), "glow": (Role.EMISSIVE, ""), "tilt across": (Role.NORMAL, "x"),
-    "tilt up": (Role.NORMAL, "y"),
-}  # fmt: skip
-
-
-def _map_value(term: where.MapTerm, fields: Any, lookup: MapLookup) -> Value:
-    role, letter = MAP_READS[term.read]
-    read = lookup.read(term.map_set, role) if term.map_set else None
-    if read is None:
-        return const(0.0)
-    at = lib.attribute(f"uv{term.uv_set}", VEC2)
-    if not term.once:
-        at = at * lib.instance(f"metres{term.uv_set}", VEC2) / fields.tile_size
-    value = lib.make("swizzle", (lib.texture(read.texture, at),), tuple("rgba".index(c) for c in read.channels))
-    if value.type.size == 1:
-        return value
-    return getattr(value, letter) if letter else lib.luminance(value)
 
 
 def _joined(total: Value, term: where.Term, value: Value) -> Value:

@@ -13,7 +13,7 @@ from jade_coat.material.fields import Frozen, Number, Setting, Spec, Vec2, field
 from jade_coat.material.kinds import kind_of
 from jade_coat.material.seam import Rim, Seam
 from jade_coat.material.surface import MapLookup, Surface
-from jade_coat.material.where import AnyTerm, CavityTerm, MapTerm, PaintTerm, RecipeTerm, SharedTerm
+from jade_coat.material.where import AnyTerm, Term
 from jade_coat.program.layout import DialLayout, layout_of
 
 
@@ -64,11 +64,6 @@ class Link(Frozen):
         return self
 
 
-def shared_name(dial: str) -> str:
-    """The name programs use for a shared dial."""
-    return f"own_{dial}"
-
-
 class Material(Frozen):
     """Coats from the bottom up. The lowest covers everything; its where and seam are not used."""
 
@@ -113,6 +108,11 @@ class Material(Frozen):
             raise ValueError(f"these dials or links point at no field: {lost}")
         return self
 
+    @property
+    def terms(self) -> tuple[Term, ...]:
+        """The where-terms of all coats."""
+        return tuple(t for c in self.coats for t in c.where)
+
     def coat(self, coat_id: str) -> Coat:
         """The coat with this id. Raises KeyError."""
         return by_id(self.coats, coat_id, "coat")
@@ -124,18 +124,17 @@ class Material(Frozen):
     @property
     def shared(self) -> frozenset[str]:
         """The ids of the shared dials this material follows."""
-        terms = {t.shared for c in self.coats for t in c.where if isinstance(t, SharedTerm) and t.shared}
+        terms = {dial for t in self.terms for dial in t.shared_dials}
         return frozenset(terms | {k.shared for k in self.links if k.shared})
 
     @property
     def recipes(self) -> frozenset[str]:
         """The ids of the recipes that where-terms and fields of this material follow."""
-        terms = {t.recipe for c in self.coats for t in c.where if isinstance(t, RecipeTerm) and t.recipe}
+        terms = {recipe for t in self.terms for recipe in t.recipes}
         return frozenset(terms | {k.recipe for k in self.links if k.recipe})
 
     def reads_bend(self, lookup: MapLookup) -> bool:
         """Whether a where-term or a recipe asks how the mesh bends."""
-        terms = [t for c in self.coats for t in c.where]
         recipes = [lookup.recipe(r) for r in self.recipes]
         seen: set[str] = set()
         while recipes:
@@ -146,7 +145,7 @@ class Material(Frozen):
             if any(s.kind == "bend" for s in found.steps):
                 return True
             recipes += [lookup.recipe(r) for r in found.uses]
-        return any(isinstance(t, CavityTerm) for t in terms)
+        return any(t.reads_bend for t in self.terms)
 
     def paint_uses(self, lookup: MapLookup, color_set: int = 0) -> dict[str, tuple[str, ...]]:
         """What each painted channel of a colour set does here, in words, by its letter.
@@ -156,10 +155,10 @@ class Material(Frozen):
         found: dict[str, dict[str, None]] = {}
         for coat in self.coats[1:]:
             for term in coat.where:
-                if isinstance(term, PaintTerm) and term.color_set == color_set:
-                    found.setdefault(term.channel, {})[f"{coat.name} shows"] = None
-                elif isinstance(term, RecipeTerm) and term.recipe and color_set == 0:
-                    for channel, recipe in _painted_in(term.recipe, lookup):
+                if term.painted is not None and term.painted.color_set == color_set:
+                    found.setdefault(term.painted.channel, {})[f"{coat.name} shows"] = None
+                for used in term.recipes if color_set == 0 else ():
+                    for channel, recipe in _painted_in(used, lookup):
                         found.setdefault(channel, {})[f"{coat.name} shows, by {recipe}"] = None
         for link in self.links if color_set == 0 else ():
             coat_id = link.path.split(".")[0]
@@ -171,7 +170,7 @@ class Material(Frozen):
     @property
     def map_sets(self) -> frozenset[str]:
         """The ids of every map set that a coat or a where-term reads."""
-        of_terms = {t.map_set for c in self.coats for t in c.where if isinstance(t, MapTerm) and t.map_set}
+        of_terms = {s for t in self.terms for s in t.map_sets}
         return frozenset(of_terms.union(*(c.surface.sets for c in self.coats)))
 
     def dial_at(self, path: str) -> Dial | None:

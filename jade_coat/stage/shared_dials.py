@@ -6,7 +6,7 @@ import numpy as np
 from pydantic import Field, field_validator
 
 from jade_coat.material.fields import Frozen, Vec2
-from jade_coat.material.material import shared_name
+from jade_coat.material.where import shared_name
 from jade_coat.program.ops.curves import Curve
 from jade_coat.program.types import Array
 

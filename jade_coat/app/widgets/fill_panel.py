@@ -19,8 +19,8 @@ from jade_coat.app.widgets.overlay import Overlay
 from jade_coat.app.widgets.settings import field_for
 from jade_coat.app.widgets.view import View
 from jade_coat.bake.surroundings import surroundings
-from jade_coat.material.compile import MAP_READS
 from jade_coat.material.fields import Setting, Spec, Vec3
+from jade_coat.material.where import MAP_READS
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.filling import GROUND_HINTS, GROUND_LABELS, PaintRule, filled, map_filled
 from jade_coat.mesh.grounds import Around

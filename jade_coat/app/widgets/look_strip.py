@@ -22,7 +22,6 @@ from jade_coat.app.widgets.view import View
 from jade_coat.material.material import Material
 from jade_coat.material.quantity import QUANTITIES, Quantity
 from jade_coat.material.surface import Role
-from jade_coat.material.where import PaintTerm, RecipeTerm
 from jade_coat.view.client import Picture
 
 THUMB = QSize(62, 38)
@@ -139,8 +138,8 @@ class LookStrip(QScrollArea):
             return found
         at = len(found) - 1
         found[at:at] = [(q.name, q.label) for q in QUANTITIES.values() if not q.always and self._matters(material, q)]
-        terms = [t for c in material.coats[1:] for t in c.where if isinstance(t, PaintTerm)]
-        channels = {4 * t.color_set + "RGBA".index(t.channel) for t in terms}
+        painted = [t.painted for c in material.coats[1:] for t in c.where if t.painted is not None]
+        channels = {4 * p.color_set + "RGBA".index(p.channel) for p in painted}
         found += [_channel(i) for i in sorted(channels)]
         shown = [c for c in material.coats[1:] if c.shown][:MAX_WHERES]
         found += [(f"where:{c.id}", f"{c.name}") for c in shown]
@@ -153,8 +152,7 @@ class LookStrip(QScrollArea):
             ]
             recipes = {r.id: r for r in self._session.project.recipes}
             for term in chosen.where:
-                if isinstance(term, RecipeTerm) and term.recipe in recipes:
-                    steps = recipes[term.recipe].steps
+                for steps in [recipes[r].steps for r in term.recipes if r in recipes]:
                     found += [(f"step:{chosen.id}:{term.id}:{s.id}", s.id.replace("_", " ")) for s in steps]
         return found
 

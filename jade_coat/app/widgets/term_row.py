@@ -13,9 +13,9 @@ from jade_coat.app.session import Session
 from jade_coat.app.widgets.basics import DraggedRow, button, choice, row
 from jade_coat.app.widgets.fields import NumberField
 from jade_coat.app.widgets.settings import IntegerField
-from jade_coat.material.compile import MAP_READS
 from jade_coat.material.fields import Spec
 from jade_coat.material.where import (
+    MAP_READS,
     NOISE_LABELS,
     CavityTerm,
     DistanceTerm,
