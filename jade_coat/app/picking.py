@@ -48,7 +48,12 @@ def prop_at(session: Session, eye: Eye, x: float, y: float, only: str = "") -> P
     """
     origin, direction = ray(eye, x, y)
     best: PropHit | None = None
-    for prop in session.project.props:
+    project, link = session.project, session.link
+    session.boxes.update(project.props, project.meshes, lambda mesh: link.mesh_data(mesh).bounds)
+    for away, number in session.boxes.along(origin, direction):
+        if best is not None and away > best.hit.distance:
+            break
+        prop = project.props[number]
         if only and prop.id != only:
             continue
         found = _seen(session, prop, origin, direction)

@@ -30,6 +30,7 @@ from jade_coat.files.recovery import Leftover, Recovery, recover
 from jade_coat.maps.images import linear_radiance
 from jade_coat.material.material import Material, plain_id
 from jade_coat.mesh.painting import Paint, PaintMap
+from jade_coat.stage.boxes import PropBoxes
 from jade_coat.stage.document import Document
 from jade_coat.stage.edits import title
 from jade_coat.stage.looks import material_of
@@ -86,6 +87,8 @@ class Session(QObject):
         """A prop and paint that is shown on it without being part of the document."""
         self._shown: tuple[Project, object, object, Project] | None = None
         self._edits_coats = False
+        self.boxes = PropBoxes()
+        """Where props are, to find what a ray meets."""
         self.picked_look: tuple[tuple[object, ...], LookAt] | None = None
         """What the last cut-out that was pointed at wears (`picking`)."""
         self.faults: dict[str, str] = {}
@@ -515,6 +518,7 @@ class Session(QObject):
         self.faults = {}
         self.prop_id = self.slot = self.coat_id = self.finish_id = ""
         self.solo = self._preview = self.picked_look = None
+        self.boxes = PropBoxes()
         self._playing.stop()
         self.time = 0.0
         self._autosaved = opened.project

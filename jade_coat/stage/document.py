@@ -9,7 +9,7 @@ from typing import Any
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.stage import edits
 from jade_coat.stage.packed_tree import PackedTree
-from jade_coat.stage.project import Project, Prop
+from jade_coat.stage.project import Camera, Project, Prop, changed_items
 
 MAX_HISTORY = 400
 ROOM = 512 << 20
@@ -125,15 +125,16 @@ class Document:
         if self._behind:
             self._behind[-1] = replace(self._behind[-1], merge=None)
 
-    def look(self, **changes: Any) -> None:
+    def look(self, camera: Camera | None = None, **changes: Any) -> None:
         """Change what is not part of the history, such as the camera; does not make the document dirty by itself."""
         clean = not self.dirty
-        self.project = self.project.with_(**changes)
+        project: Project = self.project.with_(**changes) if changes else self.project
+        self.project = project.seen_from(camera) if camera is not None else project
         if clean:
             self._saved = self.project
 
     def _show(self, project: Project) -> None:
-        self.project = project.with_(camera=self.project.camera) if project.camera != self.project.camera else project
+        self.project = project.seen_from(self.project.camera) if project.camera != self.project.camera else project
         for watcher in list(self._watchers):
             watcher()
 
@@ -171,7 +172,7 @@ class Document:
     @property
     def dirty(self) -> bool:
         """Whether the tree is another than the one last saved."""
-        return self._saved is None or self.project.with_(camera=self._saved.camera) != self._saved
+        return self._saved is None or self.project.differs_from(self._saved)
 
     def mark_saved(self, project: Project | None = None) -> None:
         """Note that a tree (the present one) is on disk."""
@@ -193,10 +194,16 @@ class Document:
 
 def _unshared(project: Project, other: Project) -> int:
     """Bytes of the paint in one tree that another does not share."""
-    beside = {p.id: p for p in other.props}
+    if project.props is other.props:
+        return 0
+    pairs: list[tuple[Prop, Prop | None]]
+    if len(project.props) == len(other.props):
+        pairs = [(project.props[i], other.props[i]) for i in changed_items(project.props, other.props)]
+    if len(project.props) != len(other.props) or any(a.id != b.id for a, b in pairs if b is not None):
+        beside = {p.id: p for p in other.props}
+        pairs = [(p, beside.get(p.id)) for p in project.props]
     total = 0
-    for prop in project.props:
-        twin = beside.get(prop.id)
+    for prop, twin in pairs:
         if twin is prop:
             continue
         shared = {id(t) for paint in _paints(twin) for t in paint.tiles} if twin is not None else set()

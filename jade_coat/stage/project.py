@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import hashlib
+import math
+from itertools import compress
+from operator import is_not
 from typing import Annotated, Any, Literal
 
 import numpy as np
@@ -102,20 +105,31 @@ class Prop(Frozen):
 
     def matrix(self) -> Array:
         """The 4×4 matrix from the mesh's space to the world's, float64."""
-        matrix = np.eye(4)
-        matrix[:3, :3] = turn_matrix(*self.turn) * self.size
-        matrix[:3, 3] = self.position
-        return matrix
+        rows = turn_rows(*self.turn)
+        size = self.size
+        placed = [(a * size, b * size, c * size, at) for (a, b, c), at in zip(rows, self.position, strict=True)]
+        return np.array([*placed, (0.0, 0.0, 0.0, 1.0)])
 
 
 def turn_matrix(x: float, y: float, z: float) -> Array:
     """The 3×3 turn about the fixed x axis, then y, then z, by angles in radians."""
-    cx, cy, cz = np.cos((x, y, z))
-    sx, sy, sz = np.sin((x, y, z))
-    about_x = np.array([[1, 0, 0], [0, cx, -sx], [0, sx, cx]])
-    about_y = np.array([[cy, 0, sy], [0, 1, 0], [-sy, 0, cy]])
-    about_z = np.array([[cz, -sz, 0], [sz, cz, 0], [0, 0, 1]])
-    return about_z @ about_y @ about_x
+    return np.array(turn_rows(x, y, z))
+
+
+def turn_rows(x: float, y: float, z: float) -> tuple[Vec3, Vec3, Vec3]:
+    """The rows of `turn_matrix`, as plain numbers: thousands of props are placed by them."""
+    cx, cy, cz = math.cos(x), math.cos(y), math.cos(z)
+    sx, sy, sz = math.sin(x), math.sin(y), math.sin(z)
+    return (
+        (cz * cy, cz * sy * sx - sz * cx, cz * sy * cx + sz * sx),
+        (sz * cy, sz * sy * sx + cz * cx, sz * sy * cx - cz * sx),
+        (-sy, cy * sx, cy * cx),
+    )
+
+
+def changed_items(before: tuple[Any, ...], after: tuple[Any, ...]) -> list[int]:
+    """The places where two tuples of one length hold different objects; quick for ten thousand."""
+    return list(compress(range(len(after)), map(is_not, before, after)))
 
 
 class Camera(Frozen):
@@ -194,6 +208,26 @@ class Project(Frozen):
             if at not in roots:
                 raise ValueError(f"finish {finish!r} leads to {at!r}, which is no material")
         return self
+
+    def differs_from(self, other: Project) -> bool:
+        """Whether anything but the camera is another; what both share is not looked at."""
+        names = (n for n in type(self).model_fields if n != "camera")
+        return any(getattr(self, n) is not getattr(other, n) and getattr(self, n) != getattr(other, n) for n in names)
+
+    def seen_from(self, camera: Camera) -> Project:
+        """The project with another camera; nothing else is looked at again."""
+        made: Project = self.model_copy(update={"camera": camera})
+        return made
+
+    def with_item(self, what: str, at: int, new: Any) -> Project:
+        """The project with another item in one place of a kind; `new` must be valid, and have the old one's id.
+
+        Nothing else is looked at again, so that it costs the same however many there are. Not for finishes, whose
+        parents must lead somewhere.
+        """
+        items = getattr(self, what)
+        made: Project = self.model_copy(update={what: (*items[:at], new, *items[at + 1 :])})
+        return made
 
     def recipe(self, wanted: str) -> Recipe:
         """The recipe with this id. Raises KeyError."""

@@ -16,7 +16,7 @@ from jade_coat.mesh.painting import PaintMap
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import Draw, Scene
 from jade_coat.stage.looks import field_row, material_of, worn
-from jade_coat.stage.project import Project, Prop
+from jade_coat.stage.project import Project, Prop, changed_items
 from jade_coat.stage.rows import KeptRows
 
 BARE = Material(
@@ -55,18 +55,26 @@ def build_scene(project: Project, mesh_data: Callable[[str], MeshData], kept: Ke
     """The scene of a project; `mesh_data` resolves mesh asset ids, `kept` are the caller's rows of the last scene."""
     kept = kept or KeptRows()
     kept.keep({m.id for m in project.materials})
-    materials: dict[str, Material] = {}
     tables: dict[str, RowTable] = {}
+    looks: dict[str, tuple[Material, RowTable]] = {}
+    meshes: dict[str, MeshData] = {}
     groups: dict[tuple[Any, ...], list[tuple[Array, int, int]]] = {}
-    for number, prop in enumerate(project.props):
-        mesh, matrix = mesh_data(prop.mesh), prop.matrix()
-        for slot in mesh.slots:
-            finish = prop.finishes.get(slot.name, "")
+
+    def look(finish: str) -> tuple[Material, RowTable]:
+        if finish not in looks:
             material = worn(project, finish) if finish else BARE
-            materials[material.id] = material
-            table = tables.setdefault(material.id, RowTable(material))
+            looks[finish] = (material, tables.setdefault(material.id, RowTable(material)))
+        return looks[finish]
+
+    for number, prop in enumerate(project.props):
+        if prop.mesh not in meshes:
+            meshes[prop.mesh] = mesh_data(prop.mesh)
+        matrix, own, source = prop.matrix(), own_paint(prop), on_map(prop)
+        for slot in meshes[prop.mesh].slots:
+            finish = prop.finishes.get(slot.name, "")
+            material, table = look(finish)
             row = _row(project, prop, slot.name, finish, table, kept)
-            key = (prop.mesh, own_paint(prop), slot.start, slot.count, material.id, on_map(prop))
+            key = (prop.mesh, own, slot.start, slot.count, material.id, source)
             groups.setdefault(key, []).append((matrix, row, number))
     draws = []
     for (mesh_id, paint, start, count, material_id, source), members in groups.items():
@@ -78,6 +86,24 @@ def build_scene(project: Project, mesh_data: Callable[[str], MeshData], kept: Ke
             )
         )  # fmt: skip
     return Scene(tuple(draws), {name: table.array() for name, table in tables.items()})
+
+
+def moved_props(before: Project, after: Project) -> list[int] | None:
+    """The numbers of the props that stand elsewhere, where nothing else differs that a scene shows; else None."""
+    if len(before.props) != len(after.props) or before.props is after.props:
+        return None
+    if any(getattr(before, n) is not getattr(after, n) for n in Project.model_fields if n not in ("props", "camera")):
+        return None
+    found = changed_items(before.props, after.props)
+    return found if all(_stands_alike(before.props[i], after.props[i]) for i in found) else None
+
+
+_SHOWN = ("id", "mesh", "finishes", "values")
+
+
+def _stands_alike(a: Prop, b: Prop) -> bool:
+    """Whether two states of a prop differ in nothing that is seen, but in where it stands."""
+    return all(getattr(a, n) == getattr(b, n) for n in _SHOWN) and a.paint is b.paint and a.paint_map is b.paint_map
 
 
 def own_paint(prop: Prop) -> str:

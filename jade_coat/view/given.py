@@ -226,6 +226,14 @@ class Given(ABC):
         self._scenes[name] = scene
         self.send(m.SetScene(name, scene))
 
+    def place(self, scene: str, draw: int, instances: Array, matrices: Array) -> None:
+        """Put some instances `(k,)` of a scene's draw elsewhere, by their matrices `(k, 4, 4)`."""
+        held = self._scenes[scene].draws[draw].matrices
+        if not held.flags.writeable:
+            raise ValueError("the scene's matrices cannot be written")
+        held[instances] = matrices
+        self.send(m.PlaceInstances(scene, draw, instances, matrices))
+
     def set_row(self, scene: str, material: str, row: int, values: Array) -> None:
         """Send one row of numbers."""
         rows = self._scenes[scene].rows

@@ -91,6 +91,20 @@ class GpuScenes:
             if gone is not None:
                 self._free(gone)
 
+    def place(self, name: str, draw: int, instances: Array, matrices: Array) -> None:
+        """Put some instances `(k,)` of a draw elsewhere; nothing happens for a scene that is not there."""
+        found = self.by_name.get(name)
+        if found is None:
+            return
+        self._count += 1
+        found.serial = self._count
+        held = found.scene.draws[draw]
+        held.matrices[instances] = matrices
+        data = instance_data(held)
+        low, high = int(instances.min()), int(instances.max()) + 1
+        found.instances[draw].write(data[low:high].tobytes(), offset=low * data.itemsize)
+        found.cast_anew()
+
     def set_row(self, name: str, material: str, row: int, values: Array) -> None:
         """Replace one row of a material's table; nothing happens where the scene does not have it."""
         found = self.by_name.get(name)

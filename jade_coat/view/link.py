@@ -17,11 +17,12 @@ from jade_coat.material.material import Coat, Material, plain_id
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import FULL, BadMesh, MeshData, Slot
 from jade_coat.mesh.painting import TILE, Paint, PaintMap
+from jade_coat.program.types import Array
 from jade_coat.stage.draws import Draw, Scene
 from jade_coat.stage.looks import material_of, worn, worn_materials
 from jade_coat.stage.project import Project
 from jade_coat.stage.rows import KeptRows
-from jade_coat.stage.scene import BARE, build_scene, single
+from jade_coat.stage.scene import BARE, build_scene, moved_props, single
 from jade_coat.stage.shared_dials import shared_values
 from jade_coat.view.client import RenderClient
 from jade_coat.view.environment import SKIES, Environment
@@ -44,6 +45,8 @@ class StageLink:
         self._project: Project | None = None
         self._scene = Scene()
         self._rows = KeptRows()
+        self._instances: dict[int, list[tuple[int, int]]] | None = None
+        """Where the instances of each prop lie in the scene's draws; worked out when one is moved."""
         self._lookup = PackedLookup(())
         self._open = ("", "")
         self._edited: dict[str, tuple[Material, str, Material]] = {}
@@ -142,8 +145,12 @@ class StageLink:
     def sync(self, project: Project) -> bool:
         """Send what differs from the project last sent; whether anything did."""
         before, self._project = self._project, project
-        if before is not None and before.with_(camera=project.camera) == project:
+        if before is not None and not project.differs_from(before):
             return False
+        moved = moved_props(before, project) if before is not None else None
+        if moved is not None:
+            self._place(project, moved)
+            return True
         if before is None or (before.map_sets, before.recipes) != (project.map_sets, project.recipes):
             self._lookup = PackedLookup(project.map_sets, project.recipes)
         near = {*project.map_sets, *(before.map_sets if before else ())}
@@ -158,6 +165,21 @@ class StageLink:
         self._sync_paint(before, project)
         self._sync_scene(self._keyed(scene, project))
         return True
+
+    def _place(self, project: Project, moved: list[int]) -> None:
+        """Let props stand elsewhere: only their instances are sent."""
+        if self._instances is None:
+            self._instances = {}
+            for d, draw in enumerate(self._scene.draws):
+                for i, number in enumerate(draw.props.tolist()):
+                    self._instances.setdefault(number, []).append((d, i))
+        places: dict[int, list[tuple[int, Array]]] = {}
+        for number in moved:
+            matrix = project.props[number].matrix().astype(np.float32)
+            for d, i in self._instances.get(number, ()):
+                places.setdefault(d, []).append((i, matrix))
+        for d, found in places.items():
+            self._client.place(STAGE, d, np.array([i for i, _ in found]), np.stack([m for _, m in found]))
 
     def _put_meshes(self, scene: Scene, project: Project, bent: bool) -> None:
         for mesh_id in dict.fromkeys(d.mesh for d in scene.draws):
@@ -199,6 +221,7 @@ class StageLink:
 
     def _sync_scene(self, scene: Scene) -> None:
         old, self._scene = self._scene, scene
+        self._instances = None
         if not _same_draws(old, scene):
             self._client.set_scene(STAGE, Scene(scene.draws, {k: v.copy() for k, v in scene.rows.items()}))
             self._client.sweep()

@@ -212,6 +212,20 @@ class SetScene(Message):
 
 
 @dataclass(frozen=True)
+class PlaceInstances(Message):
+    """New matrices `(k, 4, 4)` of some instances `(k,)` of a draw of a scene: things were moved."""
+
+    scene: str
+    draw: int
+    instances: Array
+    matrices: Array
+
+    def take(self, renderer: Renderer, array: ReadArray) -> None:
+        """Write them over the old ones."""
+        renderer.scenes.place(self.scene, self.draw, self.instances, self.matrices)
+
+
+@dataclass(frozen=True)
 class SetRow(Message):
     """New numbers for one row of a material in a scene: a dial was turned."""
 

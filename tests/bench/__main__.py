@@ -21,6 +21,7 @@ from jade_coat.view.context import create_context
 from tests.bench.baking import bench_bake
 from tests.bench.layers import bench_section, bench_six_coats, bench_sixty_sets, bench_structure
 from tests.bench.looks import bench_finishes, bench_many_materials, bench_recipe, bench_shared
+from tests.bench.many import bench_many_props
 from tests.bench.painting import bench_painting
 from tests.bench.pictures import bench_edits, bench_material, bench_rows
 from tests.bench.starting import bench_start
@@ -74,7 +75,7 @@ def main(wanted: list[str]) -> int:
             "material": lambda: bench_material(renderer, demo), "rows": lambda: bench_rows(renderer),
             "six_coats": lambda: bench_six_coats(renderer, demo), "edits": lambda: bench_edits(demo),
             "structure": lambda: bench_structure(demo), "section": lambda: bench_section(renderer, demo),
-            "painting": bench_painting, "strokes": lambda: bench_strokes(folder), "shared": bench_shared, "finishes": bench_finishes, "many_materials": bench_many_materials, "recipe": lambda: bench_recipe(renderer),
+            "painting": bench_painting, "strokes": lambda: bench_strokes(folder), "shared": bench_shared, "finishes": bench_finishes, "many_materials": bench_many_materials, "many_props": lambda: bench_many_props(folder), "recipe": lambda: bench_recipe(renderer),
             "bake": lambda: bench_bake(demo), "start": lambda: bench_start(folder),
             "sixty_sets": lambda: bench_sixty_sets(Path(place)),
         }  # fmt: skip

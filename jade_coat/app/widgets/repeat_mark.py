@@ -44,7 +44,7 @@ class RepeatMark(Overlay):
         now, then = self._state(), self._measured
         if not isinstance(then, tuple) or now[1:] != then[1:]:
             return False
-        return now[0] is then[0] or now[0].with_(camera=then[0].camera) == then[0]  # type: ignore[attr-defined]
+        return now[0] is then[0] or not now[0].differs_from(then[0])  # type: ignore[attr-defined]
 
     def _subject(self) -> tuple[Prop, str, MeshData] | None:
         """The prop whose look is measured, its slot and its mesh: the chosen one, or a preview shape."""

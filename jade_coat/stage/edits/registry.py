@@ -28,10 +28,13 @@ def title(name: str) -> str:
 def swap(project: Project, what: str, new: Any) -> Project:
     """Replace the item that has the id of `new`. Raises KeyError when there is none."""
     items = getattr(project, what)
-    if not any(item.id == new.id for item in items):
+    at = next((i for i, item in enumerate(items) if item.id == new.id), None)
+    if at is None:
         raise KeyError(f"there is no {new.id!r} among the {what}")
-    changed: Project = project.with_(**{what: tuple(new if i.id == new.id else i for i in items)})
-    return changed
+    if what == "finishes":  # its parents may be others now
+        changed: Project = project.with_(finishes=(*items[:at], new, *items[at + 1 :]))
+        return changed
+    return project.with_item(what, at, new)
 
 
 def added(project: Project, what: str, new: Any) -> Project:

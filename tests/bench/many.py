@@ -1,0 +1,146 @@
+"""Ten thousand props against a hundred: edits, the camera, picking, moving, drawing and saving."""
+
+from __future__ import annotations
+
+import json
+import shutil
+from pathlib import Path
+
+import numpy as np
+
+from jade_coat.files.library import Library
+from jade_coat.files.project_folder import open_project, save_project
+from jade_coat.mesh import shapes
+from jade_coat.mesh.picking import hit_in_world
+from jade_coat.stage.boxes import PropBoxes
+from jade_coat.stage.document import Document
+from jade_coat.stage.project import Camera, Project, Prop
+from jade_coat.stage.scene import build_scene
+from jade_coat.view.context import create_context
+from jade_coat.view.frame import Frame
+from jade_coat.view.given import Given
+from jade_coat.view.link import StageLink
+from tests.bench.common import alternate, entry
+from tests.support import Demo, eye_for, stage_renderer
+
+MANY, FEW = 10_000, 100
+
+
+class Silent(Given):
+    """A client whose messages go nowhere."""
+
+    def send(self, message) -> None:
+        """Nobody reads it."""
+
+    def send_arrays(self, arrays, message) -> None:
+        """Nobody reads them."""
+
+    def forget_stream(self, name: str) -> None:
+        """There are none."""
+
+
+def strewn(project: Project, library: Library, count: int) -> Project:
+    """So many crates of twelve triangles, in a look of the demo's, over a hundred metres."""
+    mesh = library.add_mesh(shapes.box(0.6, 0.6, 0.6), "Crate", {m.id for m in project.meshes})
+    jar = next(p for p in project.props if p.mesh == "storage_jar")
+    crate = Prop(id="crate", name="Crate", mesh=mesh.id, finishes={mesh.slots[0]: next(iter(jar.finishes.values()))})
+    rng = np.random.default_rng(0)
+    props = tuple(
+        crate.with_(
+            id=f"j{i}", name=f"Crate {i}", position=tuple(float(v) for v in rng.uniform(-50, 50, 3) * (1, 0, 1))
+        )
+        for i in range(count)
+    )
+    return project.with_(props=props, meshes=(*project.meshes, mesh))
+
+
+def bench_many_props(folder: Path) -> list[dict]:
+    opened = open_project(folder)
+    library = Library(opened.assets)
+    documents, links, boxes = {}, {}, {}
+    for count in (MANY, FEW):
+        documents[count] = Document(strewn(opened.project, library, count))
+        links[count] = StageLink(Silent(), library)
+        links[count].sync(documents[count].project)
+        boxes[count] = PropBoxes()
+    step = [0]
+
+    def edit(count: int) -> None:
+        step[0] += 1
+        documents[count].do("set_prop", prop=f"j{step[0] * 37 % count}", position=(step[0] * 0.01, 0.0, 1.0))
+        links[count].sync(documents[count].project)
+
+    def turn(count: int) -> None:
+        step[0] += 1
+        documents[count].look(camera=Camera(yaw=step[0] * 0.01))
+        links[count].sync(documents[count].project)
+
+    def pick(count: int) -> None:
+        project = documents[count].project
+        boxes[count].update(project.props, project.meshes, lambda m: library.mesh_by_id(project, m).bounds)
+        best = None
+        origin, direction = np.array([0.0, 0.5, -60.0]), np.array([0.0, -0.002, 1.0])
+        for away, number in boxes[count].along(origin, direction):
+            if best is not None and away > best.distance:
+                break
+            prop = project.props[number]
+            best = hit_in_world(library.mesh_by_id(project, prop.mesh), prop.matrix(), origin, direction) or best
+
+    found = []
+    for name, task, aim in (
+        ("one edit, from do to sent", edit, 2.0),
+        ("a camera move", turn, 1.2),
+        ("a pick", pick, 3.0),
+    ):
+        many, few = alternate(lambda task=task: task(MANY), lambda task=task: task(FEW), rounds=40)
+        found.append(entry(f"{MANY} props: {name}", many, "ms", few, aim, f"floor: the same with {FEW} props"))
+    return [*found, *_drawn(documents[MANY].project, library, folder), _saved(documents[MANY].project, library, folder)]
+
+
+def _drawn(project: Project, library: Library, folder: Path) -> list[dict]:
+    demo = Demo(project, library, folder)
+    renderer = stage_renderer(create_context(), demo)
+    renderer.scenes.set("stage", build_scene(project, demo.mesh))
+    eye = eye_for(Camera(target=(0, 0, 0), pitch=0.6, distance=40.0), 500, 300)
+    renderer.picture("stage", eye, 500, 300)
+    scene, buffers = renderer.scenes.get("stage"), renderer.buffers("main", 500, 300)
+    surfaces = renderer.filling[1]
+
+    def frame() -> None:
+        renderer.picture("stage", eye, 500, 300)
+
+    def flat() -> None:
+        buffers.gbuffer.use()
+        buffers.gbuffer.clear(0, 0, 0, 0, depth=1.0)
+        shot = Frame(scene, buffers, eye, eye.projection)
+        for draw, instances in zip(scene.scene.draws, scene.instances, strict=True):
+            renderer.drawer.run(surfaces._fault, draw, instances, shot.view_projection)
+        buffers.output.read(components=4)
+
+    def moved() -> None:
+        place[0] += 0.01
+        matrix = np.eye(4, dtype=np.float32)[None].copy()
+        matrix[0, 0, 3] = place[0]
+        renderer.scenes.place("stage", 0, np.array([5]), matrix)
+        frame()
+
+    place = [0.0]
+    drawn, plain, after = alternate(frame, flat, moved, rounds=5)
+    return [
+        entry(f"{MANY} props: frame", drawn, "ms", plain, 1.6, "500x300; floor: one flat colour on the same triangles"),
+        entry(f"{MANY} props: moving one to its picture", after, "ms", drawn, 2.0,
+              "with the sun's depth map drawn anew; floor: the same picture again"),
+    ]  # fmt: skip
+
+
+def _saved(project: Project, library: Library, folder: Path) -> dict:
+    place = folder.parent / "many"
+    shutil.copytree(folder, place, dirs_exist_ok=True)
+    home = open_project(place)
+    numbers = [p.model_dump(exclude={"paint", "paint_map"}) for p in project.props]
+
+    def save() -> None:
+        home.home = save_project(project, home.assets, place, home.home, library.mesh_bytes).home
+
+    took, floor = alternate(save, lambda: json.dumps(numbers, indent=1), rounds=5)
+    return entry(f"{MANY} props: saving", took, "ms", floor, 3.0, "floor: json.dumps of the props' numbers")
