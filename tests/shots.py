@@ -15,14 +15,14 @@ os.environ["QT_QPA_PLATFORM"] = "offscreen"
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtWidgets import QApplication, QScrollArea, QSplitter, QWidget
 
+from jade_coat.app.brush.pen import draw
+from jade_coat.app.build.map_review import MapReview
+from jade_coat.app.build.texture_size import TextureSize
 from jade_coat.app.importing import _chosen_maps
 from jade_coat.app.main import make_application
-from jade_coat.app.pen import draw
 from jade_coat.app.session import Session
 from jade_coat.app.shot import wait_until_ready
-from jade_coat.app.widgets.map_review import MapReview
-from jade_coat.app.widgets.texture_size import TextureSize
-from jade_coat.app.widgets.view import Split
+from jade_coat.app.view.view import Split
 from jade_coat.app.window import Window
 from jade_coat.demo.terrace import build
 from jade_coat.material.recipes import Recipe, Step

@@ -5,10 +5,10 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from jade_coat.app.widgets.dialogs import NewMaterial, ProgressDialog
-from jade_coat.app.widgets.map_review import MapReview
-from jade_coat.app.widgets.slot_match import SlotMatch
-from jade_coat.app.widgets.texture_size import TextureSize
+from jade_coat.app.build.map_review import MapReview
+from jade_coat.app.build.texture_size import TextureSize
+from jade_coat.app.dialogs.common import NewMaterial, ProgressDialog
+from jade_coat.app.dialogs.slot_match import SlotMatch
 from jade_coat.bake.job import Job
 from jade_coat.bake.reading import read_mesh_apart
 from jade_coat.files.library import MapFolder

@@ -8,8 +8,8 @@ from pathlib import Path
 from PyQt6.QtWidgets import QFileDialog, QMainWindow, QMessageBox
 
 from jade_coat.app.commands import command
+from jade_coat.app.dialogs.common import ProgressDialog
 from jade_coat.app.session import Session
-from jade_coat.app.widgets.dialogs import ProgressDialog
 from jade_coat.bake.job import Job
 from jade_coat.files.atomic import WriteFailed
 from jade_coat.files.names import file_name

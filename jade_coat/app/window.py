@@ -23,17 +23,17 @@ from PyQt6.QtWidgets import (
 )
 
 from jade_coat.app import importing, preferences, theme
+from jade_coat.app.build.finish_table import FinishTable
+from jade_coat.app.build.map_watch import MapWatch
+from jade_coat.app.build.steps_sheet import StepsSheet
 from jade_coat.app.commands import command, commands_of
-from jade_coat.app.map_watch import MapWatch
+from jade_coat.app.controls.basics import button, column, holder, label, row
+from jade_coat.app.dialogs.common import ExportSize, ProgressDialog
+from jade_coat.app.dialogs.finder import Entry, Finder
+from jade_coat.app.dialogs.take_over import TakeOver, UpdateTaken
 from jade_coat.app.mishaps import MishapBox
 from jade_coat.app.project_window import ProjectWindow
 from jade_coat.app.session import Session, recent
-from jade_coat.app.widgets.basics import button, column, holder, label, row
-from jade_coat.app.widgets.dialogs import ExportSize, ProgressDialog
-from jade_coat.app.widgets.finder import Entry, Finder
-from jade_coat.app.widgets.finish_table import FinishTable
-from jade_coat.app.widgets.steps_sheet import StepsSheet
-from jade_coat.app.widgets.take_over import TakeOver, UpdateTaken
 from jade_coat.app.workspaces.bench import Bench
 from jade_coat.app.workspaces.planned import PLANNED, PlannedPage
 from jade_coat.bake.apart import apart

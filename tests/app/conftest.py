@@ -11,10 +11,10 @@ from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QWidget
 
-from jade_coat.app import swatches
+from jade_coat.app.build import swatches
 from jade_coat.app.main import make_application
 from jade_coat.app.session import Session
-from jade_coat.app.widgets import view
+from jade_coat.app.view import view
 from jade_coat.app.window import Window
 from jade_coat.mesh.warm import warm_up
 from jade_coat.view.client import RenderClient

@@ -12,8 +12,8 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from jade_coat.app import importing
-from jade_coat.app.pen import draw
-from jade_coat.app.widgets import brush_tool
+from jade_coat.app.brush import tool as brush_tool
+from jade_coat.app.brush.pen import draw
 from jade_coat.bake.job import Job
 from jade_coat.files.gltf_writer import mesh_glb
 from jade_coat.files.project_folder import open_project

@@ -11,9 +11,9 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QCheckBox, QComboBox
 
-from jade_coat.app.widgets import coat_stack
-from jade_coat.app.widgets.view import Split
-from jade_coat.app.widgets.view_bar import take_sky
+from jade_coat.app.build import coat_stack
+from jade_coat.app.view.view import Split
+from jade_coat.app.view.view_bar import take_sky
 from jade_coat.files.project_folder import open_project
 from jade_coat.maps.images import png_bytes
 from jade_coat.maps.mapset import MapFile, MapSet

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from jade_coat.app.widgets import shared_panel
+from jade_coat.app.build import shared_panel
 from jade_coat.stage.looks import dial_values
 from tests.app.conftest import Hand
 from tests.app.wall import shown

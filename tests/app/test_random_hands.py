@@ -29,9 +29,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from jade_coat.app.widgets.basics import Fold
-from jade_coat.app.widgets.dialogs import ProgressDialog
-from jade_coat.app.widgets.view import View
+from jade_coat.app.controls.basics import Fold
+from jade_coat.app.dialogs.common import ProgressDialog
+from jade_coat.app.view.view import View
 from tests.app.conftest import Hand, run_deletes
 
 ACTIONS = int(os.environ.get("JADE_COAT_ACTIONS", "500"))

@@ -17,11 +17,11 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from jade_coat.app import preferences
+from jade_coat.app.build.map_review import MapReview
+from jade_coat.app.build.texture_size import TextureSize
+from jade_coat.app.controls.numbers import NotANumber, read_numbers
+from jade_coat.app.dialogs.slot_match import SlotMatch
 from jade_coat.app.mishaps import Mishaps
-from jade_coat.app.numbers import NotANumber, read_numbers
-from jade_coat.app.widgets.map_review import MapReview
-from jade_coat.app.widgets.slot_match import SlotMatch
-from jade_coat.app.widgets.texture_size import TextureSize
 from jade_coat.bake.job import Cancelled, Job
 from jade_coat.files.project_folder import open_project
 from jade_coat.maps.images import png_bytes

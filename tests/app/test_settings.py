@@ -91,7 +91,7 @@ def test_changes_go_to_the_material_or_to_one_finish(hand: Hand) -> None:
 
 
 def test_a_dials_limits_are_set_by_hand(hand: Hand) -> None:
-    from jade_coat.app.widgets.dial_limits import DialLimits
+    from jade_coat.app.build.dial_limits import DialLimits
 
     session = hand.session
     material = session.project.material("kiln_wall")

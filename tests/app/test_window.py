@@ -17,11 +17,11 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
 
 from jade_coat.app import importing, theme
+from jade_coat.app.build import dial_sheet
+from jade_coat.app.build.coat_panel import ExposeDot
 from jade_coat.app.commands import command, commands_of
-from jade_coat.app.widgets import dial_sheet
-from jade_coat.app.widgets.coat_panel import ExposeDot
-from jade_coat.app.widgets.fields import ColorPicker
-from jade_coat.app.widgets.view import FINISH_MIME
+from jade_coat.app.controls.fields import ColorPicker
+from jade_coat.app.view.view import FINISH_MIME
 from jade_coat.app.window import WORKSPACES, Window
 from jade_coat.app.workspaces.planned import PLANNED
 from jade_coat.files.mesh_files import read_mesh

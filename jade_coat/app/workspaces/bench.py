@@ -5,26 +5,26 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QSplitter, QStackedWidget, QWidget
 
-from jade_coat.app.brush_state import BrushState
+from jade_coat.app.brush.channel_views import ChannelViews
+from jade_coat.app.brush.fill_panel import FillHandles
+from jade_coat.app.brush.panel import BrushPanel
+from jade_coat.app.brush.state import BrushState
+from jade_coat.app.brush.tool import BrushTool
+from jade_coat.app.build.coat_panel import CoatPanel
+from jade_coat.app.build.coat_stack import CoatStack
+from jade_coat.app.build.dial_sheet import DialSheet
+from jade_coat.app.build.finish_rail import FinishRail
+from jade_coat.app.build.section_line import SectionLine
+from jade_coat.app.build.shared_panel import SharedPanel
+from jade_coat.app.build.swatches import Swatches
+from jade_coat.app.controls.basics import column, holder
 from jade_coat.app.session import Session
-from jade_coat.app.swatches import Swatches
-from jade_coat.app.widgets.basics import column, holder
-from jade_coat.app.widgets.brush_panel import BrushPanel
-from jade_coat.app.widgets.brush_tool import BrushTool
-from jade_coat.app.widgets.channel_views import ChannelViews
-from jade_coat.app.widgets.coat_panel import CoatPanel
-from jade_coat.app.widgets.coat_stack import CoatStack
-from jade_coat.app.widgets.dial_sheet import DialSheet
-from jade_coat.app.widgets.fill_panel import FillHandles
-from jade_coat.app.widgets.finish_rail import FinishRail
-from jade_coat.app.widgets.light_dome import LightDome
-from jade_coat.app.widgets.look_strip import LookStrip
-from jade_coat.app.widgets.repeat_mark import RepeatMark
-from jade_coat.app.widgets.section_line import SectionLine
-from jade_coat.app.widgets.shared_panel import SharedPanel
-from jade_coat.app.widgets.split_line import SplitLine
-from jade_coat.app.widgets.view import View
-from jade_coat.app.widgets.view_bar import ViewBar
+from jade_coat.app.view.light_dome import LightDome
+from jade_coat.app.view.look_strip import LookStrip
+from jade_coat.app.view.repeat_mark import RepeatMark
+from jade_coat.app.view.split_line import SplitLine
+from jade_coat.app.view.view import View
+from jade_coat.app.view.view_bar import ViewBar
 
 
 class Bench(QWidget):

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PyQt6.QtWidgets import QWidget
 
-from jade_coat.app.widgets.basics import button, column, holder, label, row
+from jade_coat.app.controls.basics import button, column, holder, label, row
 
 PLANNED = {
     "Ground": (

@@ -1,0 +1,1 @@
+"""Brush: strokes, fills, and where a prop's paint lies."""

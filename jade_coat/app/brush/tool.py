@@ -1,0 +1,516 @@
+"""Painting in the view: strokes with mouse or pen, the ring on the surface, and a faint preview of the next dab."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+
+import numpy as np
+from PyQt6.QtCore import QPointF, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QPainter, QPen, QPointingDevice, QSinglePointEvent, QTabletEvent, QWheelEvent
+
+from jade_coat.app import theme
+from jade_coat.app.brush.pen import MouseAsPen
+from jade_coat.app.brush.ring import paint_dab, paint_ring
+from jade_coat.app.brush.state import BrushState
+from jade_coat.app.view.overlay import Overlay
+from jade_coat.app.view.picking import PropHit
+from jade_coat.app.view.view import View
+from jade_coat.mesh.brush import Brush
+from jade_coat.mesh.canvas import MapCanvas, VertexCanvas
+from jade_coat.mesh.data import MeshData
+from jade_coat.mesh.painting import TILE, Paint, PaintMap, shown_paint
+from jade_coat.mesh.picking import target
+from jade_coat.mesh.stroke import Stroke
+from jade_coat.mesh.surface_index import surface_index
+from jade_coat.mesh.warm import is_warm, warm_up
+from jade_coat.program.types import Array
+from jade_coat.stage.project import Prop
+from jade_coat.view.camera import project
+from jade_coat.view.messages import Marks, Part
+
+HOLD_MS = 40
+"""How often an airbrush that is held still paints."""
+MAX_PART = 60_000
+"""Triangles up to which a dab's picture is drawn from what changed alone."""
+AT_ONCE, SIDE_AT_ONCE = 120_000, 1024
+"""Vertices, and texels along a map, up to which a surface is made ready in the moment of the press."""
+
+
+@dataclass
+class _Painting:
+    """A stroke under way."""
+
+    prop: Prop
+    canvas: VertexCanvas | MapCanvas
+    stroke: Stroke
+    key: object
+    at: QPointF
+    """Where the brush is on the view; behind the pointer when it trails."""
+    hit: PropHit
+    """What the last dab met."""
+    erasing: bool = False
+    """Whether it paints toward the other value: with Ctrl, or the pen's other end."""
+
+
+@dataclass(frozen=True)
+class Contact:
+    """Where the brush last was: the prop, the place in its mesh's space, and the brush's radius there."""
+
+    prop: str
+    point: Array
+    normal: Array
+    triangle: int
+    radius: float
+
+
+class BrushTool(Overlay):
+    """The brush over the view. `state` holds its settings."""
+
+    touched = pyqtSignal()
+    """The place under the brush has changed."""
+
+    def __init__(self, view: View, state: BrushState) -> None:
+        super().__init__(view)
+        self._state = state
+        self._painting: _Painting | None = None
+        self._line: tuple[QPointF, QPointF] | None = None
+        self._last_end: tuple[str, QPointF, object] | None = None
+        self._count = 0
+        self._warming = False
+        self._marked = False
+        self._changed: list[tuple[int, Array, Array]] = []
+        self._pointer: QPointF | None = None
+        self._hover: PropHit | None = None
+        self._preview: tuple[tuple[object, ...], VertexCanvas | MapCanvas] | None = None
+        self._readying: set[object] = set()
+        self._readied: set[object] = set()
+        self.contact: Contact | None = None
+        self._holding = QTimer(self)
+        self._holding.setInterval(HOLD_MS)
+        self._holding.timeout.connect(self._hold)
+        self._pen = MouseAsPen(view)
+        view.live_paint = self.live_paint
+        view.marks = self.marks
+        state.changed.connect(self._follow)
+        state.shown_changed.connect(self._show_marks)
+        view.session.selection_changed.connect(self._show_marks)
+        view.session.changed.connect(self._point_again)
+
+    @property
+    def active(self) -> bool:
+        """Whether the brush is in hand, and what is drawn is the stage."""
+        return self.view.tool == "brush" and not self.view.shape
+
+    @property
+    def painting(self) -> bool:
+        """Whether a stroke is under way."""
+        return self._painting is not None
+
+    def _follow(self) -> None:
+        self._pen.turn(self._state.hand.simulated)
+        self.view.update()
+
+    def _point_again(self) -> None:
+        """The prop under the pointer may have another mesh or another place now."""
+        hover, project, link = self._hover, self.view.session.project, self.view.session.link
+        if hover is None or self._painting is not None:
+            return
+        now = next((p for p in project.props if p.id == hover.prop.id), None)
+        if (
+            now is None
+            or link.mesh_data(now.mesh) is not hover.mesh
+            or now.matrix().tolist() != hover.prop.matrix().tolist()
+        ):
+            self._hover = self.contact = None
+            if self._pointer is not None and self.active:
+                self._point(self._pointer, "")
+
+    # What lies under the brush
+
+    def metres_a_pixel(self, hit: PropHit) -> float:
+        """How many metres a pixel of the view spans where it was hit."""
+        camera, eye = self.view.camera, self.view.main_eye()
+        ahead = float(-(eye.view @ np.append(hit.hit.point, 1.0))[2])
+        return 2 * max(ahead, 1e-6) * math.tan(camera.field_of_view / 2) / max(self.view.height(), 1)
+
+    def brush_at(self, hit: PropHit, erasing: bool | None = None) -> Brush:
+        """The brush for one dab: its size in metres there, the pen's pressure, and the other value when `erasing`.
+
+        Without a dab (None) it is as the settings have it.
+        """
+        brush, hand = self._state.brush, self._state.hand
+        if hand.measure == "screen":
+            brush = brush.with_(radius=hand.pixels * self.metres_a_pixel(hit))
+        if erasing is None:
+            return brush
+        pressure = min(max(self.view.pressure, 0.0), 1.0)
+        if hand.pressure_size:
+            brush = brush.with_(radius=brush.radius * max(pressure, 0.02))
+        if hand.pressure_strength:
+            brush = brush.with_(strength=brush.strength * pressure)
+        return brush.with_(second=not brush.second) if erasing else brush
+
+    def _canvas(self, prop: Prop, mesh: MeshData) -> VertexCanvas | MapCanvas:
+        """What is painted on: the prop's map where it stands in for the chosen colour set, else its vertices."""
+        found = prop.paint_map
+        if isinstance(found, PaintMap) and found.color_set == self._state.color_set:
+            return MapCanvas(mesh, found)
+        sets = max(self._state.brush.channels) // 4 + 1
+        return VertexCanvas(mesh, shown_paint(mesh, prop.paint if isinstance(prop.paint, Paint) else None, sets))
+
+    def _on(self, canvas: VertexCanvas | MapCanvas, brush: Brush) -> Brush:
+        """The brush with the channels as the canvas counts them."""
+        if isinstance(canvas, MapCanvas):
+            return brush.with_(channels=tuple(c % 4 for c in brush.channels))
+        return brush
+
+    def warm(self) -> bool:
+        """Whether the brush's loops are compiled; if not, that begins in the background."""
+        if is_warm() or self._warming:
+            return is_warm()
+        self._warming = True
+
+        def done(_: object) -> None:
+            self._warming = False
+            self.view.update()
+
+        def failed(error: Exception) -> None:
+            self._warming = False
+            self.view.session.said.emit(f"The brush cannot be used: {error}", True)
+
+        self.view.session.work(warm_up, done, failed)
+        return False
+
+    def _ready(self, prop: Prop, mesh: MeshData) -> bool:
+        """Whether a surface can be painted at once; a large one is made ready in the background."""
+        if not self.warm():
+            self.view.session.said.emit("Getting the brush ready, once on this machine…", False)
+            return False
+        found = prop.paint_map if isinstance(prop.paint_map, PaintMap) else None
+        key = (mesh, found.source if found else None, found.side if found else 0)
+        if key in self._readying:
+            return False
+        if not _large(prop, mesh) or key in self._readied:
+            return True
+        self._readying.add(key)
+
+        def work() -> None:
+            surface_index(mesh).beside  # noqa: B018  (worked out and kept)
+            target(mesh)
+            canvas = self._canvas(prop, mesh)
+            Stroke(canvas).dab(mesh.positions[0].astype(float), mesh.normals[0].astype(float), Brush(), lay=False)
+
+        def done(_: object) -> None:
+            self._readying.discard(key)
+            self._readied = {key}
+            self.view.session.said.emit(f"{prop.name} is ready to be painted", False)
+
+        self.view.session.work(work, done, partial(self._failed, key))
+        self.view.session.said.emit(f"Getting the surface of {prop.name} ready for painting…", False)
+        return False
+
+    def _failed(self, key: object, error: Exception) -> None:
+        self._readying.discard(key)
+        self.view.session.said.emit(f"This cannot be painted: {error}", True)
+
+    # Mouse and pen
+
+    def press(self, at: QPointF, event: QSinglePointEvent) -> bool:
+        """Begin a stroke or a straight line, or pick a value."""
+        if not self.active:
+            return False
+        hit = self.view.pick(at)
+        if self._state.picking:
+            self.pick_value(hit)
+            return True
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            self._line = (self._line_start(hit, at), at)
+            return True
+        self._begin(at, hit, event)
+        return True
+
+    def _line_start(self, hit: PropHit | None, at: QPointF) -> QPointF:
+        """A line goes on from the end of the last stroke, if that was on the same prop in the same picture."""
+        eye = self.view.main_eye().view.tobytes()
+        if self._last_end is not None and hit is not None and self._last_end[0] == hit.prop.id:
+            return self._last_end[1] if self._last_end[2] == eye else at
+        return at
+
+    def move(self, at: QPointF, event: QSinglePointEvent) -> None:
+        """Go on with what was begun."""
+        self._pointer = at
+        if self._line is not None:
+            self._line = (self._line[0], at)
+        elif self._painting is not None:
+            self._go_on(at, event)
+        self._point(at, self._painting.prop.id if self._painting else "")
+
+    def release(self, at: QPointF, event: QSinglePointEvent) -> None:
+        """End it."""
+        if self._line is not None:
+            (start, _), self._line = self._line, None
+            self._lay_line(start, at, event)
+        elif self._painting is not None:
+            self._end()
+
+    def hover(self, at: QPointF | None) -> None:
+        """Show the ring and what a dab would do."""
+        self._pointer = at
+        if at is None or not self.active:
+            self._hover = None
+            self.view.update()
+        else:
+            self._point(at, "")
+
+    def wheel(self, turn: float, event: QWheelEvent) -> bool:
+        """Ctrl sizes the brush."""
+        if not self.active or not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            return False
+        self._state.scale(1.12**turn)
+        return True
+
+    def _point(self, at: QPointF, only: str) -> None:
+        self._hover = self.view.pick(at, only)
+        if self._hover is not None:
+            point, normal = self._hover.local
+            radius = self.brush_at(self._hover).radius / self._hover.prop.size
+            self.contact = Contact(self._hover.prop.id, point, normal, self._hover.hit.triangle, radius)
+            self.touched.emit()
+        self.view.update()
+
+    def pick_value(self, hit: PropHit | None = None) -> None:
+        """Take the value under the pointer as the one that is painted toward."""
+        self._state.pick(False)
+        if not self.warm():
+            return
+        hit = hit or (self.view.pick(self._pointer) if self._pointer is not None else None)
+        if hit is None:
+            self.view.session.said.emit("Point at a prop to pick a value from it.", True)
+            return
+        canvas = self._canvas(hit.prop, hit.mesh)
+        point, normal = hit.local
+        near = canvas.index.nearest(point[None], normal[None], math.pi / 2)
+        if near.triangle[0] < 0:
+            near = canvas.index.nearest(point[None])
+        values = canvas.value(int(near.triangle[0]), near.weights[0])
+        channel = self._on(canvas, self._state.brush).channels[0]
+        value = round(float(values[channel]), 4)
+        self._state.set(**{"b" if self._state.brush.second else "a": value})
+        self.view.session.said.emit(f"{value:.2f} picked from channel {'RGBA'[channel % 4]}", False)
+
+    # Strokes
+
+    def _begin(self, at: QPointF, hit: PropHit | None, event: QSinglePointEvent) -> bool:
+        if hit is None or not self._ready(hit.prop, hit.mesh):
+            return False
+        self._count += 1
+        key, session = ("stroke", self._count), self.view.session
+        if (session.prop_id, session.slot) != (hit.prop.id, hit.slot):
+            session.choose_prop(hit.prop.id, hit.slot)
+        canvas = self._canvas(hit.prop, hit.mesh)
+        if isinstance(canvas, VertexCanvas) and canvas.paint is not hit.prop.paint:
+            session.do("paint_prop", merge=key, prop=hit.prop.id, paint=canvas.paint)
+        self._changed = []
+        self._painting = _Painting(hit.prop, canvas, Stroke(canvas, hit.prop.size), key, at, hit)
+        self._dab(hit, event)
+        if self._state.brush.flow < 1:
+            self._holding.start()
+        return True
+
+    def _go_on(self, at: QPointF, event: QSinglePointEvent) -> None:
+        painting = self._painting
+        assert painting is not None
+        away = at - painting.at
+        length, trail = math.hypot(away.x(), away.y()), self._state.hand.trail
+        if length <= trail:
+            return
+        painting.at = painting.at + away * ((length - trail) / length)
+        hit = self.view.pick(painting.at, painting.prop.id)
+        if hit is not None:
+            self._dab(hit, event)
+
+    def _dab(self, hit: PropHit, event: QSinglePointEvent) -> None:
+        assert self._painting is not None
+        point, normal = hit.local
+        self._painting.hit, self._painting.erasing = hit, _erases(event)
+        brush = self._on(self._painting.canvas, self.brush_at(hit, self._painting.erasing))
+        if self._painting.stroke.move(point, normal, brush, hit.hit.triangle):
+            self._send()
+
+    def _hold(self) -> None:
+        if self._painting is None or not self._state.brush.flow < 1:
+            self._holding.stop()
+            return
+        painting = self._painting
+        painting.stroke.hold(self._on(painting.canvas, self.brush_at(painting.hit, painting.erasing)))
+        self._send()
+
+    def _send(self) -> None:
+        """Hand what has changed to the renderer."""
+        painting, client = self._painting, self.view.session.client
+        assert painting is not None
+        fresh = painting.stroke.fresh()
+        for tile, values in fresh.items():
+            if isinstance(painting.canvas, MapCanvas):
+                client.patch_map(painting.prop.id, tile, values)
+            else:
+                client.patch_paint(painting.prop.id, tile * TILE, values.copy())
+        if fresh:
+            self.view.refresh(self._part())
+            self.view.painted_over.emit()
+
+    def _part(self) -> Part | None:
+        """What has changed since the picture that is shown: the triangles of all dabs since then, where they are."""
+        painting, view = self._painting, self.view
+        assert painting is not None
+        numbers = painting.stroke.fresh_triangles()
+        mesh = painting.canvas.mesh
+        used = mesh.positions[np.unique(mesh.triangles[numbers])]
+        matrix = painting.prop.matrix()
+        if not len(used):
+            return None
+        seen = project(view.main_eye(), used @ matrix[:3, :3].T + matrix[:3, 3])
+        box = (*seen.min(axis=0), *seen.max(axis=0))
+        self._changed = [c for c in self._changed if c[0] > view.drawn]
+        self._changed.append((view.generation + 1, numbers, np.array(box)))
+        boxes = np.stack([b for _, _, b in self._changed])
+        every = np.unique(np.concatenate([n for _, n, _ in self._changed]))
+        if len(every) > MAX_PART:
+            return None
+        left, top = boxes[:, :2].min(axis=0).tolist()
+        right, bottom = boxes[:, 2:].max(axis=0).tolist()
+        return Part(painting.prop.id, every, mesh.triangles[every], (left, top, right, bottom))
+
+    def _lay_line(self, start: QPointF, end: QPointF, event: QSinglePointEvent) -> None:
+        """A straight line across the view, laid onto the surface."""
+        hit = self.view.pick(start)
+        if not self._begin(start, hit, event):
+            return
+        assert self._painting is not None
+        way = end - start
+        steps = max(int(math.hypot(way.x(), way.y()) / 4), 1)
+        for i in range(1, steps + 1):
+            place = start + way * (i / steps)
+            self._painting.at = place
+            hit = self.view.pick(place, self._painting.prop.id)
+            if hit is not None:
+                self._dab(hit, event)
+        self._end()
+
+    def _end(self) -> None:
+        painting, self._painting = self._painting, None
+        self._holding.stop()
+        assert painting is not None
+        made, session = painting.stroke.paint(), self.view.session
+        with self.view.picture_kept():
+            if isinstance(painting.canvas, MapCanvas):
+                done = painting.canvas.map.with_paint(made)
+                session.do("paint_map", merge=painting.key, prop=painting.prop.id, paint_map=done)
+            else:
+                session.do("paint_prop", merge=painting.key, prop=painting.prop.id, paint=made)
+        session.document.settle()
+        self._last_end = (painting.prop.id, painting.at, self.view.main_eye().view.tobytes())
+
+    def give_up(self) -> bool:
+        """Take back the stroke or line under way, as if it had never begun; whether there was one."""
+        if self._line is not None:
+            self._line = None
+            self.view.update()
+            return True
+        painting, self._painting = self._painting, None
+        if painting is None:
+            return False
+        self._holding.stop()
+        session = self.view.session
+        session.document.give_up(painting.key)
+        session.link.repaint(painting.prop.id)
+        self.view.refresh()
+        session.said.emit("The stroke was given up", False)
+        return True
+
+    def live_paint(self, prop: str) -> Callable[[Array], Array] | None:
+        """What a stroke under way has made of a prop's vertex paint, as a function of vertices; None otherwise."""
+        painting = self._painting
+        if painting is None or painting.prop.id != prop or isinstance(painting.canvas, MapCanvas):
+            return None
+        return painting.stroke.snapshot().at
+
+    # Marks over the mesh
+
+    def marks(self) -> Marks | None:
+        """What the renderer draws over the chosen prop's mesh."""
+        shown, prop = self._state.shown, self.view.session.prop
+        if prop is None or not self.active or not (shown.edges or shown.vertices or shown.held):
+            return None
+        radius = self._state.brush.radius
+        if self._state.hand.measure == "screen":
+            radius = self.contact.radius * prop.size if self.contact is not None else 0.1
+        held = radius / prop.size if shown.held and not isinstance(prop.paint_map, PaintMap) else 0.0
+        mesh, camera = self.view.session.link.mesh_data(prop.mesh), self.view.camera
+        away = float(np.linalg.norm(camera.position() - np.array(prop.position)))
+        high = 2 * max(min(away, camera.distance), 1e-3) * math.tan(camera.field_of_view / 2)
+        spacing = mesh.spacing * prop.size / high
+        return Marks(
+            self.view.session.link.mesh_key(prop.mesh), prop.matrix(), shown.edges, shown.vertices, held, spacing
+        )
+
+    def _show_marks(self) -> None:
+        session, prop, shown = self.view.session, self.view.session.prop, self._state.shown
+        if prop is None or not (shown.edges or shown.vertices or shown.held):
+            if self._marked:
+                self.view.refresh()
+            self._marked = False
+            return
+        self._marked = True
+        mesh_id, mesh = prop.mesh, session.link.mesh_data(prop.mesh)
+
+        def done(_: object) -> None:
+            if any(m.id == mesh_id for m in session.project.meshes):
+                session.link.measure_edges(mesh_id)
+                self.view.refresh()
+
+        session.work(lambda: mesh.spacing, done, partial(self._failed, None))
+
+    def paint(self, painter: QPainter) -> None:
+        """Draw the ring, the preview, and what ties the brush to the pointer."""
+        if not self.active:
+            return
+        if self._line is not None:
+            painter.setPen(QPen(theme.color("celadon"), 1.5, Qt.PenStyle.DashLine))
+            painter.drawLine(*self._line)
+        if self._painting is not None and self._pointer is not None and self._state.hand.trail > 0:
+            painter.setPen(QPen(theme.color("celadon", 160), 1))
+            painter.drawLine(self._painting.at, self._pointer)
+        if self._hover is None:
+            return
+        brush = self.brush_at(self._hover)
+        if self._painting is None:
+            self._paint_preview(painter, self._hover, brush)
+        paint_ring(painter, self.view, self._hover, brush)
+
+    def _paint_preview(self, painter: QPainter, hit: PropHit, brush: Brush) -> None:
+        """What a dab would do here, without doing it."""
+        prop = next((p for p in self.view.session.project.props if p.id == hit.prop.id), None)
+        if prop is None or not self._ready(prop, hit.mesh):
+            return
+        key = (prop.id, prop.paint, prop.paint_map, hit.mesh, max(brush.channels) // 4)
+        if self._preview is None or any(a is not b for a, b in zip(self._preview[0], key, strict=True)):
+            self._preview = (key, self._canvas(prop, hit.mesh))
+        canvas = self._preview[1]
+        dots = self.metres_a_pixel(hit)
+        paint_dab(painter, self.view, hit, Stroke(canvas, prop.size), canvas, self._on(canvas, brush), dots)
+
+
+def _erases(event: QSinglePointEvent) -> bool:
+    """Whether a dab paints toward the other value: with Ctrl, or with the pen's other end, but not with both."""
+    eraser = isinstance(event, QTabletEvent) and event.pointerType() == QPointingDevice.PointerType.Eraser
+    return bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier) != eraser
+
+
+def _large(prop: Prop, mesh: MeshData) -> bool:
+    """Whether making a surface ready would be felt."""
+    side = prop.paint_map.side if isinstance(prop.paint_map, PaintMap) else 0
+    return mesh.vertex_count > AT_ONCE or side > SIDE_AT_ONCE

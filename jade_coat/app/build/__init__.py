@@ -1,0 +1,1 @@
+"""Build: coats, their section, dials, finishes, recipes and maps."""

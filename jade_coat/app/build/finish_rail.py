@@ -1,0 +1,288 @@
+"""The finish rail: every finish as a glazed tile, children beside their parents, with the props that wear them."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QMimeData, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QContextMenuEvent,
+    QDrag,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QPolygonF,
+)
+from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QMenu, QScrollArea, QWidget
+
+from jade_coat.app import theme
+from jade_coat.app.build.swatches import Swatches
+from jade_coat.app.controls.basics import FocusPainted
+from jade_coat.app.session import Session
+from jade_coat.app.view.view import FINISH_MIME
+from jade_coat.stage.looks import wearers
+from jade_coat.stage.project import Project
+
+TILE_W, TILE_H = 84, 62
+
+
+class FinishTile(FocusPainted):
+    """One finish."""
+
+    chosen = pyqtSignal(str)
+    worn = pyqtSignal(str)
+    menu = pyqtSignal(str, QPointF)
+
+    def __init__(self, finish: str, name: str, depth: int, swatches: Swatches) -> None:
+        super().__init__()
+        self.finish, self.name, self.level = finish, name, depth
+        self.current, self.count = False, 0
+        self._swatches = swatches
+        self._press: QPointF | None = None
+        self.setFixedSize(TILE_W + 10, TILE_H + 26)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setAccessibleName(f"Finish {name}")
+        self.setToolTip(f"{name}\nDrag it onto a prop, or double-click to put it on the chosen one")
+
+    def _picture(self, painter: QPainter, box: QRectF) -> None:
+        image = self._swatches.image(f"finish:{self.finish}")
+        if image is not None:
+            painter.drawImage(box, image)
+        else:
+            path = QPainterPath()
+            path.addRoundedRect(box.adjusted(6, 6, -6, -6), 6, 6)
+            painter.fillPath(path, theme.color("raised"))
+
+    def _box(self) -> QRectF:
+        """Where the picture lies: smaller for each parent above it, on the same ground line."""
+        scale = max(1 - 0.17 * self.level, 0.5)
+        width, height = TILE_W * scale, TILE_H * scale
+        return QRectF(5 + (TILE_W - width) / 2 + (4 if self.level else 0), 3 + TILE_H - height, width, height)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
+        box = QRectF(5, 3, TILE_W, TILE_H)
+        picture = self._box()
+        if self.current or self.hasFocus():
+            painter.setPen(QPen(theme.color("celadon" if self.current else "jade"), 2))
+            painter.setBrush(theme.color("chosen") if self.current else Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(box.adjusted(-1, -1, 1, 1), 8, 8)
+        self._picture(painter, picture)
+        if self.level:  # an elbow from the parent's row, deeper for a grandchild
+            painter.setPen(QPen(theme.color("quiet"), 1.4))
+            x, top, middle = 7.0, 4.0, picture.center().y()
+            painter.drawPolyline(QPolygonF([QPointF(x, top), QPointF(x, middle), QPointF(picture.left() - 1, middle)]))
+        painter.setFont(theme.font(11.5, 500))
+        if self.count:
+            text = f"{self.count}"
+            width = painter.fontMetrics().horizontalAdvance(text) + 10
+            badge = QRectF(box.right() - width - 3, box.top() + 3, width, 16)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.color("chrome", 210))
+            painter.drawRoundedRect(badge, 8, 8)
+            painter.setPen(theme.color("text"))
+            painter.drawText(badge, Qt.AlignmentFlag.AlignCenter, text)
+        painter.setFont(theme.font(12, 600 if self.current else 400))
+        painter.setPen(theme.color("text" if self.current else "quiet"))
+        shown = painter.fontMetrics().elidedText(self.name, Qt.TextElideMode.ElideRight, self.width() - 2)
+        painter.drawText(QRectF(0, TILE_H + 5, self.width(), 18), Qt.AlignmentFlag.AlignCenter, shown)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if event.button() == Qt.MouseButton.LeftButton:
+            self._press = event.position()
+            self.chosen.emit(self.finish)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self._press is None or (event.position() - self._press).manhattanLength() < 8:
+            return
+        self._press = None
+        drag, mime = QDrag(self), QMimeData()
+        mime.setData(FINISH_MIME, self.finish.encode())
+        drag.setMimeData(mime)
+        pixmap = QPixmap(TILE_W, TILE_H)
+        pixmap.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(pixmap)
+        self._picture(painter, QRectF(0, 0, TILE_W, TILE_H))
+        painter.end()
+        drag.setPixmap(pixmap)
+        drag.exec(Qt.DropAction.CopyAction)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self._press = None
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        self.worn.emit(self.finish)
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        assert event is not None
+        self.chosen.emit(self.finish)
+        self.menu.emit(self.finish, QPointF(event.globalPos()))
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() == Qt.Key.Key_Space:
+            self.chosen.emit(self.finish)
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.worn.emit(self.finish)
+        else:
+            super().keyPressEvent(event)
+
+
+class NewTile(FocusPainted):
+    """The empty place at the rail's end that makes a finish."""
+
+    pressed = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedSize(TILE_W + 10, TILE_H + 26)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setAccessibleName("New finish")
+        self.setToolTip("Make a finish that starts from the chosen one")
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        tone = theme.color("jade" if self.hasFocus() else "line")
+        painter.setPen(QPen(tone, 1.2, Qt.PenStyle.DashLine))
+        painter.drawRoundedRect(QRectF(9, 8, TILE_W - 8, TILE_H - 10), 6, 6)
+        painter.setPen(theme.color("celadon"))
+        painter.setFont(theme.font(20))
+        painter.drawText(QRectF(5, 3, TILE_W, TILE_H), Qt.AlignmentFlag.AlignCenter, "+")
+        painter.setFont(theme.font(12))
+        painter.drawText(QRectF(0, TILE_H + 5, self.width(), 18), Qt.AlignmentFlag.AlignCenter, "New finish")
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        self.pressed.emit()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space):
+            self.pressed.emit()
+        else:
+            super().keyPressEvent(event)
+
+
+def family_order(project: Project) -> list[tuple[str, str, int]]:
+    """Finishes as (id, name, depth), each behind its parent; a material without finishes stands for itself."""
+    found: list[tuple[str, str, int]] = []
+
+    def add(parent: str, depth: int) -> None:
+        for finish in project.finishes:
+            if finish.parent == parent:
+                found.append((finish.id, finish.name, depth))
+                add(finish.id, depth + 1)
+
+    for material in project.materials:
+        before = len(found)
+        add(material.id, 0)
+        if len(found) == before:
+            found.append((material.id, material.name, 0))
+    return found
+
+
+class FinishRail(QScrollArea):
+    """All finishes in a row."""
+
+    def __init__(self, session: Session, swatches: Swatches) -> None:
+        super().__init__()
+        self._session, self._swatches = session, swatches
+        self._tiles: dict[str, FinishTile] = {}
+        self._order: list[tuple[str, str, int]] = []
+        self.setObjectName("rail")
+        self.setFixedHeight(TILE_H + 40)
+        self.setWidgetResizable(True)
+        self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        inner = QWidget()
+        self._row = QHBoxLayout(inner)
+        self._row.setContentsMargins(10, 6, 10, 0)
+        self._row.setSpacing(2)
+        self.setWidget(inner)
+        self._new = NewTile()
+        self._new.pressed.connect(self.new_finish)
+        session.changed.connect(self._rebuild)
+        session.selection_changed.connect(self._mark)
+        swatches.arrived.connect(self._on_swatch)
+        self._rebuild()
+
+    @property
+    def tiles(self) -> dict[str, FinishTile]:
+        """The tiles by finish id."""
+        return self._tiles
+
+    def _rebuild(self) -> None:
+        order = family_order(self._session.project)
+        if order != self._order:
+            self._order = order
+            while self._row.count():
+                item = self._row.takeAt(0)
+                widget = item.widget() if item is not None else None
+                if isinstance(widget, FinishTile):
+                    widget.deleteLater()
+            self._tiles = {}
+            for finish, name, depth in order:
+                tile = FinishTile(finish, name, depth, self._swatches)
+                tile.chosen.connect(self._session.choose_finish)
+                tile.worn.connect(self.put_on_chosen)
+                tile.menu.connect(self._menu)
+                self._tiles[finish] = tile
+                self._row.addWidget(tile)
+            self._row.addWidget(self._new)
+            self._row.addStretch(1)
+        self._new.setVisible(bool(self._session.project.materials))
+        self._mark()
+
+    def _mark(self) -> None:
+        for finish, tile in self._tiles.items():
+            tile.current = finish == self._session.finish_id
+            tile.count = len(wearers(self._session.project, finish))
+            tile.update()
+
+    def _on_swatch(self, name: str) -> None:
+        tile = self._tiles.get(name.removeprefix("finish:"))
+        if tile is not None:
+            tile.update()
+
+    def new_finish(self) -> None:
+        """Make a finish that starts from the chosen one, and choose it."""
+        session = self._session
+        if not session.finish_id:
+            return
+        known = {f.id for f in session.project.finishes}
+        parent = next((n for i, n, _ in self._order if i == session.finish_id), "Finish")
+        if session.do("add_finish", parent=session.finish_id, name=f"{parent}, new"):
+            made = next(f.id for f in session.project.finishes if f.id not in known)
+            session.choose_finish(made)
+
+    def put_on_chosen(self, finish: str) -> None:
+        """Put a finish on the chosen slot of the chosen prop."""
+        session = self._session
+        if session.prop is None:
+            session.said.emit("Choose a prop in the view first.", True)
+            return
+        session.do("put_finish", prop=session.prop_id, slot=session.slot, finish=finish)
+
+    def rename(self, finish: str) -> None:
+        """Ask for another name."""
+        found = next((f for f in self._session.project.finishes if f.id == finish), None)
+        if found is None:
+            return
+        name, ok = QInputDialog.getText(self, "Rename finish", "Name", text=found.name)
+        if ok and name.strip():
+            self._session.do("rename_finish", finish=finish, name=name.strip())
+
+    def _menu(self, finish: str, at: QPointF) -> None:
+        menu = QMenu(self)
+        menu.addAction("Put on the chosen prop", lambda: self.put_on_chosen(finish))
+        menu.addAction("New finish from this", self.new_finish)
+        if any(f.id == finish for f in self._session.project.finishes):
+            menu.addSeparator()
+            menu.addAction("Rename…", lambda: self.rename(finish))
+            menu.addAction("Remove", lambda: self._session.do("remove_finish", finish=finish))
+        menu.exec(at.toPoint())

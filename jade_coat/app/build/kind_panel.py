@@ -1,0 +1,87 @@
+"""How a material meets what is behind it: its surface kind, the threshold of a cut-out, and its back."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PyQt6.QtWidgets import QWidget
+
+from jade_coat.app.controls.basics import choice, clear, column, label, row
+from jade_coat.app.controls.fields import Field, NumberField, ToggleField
+from jade_coat.app.session import Session
+from jade_coat.material.fields import Spec
+from jade_coat.material.kinds import KINDS, kind_of
+from jade_coat.material.material import Material
+from jade_coat.material.surface import Role
+
+SPECS = {
+    "cut": Spec("Threshold", hint="What is less opaque than this is not there"),
+    "two_sided": Spec("Two-sided", "toggle", hint="Seen from behind, its normal turns towards the viewer"),
+    "depth": Spec(
+        "Depth", unit="m", low=0.0001, high=100.0, soft=(0.001, 1.0), logarithmic=True, hint="From height 0 to height 1"
+    ),
+}
+
+
+class KindPanel(QWidget):
+    """The settings of one material as a whole; follows the document."""
+
+    def __init__(self, session: Session, material: str) -> None:
+        super().__init__()
+        self._session, self._material = session, material
+        self._key: object = None
+        self.fields: dict[str, Field] = {}
+        """The controls by what they set."""
+        self._box = column()
+        self.setLayout(self._box)
+        session.changed.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the material as it is now."""
+        material = next((m for m in self._session.project.materials if m.id == self._material), None)
+        if material is None:
+            return
+        key = (material.kind, self._has_opacity(material))
+        if key != self._key:
+            self._key = key
+            self._build(material)
+        for name, field in self.fields.items():
+            value = getattr(material, name)
+            field.show_value(float(value) if name == "two_sided" else value)
+
+    def _has_opacity(self, material: Material) -> bool:
+        lookup = self._session.link.lookup
+        return any(lookup.read(s, Role.OPACITY) is not None for c in material.coats for s in c.surface.sets)
+
+    def _build(self, material: Material) -> None:
+        clear(self._box)
+        kind = kind_of(material.kind)
+        self.kind = choice([(k.name, k.label) for k in KINDS.values()], kind.name, self._choose, kind.hint)
+        self.kind.setAccessibleName("Surface kind")
+        self._box.addLayout(row(self.kind))
+        self._box.addWidget(label(f"{kind.hint}.", "quiet", wrap=True))
+        if kind.reads_opacity != self._has_opacity(material):
+            self._box.addWidget(label(self._advice(kind.reads_opacity), "quiet", wrap=True))
+        self.fields = {}
+        for name, spec in SPECS.items():
+            if name != "cut" or kind.cut == "threshold":
+                value = float(getattr(material, name))
+                field = ToggleField(spec, value) if spec.kind == "toggle" else NumberField(spec, value)
+                field.changed.connect(partial(self._set, name))
+                field.settled.connect(self._session.document.settle)
+                field.setFixedWidth(120)
+                self.fields[name] = field
+                self._box.addLayout(row(label(spec.label, "", spec.hint), 1, field))
+
+    def _advice(self, reads_opacity: bool) -> str:
+        if reads_opacity:
+            return "None of its coats has an opacity map yet, so all of it is there."
+        return "Its maps have an opacity, which an opaque surface does not use. Choose Cut out to see it."
+
+    def _choose(self, name: str) -> None:
+        self._session.do("set_material", material=self._material, kind=name)
+
+    def _set(self, name: str, value: object) -> None:
+        changed = bool(value) if name == "two_sided" else value
+        self._session.do("set_material", merge=(name, self._material), material=self._material, **{name: changed})

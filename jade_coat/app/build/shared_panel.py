@@ -1,0 +1,130 @@
+"""The project's shared dials, their time tracks, and the play button."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PyQt6.QtWidgets import QInputDialog, QVBoxLayout, QWidget
+
+from jade_coat.app.build.dial_sheet import DialName
+from jade_coat.app.controls.basics import button, clear, holder, label, row, scrolled
+from jade_coat.app.controls.fields import Field
+from jade_coat.app.controls.settings import field_for
+from jade_coat.app.controls.track_bar import TrackBar
+from jade_coat.app.session import Session
+from jade_coat.material.fields import Spec
+from jade_coat.stage.shared_dials import SharedDial
+
+
+class SharedPanel(QWidget):
+    """One line a shared dial; a track under those that move."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.fields: dict[str, Field] = {}
+        self.tracks: dict[str, TrackBar] = {}
+        self._opened: set[str] = set()
+        self._key: object = None
+        self.setObjectName("shared")
+        inner = QWidget()
+        self._box = QVBoxLayout(inner)
+        self._box.setContentsMargins(12, 4, 10, 8)
+        self._box.setSpacing(4)
+        self.play = button("Play", tip="Let the shared dials run along their tracks (P)")
+        self.play.setCheckable(True)
+        self.play.setProperty("role", "tool")
+        self.play.clicked.connect(lambda on: session.play(on))
+        self._time = label("", "quiet")
+        add = button("+ shared dial", self.add, "add", "A value that every material can follow")
+        head = holder(row(label("SHARED DIALS", "head"), 1, self._time, self.play, margins=(12, 8, 10, 2)))
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(head)
+        layout.addWidget(scrolled(inner))
+        self._add = add
+        session.changed.connect(self.refresh)
+        session.played.connect(self._show)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Follow the document."""
+        shared = self._session.project.shared
+        key = tuple((d.id, d.name, bool(d.keys) or d.id in self._opened) for d in shared)
+        if key != self._key:
+            self._key = key
+            self._build(shared)
+        self._show()
+
+    def _build(self, shared: tuple[SharedDial, ...]) -> None:
+        self._add.setParent(None)
+        clear(self._box)
+        self.fields, self.tracks = {}, {}
+        for dial in shared:
+            spec = Spec(dial.name, unit=dial.unit, low=dial.low, high=dial.high)
+            field = field_for(spec, dial.value)
+            field.setFixedWidth(100)
+            field.changed.connect(partial(self._turn, dial.id))
+            field.settled.connect(self._session.document.settle)
+            name = DialName(dial.name, "Fields follow it from the menu of the ring before them")
+            name.renamed.connect(partial(self._rename, dial.id))
+            moves = bool(dial.keys) or dial.id in self._opened
+            track = button("Track", partial(self._toggle, dial.id), "plain", "Let it move over time")
+            remove = button("×", partial(self._session.do, "remove_shared", shared=dial.id), "plain",
+                            f"Remove {dial.name}; what follows it keeps its present value")  # fmt: skip
+            remove.setFixedSize(26, 26)
+            self.fields[dial.id] = field
+            self._box.addLayout(row(name, 1, track, field, remove, gap=4))
+            if moves:
+                bar = TrackBar(dial)
+                bar.changed.connect(partial(self._set_keys, dial.id))
+                bar.settled.connect(self._session.document.settle)
+                self.tracks[dial.id] = bar
+                self._box.addWidget(bar)
+        if not shared:
+            text = "Season, damp, time of day: a value here can move many materials at once."
+            self._box.addWidget(label(text, "quiet", wrap=True))
+        self._box.addWidget(self._add)
+        self._box.addStretch(1)
+
+    def _show(self) -> None:
+        session = self._session
+        for dial in session.project.shared:
+            if dial.id in self.fields:
+                self.fields[dial.id].show_value(dial.at(session.time))
+                self.fields[dial.id].setEnabled(not dial.keys)
+            if dial.id in self.tracks:
+                self.tracks[dial.id].show_dial(dial, session.time)
+        self._time.setText(f"{session.time:.1f} s" if session.playing or session.time else "")
+        self.play.setChecked(session.playing)
+        self.play.setText("Stop" if session.playing else "Play")
+        self.play.setEnabled(any(d.keys for d in session.project.shared))
+
+    def _turn(self, dial: str, value: float) -> None:
+        self._session.do("set_shared", merge=("shared", dial), shared=dial, value=value)
+
+    def _set_keys(self, dial: str, keys: object) -> None:
+        self._session.do("set_shared", merge=("track", dial), shared=dial, keys=keys)
+
+    def _rename(self, dial: str, old: str) -> None:
+        name, ok = QInputDialog.getText(self, "Rename shared dial", "Name", text=old)
+        if ok and name.strip():
+            self._session.do("set_shared", shared=dial, name=name.strip())
+
+    def _toggle(self, dial: str) -> None:
+        found = self._session.project.shared_dial(dial)
+        if found.keys:
+            self._opened.discard(dial)
+            self._session.do("set_shared", shared=dial, keys=())
+            return
+        self._opened.add(dial)
+        middle = found.low + (found.high - found.low) * 0.5
+        keys = ((0.0, found.value), (found.length / 2, found.high if found.value < middle else found.low))
+        self._session.do("set_shared", shared=dial, keys=keys)
+
+    def add(self) -> None:
+        """Add a shared dial."""
+        name, ok = QInputDialog.getText(self, "New shared dial", "Name", text="Season")
+        if ok and name.strip():
+            self._session.do("add_shared", name=name.strip())

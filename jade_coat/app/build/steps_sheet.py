@@ -1,0 +1,377 @@
+"""The steps sheet: a recipe's calculation as rows: name, what is done, from what, picture and cost."""
+
+from __future__ import annotations
+
+from functools import lru_cache, partial
+from typing import Any
+
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QImage, QPixmap
+from PyQt6.QtWidgets import (
+    QDialog,
+    QFrame,
+    QInputDialog,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QMenu,
+    QVBoxLayout,
+    QWidget,
+)
+
+from jade_coat.app.controls.basics import button, choice, clear, column, holder, label, row, scrolled
+from jade_coat.app.controls.fields import NumberLine
+from jade_coat.app.controls.numbers import NotANumber
+from jade_coat.app.session import Session
+from jade_coat.maps.packing import PackedLookup
+from jade_coat.material.compile import with_shared
+from jade_coat.material.fields import Spec
+from jade_coat.material.recipes import LIBRARY, STEP_KINDS, Recipe, RecipeFault, RecipeInput, Step, step_values
+from jade_coat.program import passes
+from jade_coat.program.numpy_backend import Environment, evaluate
+from jade_coat.program.types import Array
+from jade_coat.stage.shared_dials import shared_values
+
+WIDE, HIGH = 66, 40
+
+
+@lru_cache(maxsize=1)
+def _sample() -> Environment:
+    """Points to show steps on: a wall 2 m wide and 1.2 m high, rolling towards its top and bottom."""
+    x, y = np.meshgrid(np.linspace(-1, 1, WIDE), np.linspace(1.2, 0, HIGH))
+    tilt = (y - 0.6) / 0.6 * 1.1
+    normal = np.stack([0 * x, np.sin(tilt), np.cos(tilt)])
+    point = np.stack([x, y, 0.2 * np.cos(tilt)])
+    attributes = {
+        "position": point, "world_position": point, "normal": normal,
+        "color0": np.stack([(x + 1) / 2, y / 1.2, 1 - y / 1.2, 0 * x]), "curvature": 30 * np.sin(x * 5)[None],
+    }  # fmt: skip
+    flat = {n: a.reshape(a.shape[0], -1).astype(np.float32) for n, a in attributes.items()}
+    return Environment(attributes=flat, instance={"seed": np.full((1, 1), 0.4, np.float32)})
+
+
+def _picture(values: Array) -> QPixmap:
+    """A step's values as grey, or as colours for points; below 0 and above 1 are cut."""
+    spread = np.broadcast_to(values, (len(values), WIDE * HIGH)).reshape(-1, HIGH, WIDE)
+    planes = [spread[min(i, len(spread) - 1)] for i in range(3)]
+    pixels = np.full((HIGH, WIDE, 4), 255, np.uint8)
+    pixels[..., :3] = np.round(np.clip(np.nan_to_num(np.stack(planes, axis=2)), 0, 1) * 255)
+    return QPixmap.fromImage(QImage(pixels.tobytes(), WIDE, HIGH, WIDE * 4, QImage.Format.Format_RGBA8888))
+
+
+class StepRow(QFrame):
+    """One step."""
+
+    def __init__(self, sheet: StepsSheet, recipe: Recipe, step: Step) -> None:
+        super().__init__()
+        self.setObjectName("card")
+        self._sheet, self._recipe, self._step = sheet, recipe, step
+        self.name = QLineEdit(step.id)
+        self.name.setFixedWidth(110)
+        self.name.setToolTip("The step's name; steps below read it by this name")
+        self.name.editingFinished.connect(self._rename)
+        kinds = [(k, v.label) for k, v in STEP_KINDS.items()]
+        if step.kind not in STEP_KINDS:
+            kinds.insert(0, (step.kind, step.kind))
+        self.kind = choice(
+            kinds, step.kind, self._set_kind, STEP_KINDS[step.kind].hint if step.kind in STEP_KINDS else ""
+        )
+        self.kind.setFixedWidth(140)
+        self.args: list[QLineEdit] = []
+        parts: list[QWidget | int] = []
+        for i, (what, _) in enumerate(self._arguments()):
+            field = QLineEdit(step.args[i] if i < len(step.args) else "")
+            field.setFixedWidth(86)
+            field.setPlaceholderText(what)
+            field.setToolTip(f"{what}: a number, or the name of an input or of a step above (name.x picks a part)")
+            field.editingFinished.connect(self._set_args)
+            self.args.append(field)
+            parts += [label(what, "quiet"), field]
+        pick = self._pick()
+        if pick is not None:
+            parts.insert(0, pick)
+        self.picture = QLabel()
+        self.picture.setFixedSize(WIDE, HIGH)
+        self.cost = label("", "quiet")
+        self.cost.setFixedWidth(44)
+        self.cost.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self.fault = label("", "warn", wrap=True)
+        up = button("↑", partial(self._move, -1), "plain", "Move the step up")
+        down = button("↓", partial(self._move, 1), "plain", "Move the step down")
+        remove = button("×", self._remove, "plain", "Remove the step")
+        for small in (up, down, remove):
+            small.setFixedSize(26, 26)
+        line = row(self.picture, self.name, self.kind, *parts, 1, self.cost, up, down, remove, gap=6)
+        self.setLayout(column(holder(line), self.fault, margins=(8, 6, 8, 6)))
+
+    def _arguments(self) -> tuple[tuple[str, str], ...]:
+        step, kind = self._step, STEP_KINDS.get(self._step.kind)
+        if step.kind == "recipe":
+            inner = next((r for r in self._sheet.session.project.recipes if r.id == step.pick), None)
+            return tuple((i.name, f"{i.value:g}") for i in inner.inputs) if inner else ()
+        return kind.arguments if kind else ()
+
+    def _pick(self) -> QWidget | None:
+        project, kind = self._sheet.session.project, STEP_KINDS.get(self._step.kind)
+        options = {
+            "channel": [(c, f"Channel {c}") for c in "RGBA"],
+            "shared": [("", "None yet"), *((d.id, d.name) for d in project.shared)],
+            "recipe": [("", "None yet"), *((r.id, r.name) for r in project.recipes if r.id != self._recipe.id)],
+        }.get(kind.pick if kind else "")
+        if options is None:
+            return None
+        made = choice(options, self._step.pick, self._set_pick)
+        made.setFixedWidth(120)
+        return made
+
+    def _change(self, **changes: Any) -> None:
+        steps = tuple(s.with_(**changes) if s.id == self._step.id else s for s in self._recipe.steps)
+        self._sheet.do("set_recipe", recipe=self._recipe.id, steps=steps)
+
+    def _set_kind(self, kind: str) -> None:
+        old = dict(zip([n for n, _ in self._arguments()], self._step.args, strict=False))
+        args = tuple(old.get(name, first) for name, first in STEP_KINDS[kind].arguments)
+        pick = "R" if STEP_KINDS[kind].pick == "channel" else ""
+        self._change(kind=kind, args=args, pick=pick)
+
+    def _set_pick(self, pick: str) -> None:
+        args = self._step.args
+        if self._step.kind == "recipe":
+            inner = next((r for r in self._sheet.session.project.recipes if r.id == pick), None)
+            args = tuple(f"{i.value:g}" for i in inner.inputs) if inner else ()
+        self._change(pick=pick, args=args)
+
+    def _set_args(self) -> None:
+        args = tuple(f.text().strip() for f in self.args)
+        if args != self._step.args:
+            self._change(args=args)
+
+    def _rename(self) -> None:
+        name = self.name.text().strip().lower().replace(" ", "_")
+        if name != self._step.id and not self._sheet.do(
+            "rename_step", recipe=self._recipe.id, step=self._step.id, name=name
+        ):
+            self.name.setText(self._step.id)
+
+    def _move(self, by: int) -> None:
+        steps = list(self._recipe.steps)
+        at = next(i for i, s in enumerate(steps) if s.id == self._step.id)
+        steps.insert(max(0, min(at + by, len(steps) - 1)), steps.pop(at))
+        self._sheet.do("set_recipe", recipe=self._recipe.id, steps=tuple(steps))
+
+    def _remove(self) -> None:
+        steps = tuple(s for s in self._recipe.steps if s.id != self._step.id)
+        if steps:
+            self._sheet.do("set_recipe", recipe=self._recipe.id, steps=steps)
+
+
+class StepsSheet(QDialog):
+    """All recipes of the project at the left, the steps of the chosen one at the right."""
+
+    def __init__(self, parent: QWidget, session: Session) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.setWindowTitle("Recipes")
+        self.resize(1120, 620)
+        self.chosen = session.project.recipes[0].id if session.project.recipes else ""
+        self.rows: dict[str, StepRow] = {}
+        self._key: object = None
+        self._list = QListWidget()
+        self._list.setFixedWidth(190)
+        self._list.currentRowChanged.connect(self._choose)
+        self._title = label("", "title")
+        self._hint = label("", "quiet", wrap=True)
+        self._used = label("", "warn", wrap=True)
+        self._inputs = QVBoxLayout()
+        self._steps = QVBoxLayout()
+        self._steps.setSpacing(6)
+        add = button("+ recipe", role="add", tip="A new recipe, empty or from the library")
+        add.clicked.connect(lambda: self._menu(add))
+        self._more = button("+ step", self.add_step, "add", "Add a step at the end")
+        self._drop = button("Remove", self._remove, "plain", "Remove this recipe, if nothing uses it")
+        self._rename_button = button("Rename…", self._rename, "plain")
+        inner = QVBoxLayout()
+        inner.setContentsMargins(0, 0, 14, 0)
+        inner.addLayout(self._inputs)
+        inner.addLayout(self._steps)
+        inner.addWidget(self._more)
+        inner.addStretch(1)
+        right = column(holder(row(self._title, 1, self._rename_button, self._drop)), self._hint, self._used,
+                       scrolled(holder(inner)), gap=6)  # fmt: skip
+        left = column(self._list, add)
+        layout = row(holder(left), holder(right), margins=(12, 12, 12, 12), gap=14)
+        layout.setStretch(1, 1)
+        self.setLayout(layout)
+        session.changed.connect(self.refresh)
+        self.refresh()
+
+    def do(self, edit: str, /, **arguments: Any) -> bool:
+        """Run an edit of the chosen recipe."""
+        return self.session.do(edit, **arguments)
+
+    @property
+    def recipe(self) -> Recipe | None:
+        """The chosen recipe."""
+        return next((r for r in self.session.project.recipes if r.id == self.chosen), None)
+
+    def refresh(self) -> None:
+        """Follow the document."""
+        recipes = self.session.project.recipes
+        if self.recipe is None:
+            self.chosen = recipes[0].id if recipes else ""
+        names = [r.name for r in recipes]
+        if [self._list.item(i).text() for i in range(self._list.count())] != names:  # type: ignore[union-attr]
+            self._list.blockSignals(True)
+            self._list.clear()
+            self._list.addItems(names)
+            self._list.blockSignals(False)
+        at = next((i for i, r in enumerate(recipes) if r.id == self.chosen), -1)
+        self._list.blockSignals(True)
+        self._list.setCurrentRow(at)
+        self._list.blockSignals(False)
+        key = (
+            self.recipe,
+            tuple((r.id, r.name, r.inputs) for r in recipes),
+            tuple(d.id for d in self.session.project.shared),
+        )
+        if key != self._key:
+            self._key = key
+            self._build(self.recipe)
+        self._show()
+
+    def _build(self, recipe: Recipe | None) -> None:
+        clear(self._inputs)
+        clear(self._steps)
+        self.rows = {}
+        for part in (self._more, self._drop, self._rename_button):
+            part.setVisible(recipe is not None)
+        self._title.setText(recipe.name if recipe else "No recipe yet")
+        self._hint.setText(
+            recipe.hint if recipe else "A recipe is a calculation in steps. Coats use it to decide where they show."
+        )
+        if recipe is None:
+            return
+        for given in recipe.inputs:
+            field = NumberLine(Spec(given.name), given.value, 86)
+            field.editingFinished.connect(partial(self._set_input, given.name, field))
+            remove = button("×", partial(self._remove_input, given.name), "plain", f"Remove the input {given.name}")
+            remove.setFixedSize(26, 26)
+            self._inputs.addLayout(row(label("input", "quiet"), label(given.name, "name"), field, remove, 1))
+        self._inputs.addWidget(button("+ input", self._add_input, "add", "A number that each use may give"))
+        for step in recipe.steps:
+            made = StepRow(self, recipe, step)
+            self.rows[step.id] = made
+            self._steps.addWidget(made)
+
+    def _show(self) -> None:
+        """Work the steps out and show each one's picture and cost, and the fault on its row."""
+        recipe, project = self.recipe, self.session.project
+        if recipe is None:
+            self._used.setText("")
+            return
+        users = project.recipe_users(recipe.id)
+        self._used.setText(
+            f"Used by {', '.join(users)}: a change here reaches them all." if users else "Nothing uses it yet."
+        )
+        book = PackedLookup(project.map_sets, project.recipes)
+        fault: RecipeFault | None = None
+        steps = recipe.steps
+        while True:
+            try:
+                values = step_values(recipe.with_(steps=steps, output=""), book) if steps else {}
+                break
+            except RecipeFault as error:
+                fault = error
+                at = next((i for i, s in enumerate(steps) if s.id == error.step), 0)
+                steps = steps[:at]
+        shared = shared_values(project.shared, self.session.time)
+        seen = evaluate(with_shared(values, shared), _sample()) if values else {}
+        for step, line in self.rows.items():
+            line.fault.setVisible(fault is not None and fault.step == step)
+            if fault is not None and fault.step == step:
+                line.fault.setText(f"This step has no meaning: {fault.reason}.")
+            if step in seen:
+                line.picture.setPixmap(_picture(seen[step]))
+                line.cost.setText(f"{passes.cost({'v': values[step]}).arithmetic:.0f}")
+                line.cost.setToolTip("What a pixel costs up to here, in units of one addition")
+            else:
+                line.picture.clear()
+                line.cost.setText("")
+
+    # Editing
+
+    def _choose(self, index: int) -> None:
+        recipes = self.session.project.recipes
+        if 0 <= index < len(recipes):
+            self.chosen = recipes[index].id
+            self.refresh()
+
+    def _menu(self, at: QWidget) -> None:
+        menu = QMenu(self)
+        menu.addAction("Empty", partial(self.add, None))
+        menu.addSeparator()
+        for recipe in LIBRARY:
+            menu.addAction(f"{recipe.name}:  {recipe.hint}", partial(self.add, recipe))
+        menu.exec(at.mapToGlobal(at.rect().topLeft()))
+
+    def add(self, recipe: Recipe | None) -> None:
+        """Add a recipe from the library, or an empty one."""
+        empty = Recipe(
+            id="recipe", name="New recipe", steps=(Step(id="patches", kind="clouds", args=("position", "0.5")),)
+        )
+        if self.do("add_recipe", recipe=recipe or empty):
+            self.chosen = self.session.project.recipes[-1].id
+            self.refresh()
+
+    def add_step(self) -> None:
+        """Add a step that keeps the last one within 0 and 1."""
+        recipe = self.recipe
+        if recipe is None:
+            return
+        taken = {s.id for s in recipe.steps} | {i.name for i in recipe.inputs}
+        name = next(n for n in (f"step_{i}" for i in range(1, 1000)) if n not in taken)
+        made = Step(id=name, kind="keep", args=(recipe.steps[-1].id, "0", "1"))
+        self.do("set_recipe", recipe=recipe.id, steps=(*recipe.steps, made))
+
+    def _set_input(self, name: str, field: NumberLine) -> None:
+        recipe = self.recipe
+        assert recipe is not None
+        try:
+            value = field.number()
+        except NotANumber as error:
+            self.session.said.emit(f"{error}. The value stays.", True)
+            field.give_up()
+            return
+        inputs = tuple(i.with_(value=value) if i.name == name else i for i in recipe.inputs)
+        if inputs != recipe.inputs:
+            self.do("set_recipe", recipe=recipe.id, inputs=inputs)
+
+    def _add_input(self) -> None:
+        recipe = self.recipe
+        assert recipe is not None
+        name, ok = QInputDialog.getText(self, "New input", "Name", text="amount")
+        name = name.strip().lower().replace(" ", "_")
+        if ok and name:
+            try:
+                made = RecipeInput(name=name, value=0.5)
+            except ValueError:
+                self.session.said.emit(f"{name!r} is no name for an input: use letters, digits and underscores.", True)
+                return
+            self.do("set_recipe", recipe=recipe.id, inputs=(*recipe.inputs, made))
+
+    def _remove_input(self, name: str) -> None:
+        recipe = self.recipe
+        assert recipe is not None
+        self.do("set_recipe", recipe=recipe.id, inputs=tuple(i for i in recipe.inputs if i.name != name))
+
+    def _rename(self) -> None:
+        recipe = self.recipe
+        assert recipe is not None
+        name, ok = QInputDialog.getText(self, "Rename recipe", "Name", text=recipe.name)
+        if ok and name.strip():
+            self.do("set_recipe", recipe=recipe.id, name=name.strip())
+
+    def _remove(self) -> None:
+        if self.recipe is not None:
+            self.do("remove_recipe", recipe=self.recipe.id)

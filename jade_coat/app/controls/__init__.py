@@ -1,0 +1,1 @@
+"""Controls that know numbers, colours and curves, and nothing of what they are for."""

@@ -1,0 +1,1 @@
+"""Windows that ask or report, and the finder."""

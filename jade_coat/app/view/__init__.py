@@ -1,0 +1,1 @@
+"""The picture, what lies over it, and the buttons of its own."""

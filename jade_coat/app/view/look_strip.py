@@ -1,0 +1,247 @@
+"""The look-at strip: small live pictures of every quantity; hover to peek, click to stay."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QRectF, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import (
+    QEnterEvent,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+)
+from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QWidget
+
+from jade_coat.app import theme
+from jade_coat.app.controls.basics import FocusPainted
+from jade_coat.app.session import Session
+from jade_coat.app.view.view import View
+from jade_coat.material.material import Material
+from jade_coat.material.quantity import QUANTITIES, Quantity
+from jade_coat.material.surface import Role
+from jade_coat.view.client import Picture
+
+THUMB = QSize(62, 38)
+NAMES = {"lit": "Lit", **{q.name: q.label for q in QUANTITIES.values() if q.always}, "coverage": "Coverage"}
+MAX_WHERES = 4
+
+
+class LookThumb(FocusPainted):
+    """One small picture with its name."""
+
+    peeked = pyqtSignal(str, bool)
+    chosen = pyqtSignal(str)
+
+    def __init__(self, look: str, name: str) -> None:
+        super().__init__()
+        self.look, self.name, self.current = look, name, False
+        self.image: QImage | None = None
+        self.setFixedSize(THUMB.width() + 6, THUMB.height() + 22)
+        self.setToolTip(f"{name}: hover to peek, click to stay")
+        self.setAccessibleName(name)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self._pause = QTimer(self)
+        self._pause.setSingleShot(True)
+        self._pause.setInterval(180)
+        self._pause.timeout.connect(lambda: self.peeked.emit(self.look, True))
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
+        box = QRectF(3, 2, THUMB.width(), THUMB.height())
+        path = QPainterPath()
+        path.addRoundedRect(box, 5, 5)
+        painter.setClipPath(path)
+        if self.image is not None:
+            painter.drawImage(box, self.image)
+        else:
+            painter.fillRect(box, theme.color("raised"))
+        painter.setClipping(False)
+        if self.current or self.hasFocus():
+            painter.setPen(QPen(theme.color("celadon" if self.current else "jade"), 2))
+            painter.drawPath(path)
+        painter.setPen(theme.color("text" if self.current else "quiet"))
+        painter.setFont(theme.font(11.5, 500 if self.current else 400))
+        text = painter.fontMetrics().elidedText(self.name, Qt.TextElideMode.ElideRight, self.width())
+        under = QRectF(0, THUMB.height() + 3, self.width(), 18)
+        painter.drawText(under, Qt.AlignmentFlag.AlignCenter, text)
+
+    def enterEvent(self, event: QEnterEvent | None) -> None:
+        self._pause.start()
+
+    def leaveEvent(self, event: object) -> None:
+        self._pause.stop()
+        self.peeked.emit(self.look, False)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        self._pause.stop()
+        self.chosen.emit(self.look)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space):
+            self.chosen.emit(self.look)
+        else:
+            super().keyPressEvent(event)
+
+
+class LookStrip(QScrollArea):
+    """All looks of the stage in one row."""
+
+    pictured = pyqtSignal(str, QImage)
+
+    def __init__(self, session: Session, view: View) -> None:
+        super().__init__()
+        self._session, self._view = session, view
+        self._thumbs: list[LookThumb] = []
+        self._stay = "lit"
+        self.setObjectName("stack")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground, True)
+        self.setFixedHeight(THUMB.height() + 30)
+        self.setWidgetResizable(True)
+        self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
+        self._inner = QWidget()
+        self._row = QHBoxLayout(self._inner)
+        self._row.setContentsMargins(8, 4, 8, 0)
+        self._row.setSpacing(2)
+        self.setWidget(self._inner)
+        self._wait = QTimer(self)
+        self._wait.setSingleShot(True)
+        self._wait.setInterval(260)
+        self._wait.timeout.connect(self._ask)
+        session.picture.connect(self._on_picture)
+        session.scene_changed.connect(self._wait.start)
+        session.selection_changed.connect(self._rebuild)
+        session.changed.connect(self._rebuild)
+        view.arrived.connect(lambda: None if self._wait.isActive() else self._soon())
+        self._drawn_for: object = None
+
+    @property
+    def thumbs(self) -> list[LookThumb]:
+        """The pictures, in order."""
+        return self._thumbs
+
+    @property
+    def waiting(self) -> bool:
+        """Whether the pictures are about to be drawn."""
+        return self._wait.isActive()
+
+    def looks(self) -> list[tuple[str, str]]:
+        """The looks on offer: every quantity, painted channels, where coats show, and the chosen coat's terms."""
+        found = list(NAMES.items())
+        material = self._session.material
+        if material is None:
+            return found
+        at = len(found) - 1
+        found[at:at] = [(q.name, q.label) for q in QUANTITIES.values() if not q.always and self._matters(material, q)]
+        painted = [t.painted for c in material.coats[1:] for t in c.where if t.painted is not None]
+        channels = {4 * p.color_set + "RGBA".index(p.channel) for p in painted}
+        found += [_channel(i) for i in sorted(channels)]
+        shown = [c for c in material.coats[1:] if c.shown][:MAX_WHERES]
+        found += [(f"where:{c.id}", f"{c.name}") for c in shown]
+        chosen = next((c for c in material.coats[1:] if c.id == self._session.coat_id and c.shown), None)
+        if chosen is not None:
+            names = [type(t).label for t in chosen.where]
+            found += [
+                (f"term:{chosen.id}:{t.id}", f"{name} {names[:i].count(name) + 1}" if names.count(name) > 1 else name)
+                for i, (t, name) in enumerate(zip(chosen.where, names, strict=True))
+            ]
+            recipes = {r.id: r for r in self._session.project.recipes}
+            for term in chosen.where:
+                for steps in [recipes[r].steps for r in term.recipes if r in recipes]:
+                    found += [(f"step:{chosen.id}:{term.id}:{s.id}", s.id.replace("_", " ")) for s in steps]
+        return found
+
+    def _matters(self, material: Material, quantity: Quantity) -> bool:
+        """Whether a material does anything with a quantity that most leave as it is."""
+        lookup, role = self._session.link.lookup, Role(quantity.name)
+        mapped = any(lookup.read(s, role) is not None for c in material.coats for s in c.surface.sets)
+        return mapped or (role is Role.EMISSIVE and any(any(c.surface.emissive) for c in material.coats))
+
+    def _rebuild(self) -> None:
+        wanted = self.looks()
+        if [(t.look, t.name) for t in self._thumbs] == wanted:
+            return
+        for thumb in self._thumbs:
+            self._row.removeWidget(thumb)
+            thumb.hide()
+            thumb.deleteLater()
+        while self._row.count():
+            self._row.takeAt(0)
+        self._thumbs = []
+        for look, name in wanted:
+            thumb = LookThumb(look, name)
+            thumb.peeked.connect(self._peek)
+            thumb.chosen.connect(self.stay)
+            self._row.addWidget(thumb)
+            self._thumbs.append(thumb)
+        self._row.addStretch(1)
+        if self._stay not in {look for look, _ in wanted}:
+            self.stay("lit")
+        self._mark()
+        self._wait.start()
+
+    def stay(self, look: str) -> None:
+        """Show a look until another is chosen."""
+        self._stay = look
+        self._view.set_look(look)
+        self._mark()
+
+    def _peek(self, look: str, entered: bool) -> None:
+        self._view.set_look(look if entered else self._stay)
+
+    def _mark(self) -> None:
+        for thumb in self._thumbs:
+            thumb.current = thumb.look == self._stay
+            thumb.update()
+
+    def _soon(self) -> None:
+        eye = self._view.main_eye()
+        now = (eye.view.tobytes(), self._view.scene, self._session.project)
+        if now != self._drawn_for:
+            self._wait.start()
+
+    def _ask(self) -> None:
+        if not self._thumbs or not self.isVisible():
+            return
+        if self._session.client.busy("main"):
+            self._wait.start()
+            return
+        ratio = self.devicePixelRatioF()
+        width, height = round(THUMB.width() * ratio), round(THUMB.height() * ratio)
+        eye = self._view.eye(self._view.camera, width, height)
+        self._drawn_for = (self._view.main_eye().view.tobytes(), self._view.scene, self._session.project)
+        looks = tuple(t.look for t in self._thumbs)
+        self._session.client.request(
+            "looks",
+            (looks, width),
+            scene=self._view.scene,
+            eye=eye,
+            width=width,
+            height=height,
+            looks=looks,
+            priority=3,
+        )
+
+    def _on_picture(self, picture: Picture, image: QImage) -> None:
+        if picture.stream != "looks":
+            return
+        looks, width = picture.tag
+        by_look = {look: i for i, look in enumerate(looks)}
+        for thumb in self._thumbs:
+            if thumb.look in by_look:
+                thumb.image = image.copy(by_look[thumb.look] * width, 0, width, image.height())
+                thumb.update()
+                self.pictured.emit(thumb.look, thumb.image)
+
+
+def _channel(index: int) -> tuple[str, str]:
+    """The look and the name of a painted channel, counted on from set to set."""
+    color_set, letter = divmod(index, 4)
+    if not color_set:
+        return f"paint:{'RGBA'[letter]}", f"Paint {'RGBA'[letter]}"
+    return f"channel:{index}", f"Set {color_set + 1} {'RGBA'[letter]}"

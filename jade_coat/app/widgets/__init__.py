@@ -1,1 +1,0 @@
-"""The window's building blocks."""
