@@ -33,7 +33,8 @@ from jade_coat.app.dialogs.finder import Entry, Finder
 from jade_coat.app.dialogs.take_over import TakeOver, UpdateTaken
 from jade_coat.app.mishaps import MishapBox
 from jade_coat.app.project_window import ProjectWindow
-from jade_coat.app.session import Session, recent
+from jade_coat.app.recent import recent
+from jade_coat.app.session import Session
 from jade_coat.app.workspaces.bench import Bench
 from jade_coat.app.workspaces.planned import PLANNED, PlannedPage
 from jade_coat.bake.apart import apart

@@ -1,0 +1,168 @@
+"""What is chosen, what is looked at alone or on trial, and what follows from both."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PyQt6.QtCore import pyqtSignal
+
+from jade_coat.app.showing import Showing
+from jade_coat.bake.look_at import LookAt
+from jade_coat.material.material import Material
+from jade_coat.mesh.painting import Paint, PaintMap
+from jade_coat.stage.boxes import PropBoxes
+from jade_coat.stage.looks import material_of
+from jade_coat.stage.project import Project, Prop
+from jade_coat.view.client import RenderClient
+
+
+class Selecting(Showing):
+    """The selection, and the project as the view shows it. Neither is part of the document."""
+
+    selection_changed = pyqtSignal()
+
+    def __init__(self, client: RenderClient | None = None) -> None:
+        super().__init__(client)
+        self.prop_id = ""
+        self.slot = ""
+        self.coat_id = ""
+        self.finish_id = ""
+        self.solo: tuple[str, str] | None = None
+        """The material and the coat that is looked at alone."""
+        self._preview: tuple[str, Paint | PaintMap] | None = None
+        """A prop and paint that is shown on it without being part of the document."""
+        self._shown: tuple[Project, object, object, Project] | None = None
+        self._edits_coats = False
+        self.boxes = PropBoxes()
+        """Where props are, to find what a ray meets."""
+        self.picked_look: tuple[tuple[object, ...], LookAt] | None = None
+        """What the last cut-out that was pointed at wears (`picking`)."""
+        self.selection_changed.connect(self._open_coat)
+
+    def choose_nothing(self) -> None:
+        """Forget what is chosen, looked at alone or on trial: another project comes."""
+        self.prop_id = self.slot = self.coat_id = self.finish_id = ""
+        self.solo = self._preview = self.picked_look = None
+        self.boxes = PropBoxes()
+
+    def _on_document(self) -> None:
+        """Show the project as it is now."""
+        raise NotImplementedError
+
+    def _solo_is_there(self) -> bool:
+        assert self.solo is not None
+        material = next((m for m in self.project.materials if m.id == self.solo[0]), None)
+        return material is not None and any(c.id == self.solo[1] for c in material.coats)
+
+    def _mend_selection(self) -> None:
+        project = self.project
+        props = {p.id: p for p in project.props}
+        before = (self.prop_id, self.slot, self.coat_id, self.finish_id)
+        if self.prop_id not in props:
+            self.prop_id = project.props[0].id if project.props else ""
+        prop = props.get(self.prop_id)
+        slots = project.mesh(prop.mesh).slots if prop else ()
+        if self.slot not in slots:
+            self.slot = slots[0] if slots else ""
+        known = {f.id for f in project.finishes} | {m.id for m in project.materials}
+        if self.finish_id not in known:
+            worn = prop.finishes.get(self.slot, "") if prop else ""
+            fallback = project.finishes[0].id if project.finishes else ""
+            self.finish_id = worn or fallback or (project.materials[0].id if project.materials else "")
+        material = self.material
+        if material is None:
+            self.coat_id = ""
+        elif all(c.id != self.coat_id for c in material.coats):
+            self.coat_id = material.coats[-1].id
+        if before != (self.prop_id, self.slot, self.coat_id, self.finish_id):
+            self.selection_changed.emit()
+
+    def edits_coats(self, on: bool) -> None:
+        """Say whether fields of the chosen coat can be turned: the renderer then has a program that bears it."""
+        self._edits_coats = on
+        self._open_coat()
+
+    def _open_coat(self) -> None:
+        material = self.material if self._edits_coats else None
+        if self.link.open_coat(material.id if material else "", self.coat_id if material else ""):
+            self.scene_changed.emit()
+
+    @property
+    def material(self) -> Material | None:
+        """The material that the chosen finish comes from."""
+        return material_of(self.project, self.finish_id) if self.finish_id else None
+
+    def material_of(self, finish: str) -> Material | None:
+        """The material that a finish comes from; None for none."""
+        return material_of(self.project, finish) if finish else None
+
+    @property
+    def shown_project(self) -> Project:
+        """The document as the view shows it: one coat alone where one is looked at by itself, and paint on trial."""
+        if self.solo is None and self._preview is None:
+            return self.project
+        known = self._shown
+        if known is None or known[0] is not self.project or known[1:3] != (self.solo, self._preview):
+            known = self._shown = (self.project, self.solo, self._preview, self._with_trials())
+        return known[3]
+
+    def _with_trials(self) -> Project:
+        changes: dict[str, Any] = {}
+        if self.solo is not None:
+            material_id, coat_id = self.solo
+            changes["materials"] = tuple(
+                m.with_(coats=tuple(c.with_(shown=c.id == coat_id) for c in m.coats)) if m.id == material_id else m
+                for m in self.project.materials
+            )
+        if self._preview is not None:
+            prop_id, made = self._preview
+            kind = "paint_map" if isinstance(made, PaintMap) else "paint"
+            changes["props"] = tuple(p.with_(**{kind: made}) if p.id == prop_id else p for p in self.project.props)
+        shown: Project = self.project.with_(**changes)
+        return shown
+
+    def show_on_trial(self, prop: str, made: Paint | PaintMap | None) -> None:
+        """Show paint on a prop that is no part of the document, or stop that (None). Not an edit."""
+        wanted = (prop, made) if made is not None else None
+        if wanted != self._preview:
+            self._preview = wanted
+            self._on_document()
+
+    def look_alone(self, coat: str) -> None:
+        """Show one coat of the present material alone, or, when it is alone already, all of them. Not an edit."""
+        material = self.material
+        if material is None:
+            return
+        wanted = (material.id, coat)
+        self.solo = None if self.solo == wanted else wanted
+        self._on_document()
+
+    @property
+    def prop(self) -> Prop | None:
+        """The chosen prop."""
+        return next((p for p in self.project.props if p.id == self.prop_id), None)
+
+    @property
+    def shown_prop(self) -> Prop | None:
+        """The chosen prop as the view shows it, with paint on trial."""
+        return next((p for p in self.shown_project.props if p.id == self.prop_id), None)
+
+    def choose_prop(self, prop: str, slot: str) -> None:
+        """Choose a prop's slot and the finish it wears."""
+        self.prop_id, self.slot = prop, slot
+        found = self.prop
+        if found is not None and found.finishes.get(slot):
+            self.finish_id = found.finishes[slot]
+        self._mend_selection()
+        self.selection_changed.emit()
+
+    def choose_finish(self, finish: str) -> None:
+        """Choose a finish for the dial sheet and the coat stack."""
+        self.finish_id = finish
+        self._mend_selection()
+        self.selection_changed.emit()
+
+    def choose_coat(self, coat: str) -> None:
+        """Choose a coat of the present material."""
+        self.coat_id = coat
+        self.selection_changed.emit()

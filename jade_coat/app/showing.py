@@ -1,0 +1,174 @@
+"""What the render process shows of a project: its pictures, textures, sky, light and time."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import Any
+
+from PyQt6 import sip
+from PyQt6.QtCore import QElapsedTimer, QSocketNotifier, QTimer, pyqtSignal
+from PyQt6.QtGui import QImage
+
+from jade_coat.app.background import Background, first_line
+from jade_coat.files.assets import Assets
+from jade_coat.files.library import Library
+from jade_coat.maps.images import linear_radiance
+from jade_coat.material.material import plain_id
+from jade_coat.stage.project import Project
+from jade_coat.view.client import Picture, RenderClient
+from jade_coat.view.environment import SKIES, Environment, from_lat_long
+from jade_coat.view.link import StageLink
+
+PLAY_MS = 40
+
+
+class Showing(Background):
+    """Owns the render process and feeds it. Whoever has the project says which it is."""
+
+    scene_changed = pyqtSignal()
+    picture = pyqtSignal(object, object)
+    view_state = pyqtSignal(str)
+    fault = pyqtSignal(str, str)
+    said = pyqtSignal(str, bool)
+    played = pyqtSignal()
+
+    def __init__(self, client: RenderClient | None = None) -> None:
+        """`client` may be one whose process was started earlier, to save time."""
+        super().__init__()
+        self.library = Library(Assets())
+        self.faults: dict[str, str] = {}
+        self._loading: set[object] = set()
+        self._failed: set[object] = set()
+        self.client = client or RenderClient()
+        self.client.on_picture = self._on_picture
+        self.client.on_state = self.view_state.emit
+        self.client.on_fault = self._on_fault
+        self.client.on_trouble = lambda text: self.said.emit(f"The view: {text}", True)
+        self.client.on_connection = self._watch_connection
+        self._notifier: QSocketNotifier | None = None
+        self._watch_connection()
+        self.link = StageLink(self.client, self.library)
+        self.time = 0.0
+        self._playing = QTimer(self)
+        self._playing.setInterval(PLAY_MS)
+        self._playing.timeout.connect(self._tick)
+        self._clock = QElapsedTimer()
+
+    @property
+    def project(self) -> Project:
+        """The document's present tree."""
+        raise NotImplementedError
+
+    def show_library(self, library: Library) -> None:
+        """Turn to another project's meshes and maps; all of the last one's is let go."""
+        self.library = library
+        self.link = StageLink(self.client, self.library)
+        self._loading, self._failed = set(), set()
+        self.faults = {}
+        self._playing.stop()
+        self.time = 0.0
+
+    def stop_showing(self) -> None:
+        """End the render process."""
+        self._playing.stop()
+        if self._notifier is not None:
+            self._notifier.setEnabled(False)
+        self.client.close()
+
+    def _watch_connection(self) -> None:
+        if self._notifier is not None:
+            self._notifier.setEnabled(False)
+            self._notifier.deleteLater()
+        if self.client.stopped:
+            self._notifier = None
+            return
+        self._notifier = QSocketNotifier(sip.voidptr(self.client.fileno()), QSocketNotifier.Type.Read, self)
+        self._notifier.activated.connect(lambda: self.client.poll())
+
+    def _on_picture(self, picture: Picture) -> None:
+        height, width = picture.pixels.shape[:2]
+        image = QImage(picture.pixels.tobytes(), width, height, width * 4, QImage.Format.Format_RGBA8888)
+        self.picture.emit(picture, image.copy())
+
+    def _on_fault(self, material: str, reason: str) -> None:
+        material = plain_id(material)
+        if reason:
+            self.faults[material] = reason
+        else:
+            self.faults.pop(material, None)
+        self.fault.emit(material, reason)
+
+    def _load_textures(self) -> None:
+        for map_set in self.link.unsent_sets(self.project):
+            if map_set not in self._loading:
+                self._loading.add(map_set)
+                link, library = self.link, self.library
+
+                def loaded(result: Any, map_set: Any = map_set, link: StageLink = link) -> None:
+                    if link is self.link:
+                        self._loading.discard(map_set)
+                        link.textures_loaded(map_set, result)
+                        self.scene_changed.emit()
+
+                def failed(error: Exception, map_set: Any = map_set) -> None:
+                    self._failed.add(map_set)
+                    self.said.emit(first_line(error), True)
+
+                self.work(partial(library.textures, map_set), loaded, failed)
+
+    def _load_sky(self) -> None:
+        """Work out the light of a sky that comes from a picture, in the background."""
+        light, link = self.project.light, self.link
+        wanted = (light.sky, light.sky_turn)
+        if light.sky in SKIES or wanted in link.skies or wanted in self._loading or wanted in self._failed:
+            return
+        self._loading.add(wanted)
+        assets = self.library.assets
+
+        def work() -> Environment:
+            return from_lat_long(linear_radiance(assets.read(light.sky), light.sky_name or light.sky), light.sky_turn)
+
+        def loaded(found: Environment) -> None:
+            link.skies[wanted] = found
+            if link is self.link:
+                link.light(self.project)
+                self.scene_changed.emit()
+
+        def failed(error: Exception) -> None:
+            self._failed.add(wanted)
+            self.said.emit(f"The sky cannot be used, the hazy morning stands in: {first_line(error)}", True)
+
+        self.work(work, loaded, failed)
+
+    @property
+    def playing(self) -> bool:
+        """Whether the shared dials run along their tracks."""
+        return self._playing.isActive()
+
+    def play(self, on: bool) -> None:
+        """Let the shared dials run along their tracks, or stop them and go back to the start."""
+        if on:
+            self._clock.start()
+            self._playing.start()
+        else:
+            self._playing.stop()
+            self.time = 0.0
+            self.link.play(self.project, 0.0)
+            self.scene_changed.emit()
+        self.played.emit()
+
+    def _tick(self) -> None:
+        self.time += self._clock.restart() / 1000
+        self.link.play(self.project, self.time)
+        self.played.emit()
+
+    def drag_sun(self, azimuth: float, elevation: float) -> None:
+        """Show the sun elsewhere while it is dragged; the document follows when it is let go."""
+        light = self.project.light.with_(azimuth=azimuth, elevation=elevation)
+        self.link.light(self.project.with_(light=light), quick=True)
+        self.scene_changed.emit()
+
+    @property
+    def settled(self) -> bool:
+        """Whether all textures are with the renderer and no picture is under way."""
+        return self.client.idle and all(s in self._failed for s in self.link.unsent_sets(self.project))
