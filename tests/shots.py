@@ -22,7 +22,7 @@ from jade_coat.app.importing import _chosen_maps
 from jade_coat.app.main import make_application
 from jade_coat.app.session import Session
 from jade_coat.app.shot import wait_until_ready
-from jade_coat.app.view.view import Split
+from jade_coat.app.view.pictures import Split
 from jade_coat.app.window import Window
 from jade_coat.demo.terrace import build
 from jade_coat.material.recipes import Recipe, Step

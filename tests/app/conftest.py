@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QApplication, QWidget
 from jade_coat.app.build import swatches
 from jade_coat.app.main import make_application
 from jade_coat.app.session import Session
-from jade_coat.app.view import view
+from jade_coat.app.view import pictures
 from jade_coat.app.window import Window
 from jade_coat.mesh.warm import warm_up
 from jade_coat.view.client import RenderClient
@@ -23,9 +23,9 @@ from jade_coat.view.client import RenderClient
 @pytest.fixture(autouse=True)
 def fewer_samples(monkeypatch: pytest.MonkeyPatch) -> None:
     """Fewer samples and pixels where pictures need not be fine to be compared."""
-    monkeypatch.setattr(view, "SAMPLES", 1)
-    monkeypatch.setattr(view, "FAR_SAMPLES", 1)
-    monkeypatch.setattr(view, "FINENESS", 0.5)
+    monkeypatch.setattr(pictures, "SAMPLES", 1)
+    monkeypatch.setattr(pictures, "FAR_SAMPLES", 1)
+    monkeypatch.setattr(pictures, "FINENESS", 0.5)
     monkeypatch.setattr(swatches, "WIDTH", 84)
     monkeypatch.setattr(swatches, "HEIGHT", 62)
     monkeypatch.setattr(swatches, "SAMPLES", 1)

@@ -12,7 +12,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QCheckBox, QComboBox
 
 from jade_coat.app.build import coat_stack
-from jade_coat.app.view.view import Split
+from jade_coat.app.view.pictures import Split
 from jade_coat.app.view.view_bar import take_sky
 from jade_coat.files.project_folder import open_project
 from jade_coat.maps.images import png_bytes

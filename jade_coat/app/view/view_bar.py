@@ -13,7 +13,8 @@ from jade_coat.app.controls.fields import Field
 from jade_coat.app.controls.settings import field_for
 from jade_coat.app.session import Session
 from jade_coat.app.view.look_strip import NAMES
-from jade_coat.app.view.view import Split, View
+from jade_coat.app.view.pictures import Split
+from jade_coat.app.view.view import View
 from jade_coat.maps.images import SKY_SUFFIXES, linear_radiance
 from jade_coat.maps.picture import BadImage
 from jade_coat.material.fields import Spec
