@@ -29,6 +29,7 @@ class Light:
         self.is_set = False
         self._block = context.buffer(reserve=16 * 16)
         self._shadow: Any = None
+        self._cast_by = b""
         self._split_sum = context.texture((32, 32), 2, split_sum_table().tobytes(), dtype="f4")
         self._split_sum.repeat_x = self._split_sum.repeat_y = False
         self._reflections = context.texture_array((MAP_SIDE, MAP_SIDE, LEVELS), 3, dtype="f2")
@@ -71,7 +72,9 @@ class Light:
         assert scene.to_shadow is not None
         self._shadow = scene.shadow
         data = scene.to_shadow.T.astype("f4").tobytes() + np.array([scene.shadow_texel, 0, 0, 0], np.float32).tobytes()
-        self._block.write(data, offset=11 * 16)
+        if data != self._cast_by:  # a write waits for whatever still reads the block
+            self._cast_by = data
+            self._block.write(data, offset=11 * 16)
 
     def bind(self, program: Any, unit: int) -> None:
         """Let a program that includes `light.glsl` read the light, its textures from a unit on."""
