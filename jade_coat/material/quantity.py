@@ -84,23 +84,14 @@ OUTPUTS = tuple(QUANTITIES)
 """The outputs of a program that are quantities."""
 
 
-def stored(attachment: str, rest: dict[str, str], value: str = "out_{}") -> str:
-    """The GLSL of what one attachment of the G-buffer holds; `rest` fills channels that no quantity has.
-
-    `value` names the variable of a quantity (`{}`).
-    """
+def stored(attachment: str, rest: dict[str, str]) -> str:
+    """The GLSL of what one attachment of the G-buffer holds; `rest` fills channels that no quantity has."""
     channels = {"r": "0.0", "g": "0.0", "b": "0.0", "a": "0.0", **rest}
-    parts: list[str] = []
     taken: set[str] = set()
     for quantity in QUANTITIES.values():
         place = quantity.place
         if place.attachment == attachment:
-            channels[place.channels[0]] = place.store.format(value.format(quantity.name))
+            channels[place.channels[0]] = place.store.format(f"out_{quantity.name}")
             taken.update(place.channels[1:])
     parts = [text for channel, text in channels.items() if channel not in taken]
     return f"vec4({', '.join(parts)})"
-
-
-def read_back(quantity: Quantity, texel: str) -> str:
-    """The GLSL of a quantity's value, of the texel of its attachment."""
-    return quantity.place.read.format(f"{texel}.{quantity.place.channels}")

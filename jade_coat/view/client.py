@@ -9,7 +9,7 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from multiprocessing.connection import Connection, wait
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 
@@ -18,9 +18,6 @@ from jade_coat.view import messages as m
 from jade_coat.view.given import Given
 from jade_coat.view.process import run
 from jade_coat.view.shared import Handle, Shared
-
-if TYPE_CHECKING:  # what it is given, which the process can start without
-    pass
 
 CLOSE_SECONDS = 0.7
 MAX_DEATHS = 5

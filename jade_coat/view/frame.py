@@ -16,8 +16,8 @@ class Frame:
     """What passes read: the scene, the attachments, the camera, and which looks are wanted of it.
 
     `projection` `(4, 4)` is the camera's, shifted by the part of a pixel of the sample. `batch` are the looks that one
-    filling of the attachments serves, `look` the one being composed. `whole` says whether all is drawn anew, or only
-    `part`. `alone` tells that one look is wanted, whose samples are summed up.
+    filling of the attachments serves, `look` the one being composed. `part` is what alone is
+    drawn anew, if not all. `alone` tells that one look is wanted, whose samples are summed up.
     """
 
     scene: GpuScene

@@ -58,12 +58,9 @@ class GlTexture:
         self._name = ctypes.c_uint(0)
         gl.glGenTextures(1, ctypes.byref(self._name))
         self.use(SCRATCH)
-        for level in range(levels):
+        for level in range(levels if layers else 0):  # a plain one takes its room when it is written
             w, h = self.level_size(level)
-            if layers:
-                gl.glTexImage3D(ARRAY, level, internal, w, h, layers, 0, RGBA, self._type, None)
-            else:
-                gl.glTexImage2D(PLAIN, level, internal, w, h, 0, RGBA, self._type, None)
+            gl.glTexImage3D(ARRAY, level, internal, w, h, layers, 0, RGBA, self._type, None)
         gl.glTexParameteri(self._target, MAX_LEVEL, levels - 1)
         gl.glTexParameteri(self._target, MIN_FILTER, LINEAR_MIPMAP_LINEAR if levels > 1 else LINEAR)
         gl.glTexParameteri(self._target, MAG_FILTER, LINEAR)

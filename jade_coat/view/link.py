@@ -226,6 +226,7 @@ class StageLink:
             self._client.set_scene(STAGE, Scene(scene.draws, {k: v.copy() for k, v in scene.rows.items()}))
             self._client.sweep()
             return
+        self._scene = Scene(old.draws, scene.rows)  # the client's own matrices, which follow what is moved
         for name, rows in scene.rows.items():
             for index in np.flatnonzero((rows != old.rows[name]).any(axis=1)):
                 self._client.set_row(STAGE, name, int(index), rows[index])

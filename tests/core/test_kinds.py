@@ -13,7 +13,7 @@ from jade_coat.maps.mapset import MapFile, MapSet
 from jade_coat.maps.packing import PackedLookup, Texture, halved, pack_set
 from jade_coat.material.kinds import KINDS
 from jade_coat.material.material import Coat, Material, field_values, layout
-from jade_coat.material.surface import NoMaps, Role, Surface
+from jade_coat.material.surface import Role, Surface
 from jade_coat.mesh import shapes
 from jade_coat.stage.draws import Draw, Scene
 from jade_coat.view.camera import eye_of
@@ -71,7 +71,7 @@ def test_what_is_cut_out_is_there_where_its_opacity_reaches_the_threshold(render
         whole = renderer.picture("kinds", ABOVE, SIDE, SIDE, ("opacity",), stream="kinds", backdrop=False)
         shown = whole[..., 0][seen] / 255
         assert shown.min() >= cut - 2 / 64
-        assert abs(seen[SIDE // 2].sum() / SIDE * 0.91 * 1.1 - (1 - cut)) < 0.04  # the card spans the picture
+        assert abs(seen[SIDE // 2].sum() / SIDE - (1 - cut)) < 0.04  # the card spans the picture
 
 
 @pytest.mark.parametrize("opacity", [0.0, 0.1, 0.3, 0.5, 0.75, 1.0])
@@ -121,11 +121,6 @@ def middle(renderer, eye) -> np.ndarray:
     return renderer.picture("kinds", eye, SIDE, SIDE, stream="kinds")[SIDE // 2, SIDE // 2, :3] / 255
 
 
-def sent(renderer, name: str, eye) -> np.ndarray:
-    """What a card of the heap sends by itself in light: its glow, and the little that it mirrors of the dark sky."""
-    return np.array(COLORS[name])
-
-
 @pytest.mark.parametrize("turn", range(6))
 def test_blended_cards_lie_over_one_another_far_to_near_from_every_side(renderer, turn: int) -> None:
     """Porter & Duff 1984, over, in linear light; then the neutral tone map and the sRGB curve, as published."""
@@ -142,7 +137,7 @@ def test_blended_cards_lie_over_one_another_far_to_near_from_every_side(renderer
     grey = ((behind + 0.055) / 1.055) ** 2.4 + 0.04
     light, opacity = grey, round(0.6 * 255) / 255
     for name, _ in order:
-        light = sent(renderer, name, eye) * opacity + light * (1 - opacity)
+        light = np.array(COLORS[name]) * opacity + light * (1 - opacity)
     renderer.set_light((0.48, 0.62, 0.62), 2.6)
     assert np.abs(seen - srgb(neutral(light))).max() < 3 / 255
 
@@ -183,7 +178,6 @@ def test_materials_of_every_kind_agree_between_glsl_and_numpy(renderer, demo, ki
 def test_an_unknown_kind_is_refused_by_name() -> None:
     with pytest.raises(ValueError, match="no surface kind 'liquid'; there are opaque"):
         Material(id="m", name="M", kind="liquid", coats=(Coat(id="c", name="C"),))
-    assert NoMaps().read("m", Role.OPACITY) is None
 
 
 def cut_outs() -> dict[str, np.ndarray]:

@@ -78,6 +78,7 @@ STEPS = st.lists(
         st.tuples(st.just("put_finish"), st.integers(0, 11), st.sampled_from(["m", "plain"])),
         st.tuples(st.just("remove_prop"), st.integers(0, 11), st.none()),
         st.tuples(st.just("undo"), st.just(0), st.none()),
+        st.tuples(st.just("home"), st.integers(0, 11), st.floats(0, 1)),
         st.tuples(st.just("set_field"), st.just(0), st.floats(0, 1)),
     ),
     max_size=12,
@@ -99,7 +100,12 @@ def test_what_was_sent_in_parts_is_the_scene_built_anew(steps) -> None:
             document.do("set_field", material="m", path="c.surface.roughness", value=value)
         elif props:
             prop = props[at % len(props)]
-            if name == "set_prop":
+            if name == "home":  # back to where it stood at first, and another look at once
+                document.do_all("Home", [
+                    ("set_prop", {"prop": prop.id, "position": project.prop(prop.id).position, "size": 1.0}),
+                    ("set_field", {"material": "m", "path": "c.surface.roughness", "value": value}),
+                ])  # fmt: skip
+            elif name == "set_prop":
                 document.do("set_prop", prop=prop.id, position=(value, 0.5, -value), size=1.0 + abs(value))
             elif name == "put_finish":
                 document.do("put_finish", prop=prop.id, slot=next(iter(prop.finishes)), finish=value)
@@ -197,3 +203,22 @@ def test_boxes_find_every_prop_that_a_ray_hits_nearest_first(seed: int, moved: i
             if hit is not None:
                 assert i in entry
                 assert entry[i] <= hit.distance + 1e-5
+
+
+def test_a_prop_that_goes_back_together_with_another_change_is_sent_back() -> None:
+    project, library = yard(6)
+    client, document = Told(), Document(project)
+    link = StageLink(client, library)
+
+    def turned(value: float) -> tuple[str, dict]:
+        return ("set_field", {"material": "m", "path": "c.surface.roughness", "value": value})
+
+    def moved(place: tuple[float, float, float]) -> tuple[str, dict]:
+        return ("set_prop", {"prop": "p2", "position": place})
+
+    for steps in ([], [turned(0.3)], [moved((5.0, 0.0, 0.0))], [moved(project.prop("p2").position), turned(0.7)]):
+        document.do_all("Change", steps)
+        link.sync(document.project)
+    held, wanted = client._scenes[STAGE], build_scene(document.project, link.mesh_data)
+    for a, b in zip(held.draws, wanted.draws, strict=True):
+        assert np.array_equal(a.matrices, b.matrices)
