@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 import json
 import sys
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -107,7 +107,7 @@ def _progress(share: float, what: str) -> None:
             print(file=sys.stderr)
 
 
-def _find(items: Sequence[Any], wanted: str, what: str) -> Any:
+def _find(items: Iterable[Any], wanted: str, what: str) -> Any:
     """The item whose id or name is `wanted`. Raises UsageError listing those there are."""
     for item in items:
         if wanted in (item.id, item.name):

@@ -65,7 +65,7 @@ def near_far(window: Window) -> QWidget:
     session.do("add_finish", parent="trodden_clay", name="Broken by hexagons")
     broken = session.project.finishes[-1].id
     session.do("set_dial", finish=broken, dial=dials["clay.surface.tile_break"], value="hex")
-    window.view.set_camera(session.project.camera.with_(target=(0.0, 0.0, -0.2), pitch=0.62, distance=5.6))
+    window.view.set_camera(session.camera.with_(target=(0.0, 0.0, -0.2), pitch=0.62, distance=5.6))
     window.view.show_split(Split(finish=broken, name="Broken by hexagons"))
     return window
 

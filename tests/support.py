@@ -12,6 +12,7 @@ from typing import Any, get_args
 import numpy as np
 import pytest
 
+from jade_coat.demo.terrace import CAMERA
 from jade_coat.files.assets import Assets
 from jade_coat.files.gltf_writer import mesh_glb
 from jade_coat.files.library import Library
@@ -37,9 +38,12 @@ from jade_coat.mesh import shapes
 from jade_coat.mesh.attributes import mesh_streams
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.filling import Ground, PaintRule
-from jade_coat.stage.project import Camera, MeshAsset, Project, Prop
+from jade_coat.stage.desk import Camera
+from jade_coat.stage.draws import ScenePatch
+from jade_coat.stage.project import Group, MeshAsset, Project, Prop
 from jade_coat.stage.scene import BARE, build_scene
 from jade_coat.stage.shared_dials import SharedDial
+from jade_coat.stage.turns import turn_of
 from jade_coat.view.camera import eye_of
 from jade_coat.view.messages import Eye
 
@@ -51,6 +55,7 @@ class Demo:
     project: Project
     library: Library
     folder: Path
+    camera: Camera = CAMERA
 
     def mesh(self, mesh_id: str) -> MeshData:
         return self.library.mesh_by_id(self.project, mesh_id)
@@ -80,6 +85,11 @@ def stage_renderer(gl: Any, demo: Demo) -> Any:
             renderer.assets.put_paint(prop.id, prop.paint.whole())
     renderer.scenes.set("stage", build_scene(demo.project, demo.mesh))
     return renderer
+
+
+def row_patch(material: str, row: int, values: Any) -> ScenePatch:
+    """One row of a material's table replaced."""
+    return ScenePatch(rows={material: (np.array([row]), np.asarray(values)[None])})
 
 
 def eye_for(camera: Camera, width: int, height: int) -> Eye:
@@ -193,10 +203,11 @@ def every_kind_of_project() -> tuple[Project, Assets]:
     rules = tuple(PaintRule(ground=g, other="p1", map_set="s1") for g in get_args(Ground))
     prop = Prop(id="p0", name="P0", mesh="box", finishes={"surface": "f2"}, rules=rules,
                 values={"surface": {k: v for k, v in some(0).items() if isinstance(v, (float, tuple)) and not specs_of[k].shapes_program}})  # fmt: skip
-    props = (prop, prop.with_(id="p1", name="P1", finishes={"surface": "f0"}, rules=rules[:2], values={}),
+    groups = (Group(id="g", name="G"), Group(id="h", name="H", parent="g", locked=True))
+    props = (prop, prop.with_(id="p1", parent="h", turn=turn_of(0.3, -1.0, 2.0), size=(1.0, 2.0, 0.5), name="P1", finishes={"surface": "f0"}, rules=rules[:2], values={}),
              prop.with_(id="p2", name="P2", finishes={"surface": "g0"}, rules=(), values={}))  # fmt: skip
     project = Project(
         name="Everything", map_sets=sets, shared=shared, recipes=recipes, materials=(material, other), finishes=finishes,
-        meshes=(MeshAsset(id="box", name="Box", asset=mesh, slots=("surface",)),), props=props,
+        meshes=(MeshAsset(id="box", name="Box", asset=mesh, slots=("surface",)),), props=props, groups=groups,
     )  # fmt: skip
     return project, assets

@@ -49,7 +49,7 @@ def place_mesh(window: Window, mesh: MeshData, name: str) -> None:
         mesh, free_name(name, {m.name for m in project.meshes}), {m.id for m in project.meshes}
     )
     prop = Prop(
-        id=free_id(asset.name, {p.id for p in project.props}), name=asset.name, mesh=asset.id,
+        id=free_id(asset.name, set(project.props.ids())), name=asset.name, mesh=asset.id,
         position=(beside(window, mesh), 0.0, 0.0),
     )  # fmt: skip
     session.do_all("Import a mesh", [("add_mesh", {"mesh": asset}), ("add_prop", {"prop": prop})])
@@ -110,7 +110,7 @@ def beside(window: Window, mesh: MeshData) -> float:
     right = None
     for prop in session.project.props:
         low, high = session.link.mesh_data(prop.mesh).bounds
-        reach = prop.position[0] + max(abs(float(low[0])), abs(float(high[0]))) * prop.size
+        reach = prop.position[0] + max(abs(float(low[0])), abs(float(high[0]))) * prop.size[0]
         right = reach if right is None else max(right, reach)
     return 0.0 if right is None else right + 0.3 - float(mesh.bounds[0][0])
 

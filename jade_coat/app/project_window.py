@@ -104,7 +104,7 @@ class ProjectWindow(QMainWindow):
         if folder != self.session.folder and (folder / "project.json").exists() and not self.may_replace(folder):
             return False
         if self.session.project.name == "Untitled":
-            self.session.document.look(name=folder.name)
+            self.session.document.rename(folder.name)
         was_gone = folder == self.session.folder and not folder.is_dir()
         try:
             missing = self.session.save(folder)

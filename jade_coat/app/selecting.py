@@ -11,6 +11,7 @@ from jade_coat.bake.look_at import LookAt
 from jade_coat.material.material import Material
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.stage.boxes import PropBoxes
+from jade_coat.stage.desk import Desk
 from jade_coat.stage.looks import material_of
 from jade_coat.stage.project import Project, Prop
 from jade_coat.view.client import RenderClient
@@ -56,11 +57,10 @@ class Selecting(Showing):
 
     def _mend_selection(self) -> None:
         project = self.project
-        props = {p.id: p for p in project.props}
         before = (self.prop_id, self.slot, self.coat_id, self.finish_id)
-        if self.prop_id not in props:
-            self.prop_id = project.props[0].id if project.props else ""
-        prop = props.get(self.prop_id)
+        if self.prop_id not in project.props:
+            self.prop_id = project.props.first.id if project.props.first else ""
+        prop = project.props.get(self.prop_id)
         slots = project.mesh(prop.mesh).slots if prop else ()
         if self.slot not in slots:
             self.slot = slots[0] if slots else ""
@@ -86,6 +86,18 @@ class Selecting(Showing):
         material = self.material if self._edits_coats else None
         if self.link.open_coat(material.id if material else "", self.coat_id if material else ""):
             self.scene_changed.emit()
+
+    @property
+    def desk(self) -> Desk:
+        """How the project is looked at."""
+        chosen = {"prop": self.prop_id, "slot": self.slot, "finish": self.finish_id, "coat": self.coat_id}
+        return Desk(camera=self.camera, **chosen)
+
+    def choose_as(self, desk: Desk) -> None:
+        """Choose what was chosen on a desk, as far as it is there."""
+        self.prop_id, self.slot, self.finish_id, self.coat_id = desk.prop, desk.slot, desk.finish, desk.coat
+        self._mend_selection()
+        self.selection_changed.emit()
 
     @property
     def material(self) -> Material | None:
@@ -117,7 +129,7 @@ class Selecting(Showing):
         if self._preview is not None:
             prop_id, made = self._preview
             kind = "paint_map" if isinstance(made, PaintMap) else "paint"
-            changes["props"] = tuple(p.with_(**{kind: made}) if p.id == prop_id else p for p in self.project.props)
+            changes["props"] = self.project.props.with_(self.project.prop(prop_id).with_(**{kind: made}))
         shown: Project = self.project.with_(**changes)
         return shown
 
@@ -140,12 +152,12 @@ class Selecting(Showing):
     @property
     def prop(self) -> Prop | None:
         """The chosen prop."""
-        return next((p for p in self.project.props if p.id == self.prop_id), None)
+        return self.project.props.get(self.prop_id)
 
     @property
     def shown_prop(self) -> Prop | None:
         """The chosen prop as the view shows it, with paint on trial."""
-        return next((p for p in self.shown_project.props if p.id == self.prop_id), None)
+        return self.shown_project.props.get(self.prop_id)
 
     def choose_prop(self, prop: str, slot: str) -> None:
         """Choose a prop's slot and the finish it wears."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -16,7 +17,8 @@ from jade_coat.app.recent import remember
 from jade_coat.app.selecting import Selecting
 from jade_coat.bake.job import Job
 from jade_coat.files.assets import Assets
-from jade_coat.files.atomic import clear_partial
+from jade_coat.files.atomic import WriteFailed, clear_partial
+from jade_coat.files.desk_file import write_desk
 from jade_coat.files.library import Library
 from jade_coat.files.open_mark import OpenMark
 from jade_coat.files.project_folder import Home, Opened, open_project, save_project
@@ -192,6 +194,7 @@ class Session(Selecting):
         self._show(Opened(Project(), Assets()), None)
 
     def _show(self, opened: Opened, folder: Path | None) -> None:
+        self._keep_desk()
         self.recovery.clear()
         if folder is None or folder != self.folder:
             self._mark.leave()
@@ -199,7 +202,9 @@ class Session(Selecting):
         self.show_library(Library(opened.assets))
         self.choose_nothing()
         self._autosaved = opened.project
+        self.camera = opened.desk.camera
         self.document.replace(opened.project)
+        self.choose_as(opened.desk)
 
     def save(self, folder: Path) -> tuple[str, ...]:
         """Save into a folder; returns a line for each file that is needed and lost.
@@ -209,6 +214,7 @@ class Session(Selecting):
         home = self._home if self._home is not None and self._home.folder == folder else None
         saved = save_project(self.project, self.library.assets, folder, home, self.library.mesh_bytes)
         self._home = saved.home
+        write_desk(folder, self.desk)
         self.library.assets.moved_to(folder)
         self.folder = folder
         self._mark.take(folder)
@@ -237,6 +243,12 @@ class Session(Selecting):
         self.document.put("Merge with the saved file", made)
         return both
 
+    def _keep_desk(self) -> None:
+        """Keep how the project is looked at in its folder, where it has one; what cannot be written is let be."""
+        if self.folder is not None and self.folder.is_dir():
+            with suppress(WriteFailed, OSError):
+                write_desk(self.folder, self.desk)
+
     def autosave(self) -> None:
         """Keep a copy of unsaved work, in the background."""
         if self.project is not self._autosaved:
@@ -249,9 +261,9 @@ class Session(Selecting):
             return False
         self._autosaved = project
         assets, home, turn = self.library.assets, self.folder, self.recovery.turn
-        digest = self._home.digest if self._home is not None else ""
+        digest, desk = self._home.digest if self._home is not None else "", self.desk
         self.work(
-            lambda: self.recovery.store(project, assets, home, turn, digest),
+            lambda: self.recovery.store(project, assets, home, turn, digest, desk),
             lambda _: None,
             lambda error: self.said.emit(f"The safety copy could not be written: {first_line(error)}", True),
         )
@@ -261,6 +273,7 @@ class Session(Selecting):
         """End the session; nothing is called back from here on."""
         if self.closed:
             return
+        self._keep_desk()
         self._stop_watching()
         self._autosave.stop()
         self.stop_work()

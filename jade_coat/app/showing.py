@@ -14,6 +14,7 @@ from jade_coat.files.assets import Assets
 from jade_coat.files.library import Library
 from jade_coat.maps.images import linear_radiance
 from jade_coat.material.material import plain_id
+from jade_coat.stage.desk import Camera
 from jade_coat.stage.project import Project
 from jade_coat.view.client import Picture, RenderClient
 from jade_coat.view.environment import SKIES, Environment, from_lat_long
@@ -49,6 +50,7 @@ class Showing(Background):
         self._watch_connection()
         self.link = StageLink(self.client, self.library)
         self.time = 0.0
+        self.camera = Camera()
         self._playing = QTimer(self)
         self._playing.setInterval(PLAY_MS)
         self._playing.timeout.connect(self._tick)

@@ -135,7 +135,7 @@ class SceneBaker:
             key = (*key, prop.seed)
         reads = passes.reads(wheres, "attribute")
         if "normal" in reads:  # what depends on the world is baked for each turn, or for each place
-            key = (*key, prop.turn)
+            key = (*key, prop.turn, _stretch(prop))
         if "world_position" in reads:
             key = (*key, prop.position, prop.turn, prop.size)
         return _Task(prop, slot, look, key)
@@ -216,6 +216,11 @@ class Written:
     nbytes: int
     notes: tuple[str, ...]
     told: tuple[str, ...] = ()
+
+
+def _stretch(prop: Prop) -> tuple[float, ...]:
+    """How a prop is stretched, whatever its size: that turns its normals."""
+    return tuple(round(size / prop.size[0], 9) for size in prop.size)
 
 
 def export_glb(

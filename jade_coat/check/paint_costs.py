@@ -64,10 +64,10 @@ def ways(project: Project, prop: Prop, slot: str, mesh_of: MeshOf, side: int = 5
         ("dial", "A dial on the prop", _with_dial(project, slot, finish),
          "one value over the whole slot", "places that differ from one another"),
         ("vertices", "Paint on its vertices", lambda p, i: _painted(p, mesh),
-         f"places from {length(2 * edge * prop.size)} up, by {mesh.vertex_count:,} vertices",
+         f"places from {length(2 * edge * prop.scale)} up, by {mesh.vertex_count:,} vertices",
          "finer edges than its vertices hold; equal props then draw apart"),
         ("map", "Paint on a map", lambda p, i: _mapped(p, side, bits),
-         f"places from {length(2 * texel * prop.size)} up, on {side} × {side} texels at {bits} bits",
+         f"places from {length(2 * texel * prop.scale)} up, on {side} × {side} texels at {bits} bits",
          "one map for several props: each keeps its own, and draws apart"),
         ("finish", "A new finish", _with_finish(bare, slot, finish),
          "one more look, on any number of props", "places that differ from one another"),
@@ -87,17 +87,15 @@ Change = Callable[[Prop, int], tuple[Prop, tuple[Finish, ...]]]
 
 def _tried(project: Project, props: list[Prop], change: Change, mesh_of: MeshOf) -> Total:
     """The scene with a change on some of its props."""
-    by_id = {p.id: p for p in project.props}
     changed, finishes = {}, list(project.finishes)
     for i, prop in enumerate(props):
-        changed[prop.id], more = change(by_id[prop.id], i)
+        changed[prop.id], more = change(project.prop(prop.id), i)
         finishes += more
     return total(_changed(project.with_(finishes=tuple(finishes)), changed), mesh_of)
 
 
 def _changed(project: Project, props: dict[str, Prop]) -> Project:
-    made: Project = project.with_(props=tuple(props.get(p.id, p) for p in project.props))
-    return made
+    return project.with_things("props", *props.values())
 
 
 def _plain(prop: Prop, slot: str) -> Prop:

@@ -10,6 +10,7 @@ import numpy as np
 
 from jade_coat.demo import surfaces
 from jade_coat.files.assets import Assets
+from jade_coat.files.desk_file import write_desk
 from jade_coat.files.library import Library
 from jade_coat.files.project_folder import save_project
 from jade_coat.maps.color import hex_to_linear
@@ -26,11 +27,16 @@ from jade_coat.mesh.data import FULL, MeshData
 from jade_coat.mesh.painting import Paint
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.program.types import VEC3, Array
-from jade_coat.stage.project import Camera, MeshAsset, Project, Prop
+from jade_coat.stage.desk import Camera, Desk
+from jade_coat.stage.project import MeshAsset, Project, Prop
 from jade_coat.stage.shared_dials import SharedDial
+from jade_coat.stage.things import Things
+from jade_coat.stage.turns import turn_of
 
 NAME = "Saltglaze Terrace"
 SIDE = 1024
+CAMERA = Camera(target=(-0.02, 0.86, -1.3), yaw=0.12, pitch=0.10, distance=3.1, field_of_view=0.62)
+"""Where the demo is looked at from."""
 SURFACES: tuple[tuple[str, str, float, Callable[[int], SurfaceMaps]], ...] = (
     ("glazed_tile", "Glazed tile", 1.2, surfaces.glazed_tile),
     ("cushion_moss", "Cushion moss", 0.6, surfaces.cushion_moss),
@@ -60,11 +66,11 @@ def build(folder: Path, progress: Progress = lambda share, what: None, side: int
         shared=_shared(),
         recipes=tuple(r for r in LIBRARY if r.id in RECIPES),
         meshes=tuple(asset for asset, _ in meshes.values()),
-        props=tuple(_props(meshes)),
-        camera=Camera(target=(-0.02, 0.86, -1.3), yaw=0.12, pitch=0.10, distance=3.1, field_of_view=0.62),
+        props=Things(_props(meshes)),
     )
     progress(0.95, "Saving")
     save_project(project, assets, folder)
+    write_desk(folder, Desk(camera=CAMERA))
     return project
 
 
@@ -356,7 +362,7 @@ def _props(meshes: dict[str, tuple[MeshAsset, MeshData]]) -> Iterator[Prop]:
         finishes={"surface": "celadon_wall"}, paint=_wall_paint(wall[1], 2.1, 4),
     )  # fmt: skip
     yield Prop(
-        id="gate_post", name="Gate post", mesh=pier[0].id, position=(-1.35, 0.0, -0.95), turn=(0.0, 0.5, 0.0),
+        id="gate_post", name="Gate post", mesh=pier[0].id, position=(-1.35, 0.0, -0.95), turn=turn_of(0.0, 0.5, 0.0),
         finishes={"Shaft": "ash_wall", "Cap": "iron_jar"}, paint=_wall_paint(pier[1], 0.9, 8),
     )  # fmt: skip
     for name, finish, x, z, size, turn in (
@@ -365,8 +371,8 @@ def _props(meshes: dict[str, tuple[MeshAsset, MeshData]]) -> Iterator[Prop]:
         ("Small jar", "cobalt_jar", 0.86, -0.42, 0.66, 3.0),
     ):
         yield Prop(
-            id=name.lower().replace(" ", "_"), name=name, mesh=jar, position=(x, 0.0, z), turn=(0.0, turn, 0.0),
-            size=size, finishes={"Body": finish, "Neck": finish},
+            id=name.lower().replace(" ", "_"), name=name, mesh=jar, position=(x, 0.0, z), turn=turn_of(0.0, turn, 0.0),
+            size=(size, size, size), finishes={"Body": finish, "Neck": finish},
         )  # fmt: skip
     yield Prop(
         id="floor", name="Terrace floor", mesh=floor[0].id, position=(0.0, 0.0, 0.0),

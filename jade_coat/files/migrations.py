@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+from jade_coat.stage.turns import turn_of
+
 Migration = Callable[[dict[str, Any]], dict[str, Any]]
 
 
@@ -36,7 +38,19 @@ def _with_glow(material: dict[str, Any], glowing: set[str]) -> dict[str, Any]:
     return {**material, "coats": coats, **parts}
 
 
-MIGRATIONS: dict[int, Migration] = {1: _from_1}
+def _from_2(data: dict[str, Any]) -> dict[str, Any]:
+    """Format 3 turns props by quaternions and scales them along each axis; the camera is no part of it.
+
+    Angles were about x, then y, then z.
+    """
+    props = [
+        {**p, "turn": turn_of(*p.get("turn", (0.0, 0.0, 0.0))), "size": [p.get("size", 1.0)] * 3}
+        for p in data.get("props", ())
+    ]
+    return {**{k: v for k, v in data.items() if k != "camera"}, "props": props}
+
+
+MIGRATIONS: dict[int, Migration] = {1: _from_1, 2: _from_2}
 """By the format they start from."""
 
 

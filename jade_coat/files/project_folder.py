@@ -18,9 +18,12 @@ from pydantic import ValidationError
 
 from jade_coat.files.assets import Assets, MissingAsset
 from jade_coat.files.atomic import write_atomic
+from jade_coat.files.desk_file import read_desk
 from jade_coat.files.migrations import brought_up
+from jade_coat.files.project_text import project_text
 from jade_coat.maps.images import read_image
 from jade_coat.mesh.painting import MAP_SIDES, Paint, PaintMap
+from jade_coat.stage.desk import Desk
 from jade_coat.stage.project import SCHEMA_VERSION, MeshAsset, Project, StoredMap
 
 FILE = "project.json"
@@ -58,6 +61,7 @@ class Opened:
     assets: Assets
     problems: list[str] = field(default_factory=list)
     home: Home | None = None
+    desk: Desk = field(default_factory=Desk)
 
 
 @dataclass(frozen=True)
@@ -104,7 +108,7 @@ def save_project(
             kept.add(_write_paint(home, f"{prop.paint.key}.npy", partial(_paint_bytes, prop.paint)))
         if isinstance(prop.paint_map, PaintMap):
             kept.add(_write_paint(home, f"{prop.paint_map.paint.key}.png", partial(_map_bytes, prop.paint_map)))
-    data = json.dumps(project.model_dump(mode="json"), indent=1, ensure_ascii=False).encode() + b"\n"
+    data = project_text(project).encode()
     write_atomic(folder / FILE, data)
     _sweep(folder / "paint", home.paint - kept - home.unread)
     missing = tuple(
@@ -167,7 +171,8 @@ def open_project(folder: Path) -> Opened:
     except (ValidationError, RecursionError, OverflowError, KeyError, TypeError, AttributeError) as error:
         raise BadProject(f"{path}: {_reason(error)}. {_advice(data)}") from None
     assets = Assets(folder)
-    opened = Opened(project, assets)
+    desk, trouble = read_desk(folder, data)
+    opened = Opened(project, assets, [trouble] if trouble else [], desk=desk)
     unread: set[str] = set()
     opened.project = _with_paint(project, folder, opened.problems, unread)
     opened.problems += [
@@ -235,6 +240,8 @@ def _read_json(path: Path) -> tuple[str, dict[str, Any]]:
 def _with_paint(project: Project, folder: Path, problems: list[str], unread: set[str]) -> Project:
     props = []
     for prop in project.props:
+        if not isinstance(prop.paint, str) and not isinstance(prop.paint_map, StoredMap):
+            continue
         if isinstance(prop.paint, str):
             try:
                 prop = prop.with_(paint=_read_paint(folder, prop.paint))
@@ -250,8 +257,7 @@ def _with_paint(project: Project, folder: Path, problems: list[str], unread: set
                 problems.append(f"The painted map of {prop.name} is lost: {error}. It shows the paint on its vertices.")
                 prop = prop.with_(paint_map=None)
         props.append(prop)
-    painted: Project = project.with_(props=tuple(props))
-    return painted
+    return project.with_things("props", *props)
 
 
 def _read_paint(folder: Path, key: str) -> Paint:

@@ -12,7 +12,9 @@ from pathlib import Path
 
 from jade_coat.files.assets import Assets
 from jade_coat.files.atomic import write_atomic
+from jade_coat.files.desk_file import write_desk
 from jade_coat.files.project_folder import FILE, BadProject, Home, Opened, data_folder, open_project, save_project
+from jade_coat.stage.desk import Desk
 from jade_coat.stage.project import Project
 
 
@@ -45,8 +47,9 @@ class Recovery:
         return self._turn
 
     def store(
-        self, project: Project, assets: Assets, home: Path | None, turn: int | None = None, digest: str = ""
-    ) -> None:
+        self, project: Project, assets: Assets, home: Path | None, turn: int | None = None, digest: str = "",
+        desk: Desk | None = None,
+    ) -> None:  # fmt: skip
         """Keep a copy of the state as it was at a turn (the present one). Raises WriteFailed.
 
         May run in a background thread while the window's saves or forgets; a copy that comes too late is taken away.
@@ -56,6 +59,8 @@ class Recovery:
             if turn != self._turn:
                 return
             self._home = save_project(project, assets, self.folder, self._known()).home
+            if desk is not None:
+                write_desk(self.folder, desk)
             note = {"process": os.getpid(), "name": project.name, "home": str(home) if home else None,
                     "digest": digest}  # fmt: skip
             if turn == self._turn:

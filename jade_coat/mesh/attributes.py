@@ -35,10 +35,9 @@ class Placed:
     colors: Array | None = None
 
     @property
-    def turn(self) -> Array:
-        """The matrix's turn `(3, 3) float32`, for directions; it is taken to scale evenly."""
-        turn = self.matrix[:3, :3].astype(np.float32)
-        return np.asarray(turn / np.cbrt(np.abs(np.linalg.det(turn))))
+    def linear(self) -> Array:
+        """The matrix's linear part `(3, 3) float32`: a turn after sizes along the mesh's axes."""
+        return np.asarray(self.matrix[:3, :3].astype(np.float32))
 
 
 @dataclass(frozen=True)
@@ -90,7 +89,21 @@ def _world(at: Placed) -> Array:
 
 def _world_tangent(at: Placed) -> Array:
     tangents = at.mesh.tangents
-    return np.concatenate([tangents[:, :3] @ at.turn.T, tangents[:, 3:]], axis=1)
+    return np.concatenate([_unit(tangents[:, :3] @ at.linear.T), tangents[:, 3:]], axis=1)
+
+
+def _world_normal(at: Placed) -> Array:
+    """Normals by the inverse transpose: of a turn after sizes s along the axes, the same matrix after 1 / s²."""
+    squared = (at.linear**2).sum(axis=0)
+    return _unit((at.mesh.normals / squared) @ at.linear.T)
+
+
+_STRETCH = f"vec3({', '.join(f'dot(MODEL[{i}].xyz, MODEL[{i}].xyz)' for i in range(3))})"
+"""The squared sizes along the mesh's axes, of the matrix of an instance."""
+
+
+def _unit(vectors: Array) -> Array:
+    return np.asarray(vectors / np.maximum(np.linalg.norm(vectors, axis=1, keepdims=True), np.float32(1e-20)))
 
 
 def _colors(at: Placed, index: int) -> Array:
@@ -121,9 +134,7 @@ ATTRIBUTES: dict[str, Attribute] = {
         Attribute("object_normal", VEC3, "normal", "in_normal", lambda at: at.mesh.normals),
         Attribute("object_tangent", VEC4, "tangent", "in_tangent", lambda at: at.mesh.tangents),
         Attribute("world_position", VEC3, "position", "world.xyz", _world),
-        Attribute(
-            "normal", VEC3, "normal", "normalize(mat3(MODEL) * in_normal)", lambda at: at.mesh.normals @ at.turn.T
-        ),
+        Attribute("normal", VEC3, "normal", f"normalize(mat3(MODEL) * (in_normal / {_STRETCH}))", _world_normal),
         Attribute(
             "tangent", VEC4, "tangent", "vec4(normalize(mat3(MODEL) * in_tangent.xyz), in_tangent.w)", _world_tangent
         ),

@@ -7,42 +7,63 @@ from collections.abc import Callable
 import numpy as np
 
 from jade_coat.program.types import Array
-from jade_coat.stage.project import Prop, changed_items
+from jade_coat.stage.project import Project, Prop
 
 Bounds = Callable[[str], tuple[Array, Array]]
 """The lowest and the highest corner `(3,)` of a mesh in its own space, by its id."""
 
 
 class PropBoxes:
-    """Axis-aligned boxes of props; only those of props that are others are worked out again."""
+    """Axis-aligned boxes of the props that are to be seen; only those of props that are others are worked out again."""
 
     def __init__(self) -> None:
-        self._props: tuple[Prop, ...] = ()
-        self._meshes: tuple[object, ...] = ()
+        self._project = Project()
+        self._ids: list[str] = []
+        self._places: dict[str, int] = {}
         self._middles = self._halves = np.zeros((0, 3))
 
-    def update(self, props: tuple[Prop, ...], meshes: tuple[object, ...], bounds: Bounds) -> None:
-        """Take the props as they are now; `meshes` are the assets that `bounds` follows from."""
-        if meshes is not self._meshes or len(props) != len(self._props):
-            self._middles, self._halves = np.zeros((len(props), 3)), np.zeros((len(props), 3))
-            changed = list(range(len(props)))
-        else:
-            changed = changed_items(self._props, props)
-        for i in changed:
-            low, high = bounds(props[i].mesh)
-            matrix = props[i].matrix()
-            self._middles[i] = matrix[:3, :3] @ ((low + high) / 2) + matrix[:3, 3]
-            self._halves[i] = np.abs(matrix[:3, :3]) @ ((high - low) / 2)
-        self._props, self._meshes = props, meshes
+    def update(self, project: Project, bounds: Bounds) -> None:
+        """Take a project as it is now; `bounds` follows from its meshes."""
+        before, self._project = self._project, project
+        if project.meshes is not before.meshes or project.groups is not before.groups:
+            self._ids, self._places, before = [], {}, Project()
+        for old, prop in project.props.changed_from(before.props):
+            if prop is None or not project.shows(prop):
+                self._drop((prop or old).id)  # type: ignore[union-attr]
+            else:
+                self._put(prop, *bounds(prop.mesh))
 
-    def along(self, origin: Array, direction: Array) -> list[tuple[float, int]]:
-        """The numbers of the props whose box a ray meets, with the distance to it, the nearest first.
+    def _put(self, prop: Prop, low: Array, high: Array) -> None:
+        at = self._places.get(prop.id)
+        if at is None:
+            at = self._places[prop.id] = len(self._ids)
+            self._ids.append(prop.id)
+            if at == len(self._middles):
+                room = np.zeros((at // 2 + 64, 3))
+                self._middles = np.concatenate([self._middles, room])
+                self._halves = np.concatenate([self._halves, room])
+        matrix = prop.matrix()
+        self._middles[at] = matrix[:3, :3] @ ((low + high) / 2) + matrix[:3, 3]
+        self._halves[at] = np.abs(matrix[:3, :3]) @ ((high - low) / 2)
+
+    def _drop(self, prop: str) -> None:
+        at = self._places.pop(prop, None)
+        if at is None:
+            return
+        last = self._ids.pop()
+        if at < len(self._ids):  # the last one takes its place
+            self._ids[at], self._places[last] = last, at
+            self._middles[at], self._halves[at] = self._middles[len(self._ids)], self._halves[len(self._ids)]
+
+    def along(self, origin: Array, direction: Array) -> list[tuple[float, str]]:
+        """The ids of the props whose box a ray meets, with the distance to it, the nearest first.
 
         The slab test of Kay & Kajiya 1986; a ray that starts in a box meets it at 0.
         """
+        middles, halves = self._middles[: len(self._ids)], self._halves[: len(self._ids)]
         with np.errstate(divide="ignore", invalid="ignore"):
-            near = (self._middles - self._halves - origin) / direction
-            far = (self._middles + self._halves - origin) / direction
+            near = (middles - halves - origin) / direction
+            far = (middles + halves - origin) / direction
         # A ray along a face gives 0 / 0: it is between the two planes, and they do not bound it.
         enter = np.nan_to_num(np.fmin(near, far), nan=-np.inf, posinf=np.inf, neginf=-np.inf).max(
             axis=1, initial=-np.inf
@@ -50,4 +71,4 @@ class PropBoxes:
         leave = np.where(np.isnan(near) & np.isnan(far), np.inf, np.fmax(near, far)).min(axis=1, initial=np.inf)
         found = np.flatnonzero((enter <= leave + 1e-9) & (leave >= 0))
         order = found[np.argsort(enter[found], kind="stable")]
-        return [(max(float(enter[i]), 0.0), int(i)) for i in order]
+        return [(max(float(enter[i]), 0.0), self._ids[i]) for i in order]

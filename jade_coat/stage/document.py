@@ -9,7 +9,7 @@ from typing import Any
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.stage import edits
 from jade_coat.stage.packed_tree import PackedTree
-from jade_coat.stage.project import Camera, Project, Prop, changed_items
+from jade_coat.stage.project import Project, Prop
 
 MAX_HISTORY = 400
 ROOM = 512 << 20
@@ -125,16 +125,15 @@ class Document:
         if self._behind:
             self._behind[-1] = replace(self._behind[-1], merge=None)
 
-    def look(self, camera: Camera | None = None, **changes: Any) -> None:
-        """Change what is not part of the history, such as the camera; does not make the document dirty by itself."""
+    def rename(self, name: str) -> None:
+        """Call the project by another name: no step of the history, and not unsaved for that alone."""
         clean = not self.dirty
-        project: Project = self.project.with_(**changes) if changes else self.project
-        self.project = project.seen_from(camera) if camera is not None else project
+        self.project = self.project.with_(name=name)
         if clean:
             self._saved = self.project
 
     def _show(self, project: Project) -> None:
-        self.project = project.seen_from(self.project.camera) if project.camera != self.project.camera else project
+        self.project = project
         for watcher in list(self._watchers):
             watcher()
 
@@ -194,17 +193,9 @@ class Document:
 
 def _unshared(project: Project, other: Project) -> int:
     """Bytes of the paint in one tree that another does not share."""
-    if project.props is other.props:
-        return 0
-    pairs: list[tuple[Prop, Prop | None]]
-    if len(project.props) == len(other.props):
-        pairs = [(project.props[i], other.props[i]) for i in changed_items(project.props, other.props)]
-    if len(project.props) != len(other.props) or any(a.id != b.id for a, b in pairs if b is not None):
-        beside = {p.id: p for p in other.props}
-        pairs = [(p, beside.get(p.id)) for p in project.props]
     total = 0
-    for prop, twin in pairs:
-        if twin is prop:
+    for twin, prop in project.props.changed_from(other.props):
+        if prop is None:
             continue
         shared = {id(t) for paint in _paints(twin) for t in paint.tiles} if twin is not None else set()
         own = {id(t): t.nbytes for paint in _paints(prop) for t in paint.tiles}

@@ -1,8 +1,11 @@
-"""What a renderer is given: instanced draws and the rows of the dial tables."""
+"""What a renderer is given: instanced draws and the rows of the dial tables, and how both are changed in parts."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+
+import numpy as np
 
 from jade_coat.material.paint_source import MapSource
 from jade_coat.program.types import Array
@@ -13,8 +16,8 @@ class Draw:
     """One instanced draw: a run of a mesh's triangles, one material, and an entry per instance.
 
     `paint` names the prop whose own paint is used, or is empty for the mesh's; `matrices` `(n, 4, 4)`;
-    `rows` `(n,)` index the material's table; `props` `(n,)` index the project's props; `seeds` `(n,) float32` are their
-    random numbers. `on_map` says how materials read a painted map, where the own paint is on one.
+    `rows` `(n,)` index the material's table; `seeds` `(n,) float32` are the things' random numbers. `on_map` says how
+    materials read a painted map, where the own paint is on one.
     """
 
     mesh: str
@@ -24,14 +27,104 @@ class Draw:
     material: str
     matrices: Array
     rows: Array
-    props: Array
     seeds: Array
     on_map: MapSource | None = None
 
 
-@dataclass(frozen=True)
-class Scene:
-    """All draws, and for each material its table of rows `(n, floats)`."""
+NO_DRAW = Draw(
+    "", "", 0, 0, "", np.zeros((0, 4, 4), np.float32), np.zeros(0, np.int32), np.zeros(0, np.float32)
+)  # fmt: skip
+"""What is in the place of a draw that nothing is left of."""
 
-    draws: tuple[Draw, ...] = ()
+
+@dataclass
+class Scene:
+    """All draws, and for each material its table of rows `(n, floats)`. Draws keep their places while others go."""
+
+    draws: list[Draw] = field(default_factory=list)
     rows: dict[str, Array] = field(default_factory=dict)
+
+    @property
+    def drawn(self) -> list[Draw]:
+        """The draws that have an instance."""
+        return [d for d in self.draws if len(d.rows)]
+
+    def copy(self) -> Scene:
+        """A scene of its own, with the same in it."""
+        return Scene(
+            [replace(d, matrices=d.matrices.copy(), rows=d.rows.copy(), seeds=d.seeds.copy()) for d in self.draws],
+            {name: rows.copy() for name, rows in self.rows.items()},
+        )
+
+
+@dataclass(frozen=True)
+class DrawPatch:
+    """What becomes of one draw: `made` is another draw in its place, else it has `count` instances from now on.
+
+    Those at `places` `(k,)` have these matrices, rows and seeds.
+    """
+
+    made: Draw | None = None
+    count: int = 0
+    places: Array = field(default_factory=lambda: np.zeros(0, np.int64))
+    matrices: Array = field(default_factory=lambda: np.zeros((0, 4, 4), np.float32))
+    rows: Array = field(default_factory=lambda: np.zeros(0, np.int32))
+    seeds: Array = field(default_factory=lambda: np.zeros(0, np.float32))
+
+
+@dataclass(frozen=True)
+class ScenePatch:
+    """What becomes of a scene: its draws by number, whole tables (None for one that goes), and some rows of others."""
+
+    draws: Mapping[int, DrawPatch] = field(default_factory=dict)
+    tables: Mapping[str, Array | None] = field(default_factory=dict)
+    rows: Mapping[str, tuple[Array, Array]] = field(default_factory=dict)
+    """For each material the numbers of rows `(k,)` and what they hold `(k, floats)`."""
+
+    def __bool__(self) -> bool:
+        return bool(self.draws or self.tables or self.rows)
+
+    def moves(self, scene: Scene) -> bool:
+        """Whether it changes, in a scene that it was not applied to yet, where anything stands or what is drawn."""
+        for number, patch in self.draws.items():
+            held = scene.draws[number] if number < len(scene.draws) else NO_DRAW
+            if patch.made is not None or patch.count != len(held.rows):
+                return True
+            if not np.array_equal(held.matrices[patch.places], patch.matrices):
+                return True
+        return False
+
+    def apply(self, scene: Scene) -> None:
+        """Change a scene by it."""
+        for number, patch in self.draws.items():
+            scene.draws += [NO_DRAW] * (number + 1 - len(scene.draws))
+            scene.draws[number] = _patched(scene.draws[number], patch)
+        for material, table in self.tables.items():
+            if table is None:
+                scene.rows.pop(material, None)
+            else:
+                scene.rows[material] = table.copy()
+        for material, (numbers, values) in self.rows.items():
+            scene.rows[material][numbers] = values
+
+
+def _patched(draw: Draw, patch: DrawPatch) -> Draw:
+    if patch.made is not None:
+        made = patch.made
+        return replace(made, matrices=made.matrices.copy(), rows=made.rows.copy(), seeds=made.seeds.copy())
+    if patch.count != len(draw.rows):
+        draw = replace(
+            draw, matrices=_sized(draw.matrices, patch.count), rows=_sized(draw.rows, patch.count),
+            seeds=_sized(draw.seeds, patch.count),
+        )  # fmt: skip
+    draw.matrices[patch.places], draw.rows[patch.places] = patch.matrices, patch.rows
+    draw.seeds[patch.places] = patch.seeds
+    return draw
+
+
+def _sized(array: Array, count: int) -> Array:
+    """An array with more or fewer entries; new ones are 0."""
+    made = np.zeros((count, *array.shape[1:]), array.dtype)
+    kept = min(count, len(array))
+    made[:kept] = array[:kept]
+    return made

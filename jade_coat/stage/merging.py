@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from jade_coat.stage.project import Project
+from jade_coat.stage.project import KINDS_OF_THINGS, LISTED, Project
 
-LISTS = ("map_sets", "materials", "finishes", "meshes", "props", "shared", "recipes")
+LISTS = (*LISTED, *KINDS_OF_THINGS)
 SINGLE = ("name", "light", "origins")
 
 
@@ -21,7 +21,7 @@ def merged(base: Project, mine: Project, theirs: Project) -> tuple[Project, list
         sides = [{i.id: i for i in getattr(side, kind)} for side in (base, mine, theirs)]
         order = [*dict.fromkeys([*sides[2], *sides[1]])]
         picked = [_picked(both, "", *(side.get(i) for side in sides)) for i in order]
-        changes[kind] = tuple(p for p in picked if p is not None)
+        changes[kind] = [p for p in picked if p is not None]
     for name in SINGLE:
         changes[name] = _picked(both, name, *(getattr(side, name) for side in (base, mine, theirs)))
     made: Project = mine.with_(**changes)

@@ -10,7 +10,7 @@ import numpy as np
 
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.program.types import Array
-from jade_coat.stage.project import Project, Prop
+from jade_coat.stage.project import Project
 
 LEVEL = 1
 """zlib's fastest: paint is smooth, and half is gained at once."""
@@ -40,16 +40,12 @@ class PackedTree:
 
     def whole(self) -> Project:
         """The project as it was."""
-        props = []
-        for prop in self.lean.props:
-            if prop.id in self.vertices:
-                prop = prop.with_(paint=_unpacked(self.vertices[prop.id]))
-            if prop.id in self.maps:
-                empty, tiles = self.maps[prop.id]
-                prop = prop.with_(paint_map=empty.with_paint(_unpacked(tiles)))
-            props.append(prop)
-        made: Project = self.lean.with_(props=tuple(props))
-        return made
+        props = {i: self.lean.prop(i) for i in (*self.vertices, *self.maps)}
+        for i, tiles in self.vertices.items():
+            props[i] = props[i].with_(paint=_unpacked(tiles))
+        for i, (empty, tiles) in self.maps.items():
+            props[i] = props[i].with_(paint_map=empty.with_paint(_unpacked(tiles)))
+        return self.lean.with_things("props", *props.values())
 
     @property
     def nbytes(self) -> int:
@@ -70,12 +66,12 @@ class TilePacker:
 
     def pack(self, project: Project, beside: Project) -> PackedTree:
         """A tree with the paint packed of those props that are not the same in the tree `beside`, the next one."""
-        twins = {p.id: p for p in beside.props}
         vertices: dict[str, tuple[PackedTile, ...]] = {}
         maps: dict[str, tuple[PaintMap, tuple[PackedTile, ...]]] = {}
         props = []
-        for prop in project.props:
-            twin: Prop | None = twins.get(prop.id)
+        for twin, prop in project.props.changed_from(beside.props):
+            if prop is None:
+                continue
             lean = prop
             if isinstance(prop.paint, Paint) and (twin is None or twin.paint is not prop.paint):
                 vertices[prop.id] = self._packed(prop.paint)
@@ -87,7 +83,7 @@ class TilePacker:
                 lean = lean.with_(paint_map=None)
             props.append(lean)
         self._known = {i: entry for i, entry in self._known.items() if entry[0]() is not None}
-        return PackedTree(project.with_(props=tuple(props)), vertices, maps)
+        return PackedTree(project.with_things("props", *props), vertices, maps)
 
     def _packed(self, paint: Paint) -> tuple[PackedTile, ...]:
         return tuple(self._tile(t) for t in paint.tiles)

@@ -4,12 +4,19 @@ from __future__ import annotations
 
 import hashlib
 import math
-from itertools import compress
-from operator import is_not
-from typing import Annotated, Any, Literal
+from collections.abc import Iterable
+from typing import Annotated, Any, Literal, get_origin
 
 import numpy as np
-from pydantic import BeforeValidator, ConfigDict, Field, PlainSerializer, model_validator
+from pydantic import (
+    AfterValidator,
+    BeforeValidator,
+    ConfigDict,
+    Field,
+    PlainSerializer,
+    ValidationInfo,
+    model_validator,
+)
 
 from jade_coat.maps.mapset import MapSet
 from jade_coat.material.fields import Frozen, Number
@@ -20,8 +27,10 @@ from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.program.types import Array
 from jade_coat.stage.origins import Origin
 from jade_coat.stage.shared_dials import SharedDial
+from jade_coat.stage.things import Thing, Things
+from jade_coat.stage.turns import STRAIGHT, Turn, turn_rows, unit
 
-SCHEMA_VERSION = 2
+SCHEMA_VERSION = 3
 Vec3 = tuple[float, float, float]
 
 
@@ -73,22 +82,28 @@ class MeshAsset(Frozen):
     slots: tuple[str, ...]
 
 
-class Prop(Frozen):
+Length = Annotated[float, Field(gt=0, le=10000)]
+
+
+class Group(Thing):
+    """Things that are chosen, shown and locked together; it may be part of another group. It stands nowhere itself."""
+
+
+class Prop(Thing):
     """A placed mesh: where it stands, the finish in each slot, its own dial values by slot, and its own paint.
 
-    `turn` holds angles in radians about x, then y, then z. A slot without a finish shows plain grey.
+    `turn` is a unit quaternion `(x, y, z, w)`, `size` scales along the mesh's own axes before the turn. A slot without
+    a finish shows plain grey.
     """
 
     model_config = ConfigDict(
         frozen=True, extra="forbid", allow_inf_nan=False, arbitrary_types_allowed=True, defer_build=True
     )
 
-    id: str
-    name: str
     mesh: str
     position: Vec3 = (0.0, 0.0, 0.0)
-    turn: Vec3 = (0.0, 0.0, 0.0)
-    size: float = Field(1.0, gt=0, le=10000)
+    turn: Annotated[Turn, AfterValidator(unit)] = STRAIGHT
+    size: tuple[Length, Length, Length] = (1.0, 1.0, 1.0)
     finishes: dict[str, str] = Field(default_factory=dict)
     values: dict[str, dict[str, Number]] = Field(default_factory=dict)
     paint: PaintField = None
@@ -103,50 +118,16 @@ class Prop(Frozen):
         """The prop's random number, 0 to 1, from its id."""
         return int.from_bytes(hashlib.sha256(self.id.encode()).digest()[:3], "big") / 2.0**24
 
+    @property
+    def scale(self) -> float:
+        """How much larger it is than its mesh, by volume: the mean of its sizes."""
+        return math.cbrt(self.size[0] * self.size[1] * self.size[2])
+
     def matrix(self) -> Array:
         """The 4×4 matrix from the mesh's space to the world's, float64."""
-        rows = turn_rows(*self.turn)
-        size = self.size
-        placed = [(a * size, b * size, c * size, at) for (a, b, c), at in zip(rows, self.position, strict=True)]
-        return np.array([*placed, (0.0, 0.0, 0.0, 1.0)])
-
-
-def turn_matrix(x: float, y: float, z: float) -> Array:
-    """The 3×3 turn about the fixed x axis, then y, then z, by angles in radians."""
-    return np.array(turn_rows(x, y, z))
-
-
-def turn_rows(x: float, y: float, z: float) -> tuple[Vec3, Vec3, Vec3]:
-    """The rows of `turn_matrix`, as plain numbers: thousands of props are placed by them."""
-    cx, cy, cz = math.cos(x), math.cos(y), math.cos(z)
-    sx, sy, sz = math.sin(x), math.sin(y), math.sin(z)
-    return (
-        (cz * cy, cz * sy * sx - sz * cx, cz * sy * cx + sz * sx),
-        (sz * cy, sz * sy * sx + cz * cx, sz * sy * cx - cz * sx),
-        (-sy, cy * sx, cy * cx),
-    )
-
-
-def changed_items(before: tuple[Any, ...], after: tuple[Any, ...]) -> list[int]:
-    """The places where two tuples of one length hold different objects; quick for ten thousand."""
-    return list(compress(range(len(after)), map(is_not, before, after)))
-
-
-class Camera(Frozen):
-    """An orbiting camera: the point it looks at, angles in radians, distance in metres, vertical field of view."""
-
-    target: Vec3 = (0.0, 1.0, 0.0)
-    yaw: float = 0.0
-    pitch: float = Field(0.12, ge=-1.55, le=1.55)
-    distance: float = Field(4.0, gt=0.001, le=100000)
-    field_of_view: float = Field(0.7, gt=0.05, lt=2.5)
-
-    def position(self) -> Array:
-        """Where the eye is, `(3,)`."""
-        away = np.array(
-            [np.sin(self.yaw) * np.cos(self.pitch), np.sin(self.pitch), np.cos(self.yaw) * np.cos(self.pitch)]
-        )
-        return np.array(self.target) + self.distance * away
+        x, y, z = self.size
+        rows = zip(turn_rows(self.turn), self.position, strict=True)
+        return np.array([*((a * x, b * y, c * z, at) for (a, b, c), at in rows), (0.0, 0.0, 0.0, 1.0)])
 
 
 class Light(Frozen):
@@ -171,17 +152,21 @@ class Light(Frozen):
         )  # fmt: skip
 
 
+CHANGES = object()
+"""The context in which some fields of a project are validated by themselves."""
+
+
 class Project(Frozen):
     """Everything a project is, but for the large arrays its assets refer to."""
 
-    schema_version: Literal[2] = 2
+    schema_version: Literal[3] = 3
     name: str = "Untitled"
     map_sets: tuple[MapSet, ...] = ()
     materials: tuple[Material, ...] = ()
     finishes: tuple[Finish, ...] = ()
     meshes: tuple[MeshAsset, ...] = ()
-    props: tuple[Prop, ...] = ()
-    camera: Camera = Camera()
+    groups: Things[Group] = Field(default_factory=Things)
+    props: Things[Prop] = Field(default_factory=Things)
     light: Light = Light()
     shared: tuple[SharedDial, ...] = ()
     recipes: tuple[Recipe, ...] = ()
@@ -189,11 +174,31 @@ class Project(Frozen):
     """What was taken over from other projects, and where it is there."""
 
     @model_validator(mode="after")
-    def _consistent(self) -> Project:
-        for what in ("map_sets", "materials", "finishes", "meshes", "props", "shared", "recipes"):
+    def _consistent(self, info: ValidationInfo) -> Project:
+        if info.context is not CHANGES:
+            self._check(type(self).model_fields)
+        return self
+
+    def with_(self, **changes: Any) -> Any:
+        """A copy with some fields replaced; these alone are validated, and what follows from them."""
+        read = type(self).model_validate(changes, context=CHANGES)
+        made: Project = self.model_copy(update={name: getattr(read, name) for name in changes})
+        made._check(changes)
+        return made
+
+    def _check(self, names: Iterable[str]) -> None:
+        """Raise ValueError where the fields of some names are not consistent, with each other or with the rest."""
+        for what in (n for n in names if n in LISTED):
             ids = [item.id for item in getattr(self, what)]
             if len(set(ids)) != len(ids):
                 raise ValueError(f"the ids of {what} must be unique, got {ids}")
+        if "materials" in names or "finishes" in names:
+            self._check_parents()
+        if "groups" in names:
+            for group in self.groups:
+                self.within(group)
+
+    def _check_parents(self) -> None:
         parents = {f.id: f.parent for f in self.finishes}
         roots = {m.id for m in self.materials}
         if roots & set(parents):
@@ -207,17 +212,30 @@ class Project(Frozen):
                 at = parents[at]
             if at not in roots:
                 raise ValueError(f"finish {finish!r} leads to {at!r}, which is no material")
-        return self
+
+    def within(self, thing: Thing) -> list[Group]:
+        """The groups that a thing is part of, nearest first. Raises ValueError where a group is part of itself."""
+        found: list[Group] = []
+        at = self.groups.get(thing.parent)
+        while at is not None:
+            if (at.id == thing.id and isinstance(thing, Group)) or any(at.id == g.id for g in found):
+                raise ValueError(f"the group {at.name!r} is part of itself")
+            found.append(at)
+            at = self.groups.get(at.parent)
+        return found
+
+    def shows(self, thing: Thing) -> bool:
+        """Whether a thing is to be seen: neither it nor a group it is part of is hidden."""
+        return thing.visible and (not thing.parent or all(g.visible for g in self.within(thing)))
+
+    def locks(self, thing: Thing) -> bool:
+        """Whether a thing is locked, or a group it is part of."""
+        return thing.locked or (bool(thing.parent) and any(g.locked for g in self.within(thing)))
 
     def differs_from(self, other: Project) -> bool:
-        """Whether anything but the camera is another; what both share is not looked at."""
-        names = (n for n in type(self).model_fields if n != "camera")
+        """Whether anything is another; what both share is not looked at."""
+        names = type(self).model_fields
         return any(getattr(self, n) is not getattr(other, n) and getattr(self, n) != getattr(other, n) for n in names)
-
-    def seen_from(self, camera: Camera) -> Project:
-        """The project with another camera; nothing else is looked at again."""
-        made: Project = self.model_copy(update={"camera": camera})
-        return made
 
     def with_item(self, what: str, at: int, new: Any) -> Project:
         """The project with another item in one place of a kind; `new` must be valid, and have the old one's id.
@@ -227,6 +245,16 @@ class Project(Frozen):
         """
         items = getattr(self, what)
         made: Project = self.model_copy(update={what: (*items[:at], new, *items[at + 1 :])})
+        return made
+
+    def with_things(self, what: str, *things: Thing) -> Project:
+        """The project with things of a kind put in the places of those that have their ids, or added.
+
+        They must be valid; nothing else is looked at again.
+        """
+        made: Project = self.model_copy(update={what: getattr(self, what).with_(*things)})
+        if what == "groups":
+            made._check(("groups",))
         return made
 
     def recipe(self, wanted: str) -> Recipe:
@@ -266,5 +294,18 @@ class Project(Frozen):
 
     def prop(self, wanted: str) -> Prop:
         """The prop with this id. Raises KeyError."""
-        found: Prop = by_id(self.props, wanted, "prop")
-        return found
+        if wanted not in self.props:
+            raise KeyError(f"there is no prop {wanted!r}")
+        return self.props[wanted]
+
+    def group(self, wanted: str) -> Group:
+        """The group with this id. Raises KeyError."""
+        if wanted not in self.groups:
+            raise KeyError(f"there is no group {wanted!r}")
+        return self.groups[wanted]
+
+
+KINDS_OF_THINGS = tuple(n for n, f in Project.model_fields.items() if get_origin(f.annotation) is Things)
+"""The fields that hold what stands on the stage."""
+LISTED = tuple(n for n, f in Project.model_fields.items() if get_origin(f.annotation) is tuple and n != "origins")
+"""The fields that hold other items with ids."""

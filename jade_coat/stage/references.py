@@ -12,7 +12,7 @@ from jade_coat.material.surface import Detail, Surface
 from jade_coat.material.where import MapTerm, RecipeTerm, SharedTerm
 from jade_coat.mesh.filling import PaintRule
 from jade_coat.stage.looks import reach
-from jade_coat.stage.project import Project, Prop
+from jade_coat.stage.project import KINDS_OF_THINGS, Project, Prop
 
 Kind = Literal["shared", "map_sets", "recipes", "materials", "finishes", "meshes", "props"]
 New = Callable[[Kind, str], str]
@@ -53,7 +53,7 @@ def references(thing: Frozen) -> Iterator[tuple[Kind, str]]:
 
 def referred(project: Project, kind: Kind) -> set[str]:
     """The ids of a kind that anything in the project names, whether or not there is such a thing."""
-    owners = (*project.materials, *project.recipes, *project.props)
+    owners = (*project.materials, *project.recipes, *(t for what in KINDS_OF_THINGS for t in getattr(project, what)))
     return {i for thing in owners for k, i in references(thing) if k == kind}
 
 
@@ -91,11 +91,16 @@ def released(project: Project, kind: Kind, gone: str) -> Project:
     def new(at: Kind, old: str) -> str:
         return "" if (at, old) == (kind, gone) else old
 
-    changes = {}
-    for what in ("materials", "recipes", "props"):
+    changes: dict[str, Any] = {}
+    for what in ("materials", "recipes"):
         before = getattr(project, what)
         after = tuple(rewritten(thing, new) for thing in before)
         if any(a is not b for a, b in zip(before, after, strict=True)):
+            changes[what] = after
+    for what in KINDS_OF_THINGS:
+        before = getattr(project, what)
+        after = before.with_(*(rewritten(thing, new) for thing in before))
+        if after is not before:
             changes[what] = after
     made: Project = project.with_(**changes) if changes else project
     return made
@@ -117,7 +122,7 @@ def without_fields(project: Project, material: str, gone: Callable[[str], bool])
     )  # fmt: skip
     changed: Project = project.with_(
         materials=tuple(lean if m.id == material else m for m in project.materials), finishes=finishes,
-        props=tuple(_without_values(p, lost, within) for p in project.props),
+        props=project.props.with_(*(_without_values(p, lost, within) for p in project.props)),
     )  # fmt: skip
     return changed
 

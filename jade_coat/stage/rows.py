@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 
-from jade_coat.material.fields import Spec
+from jade_coat.material.fields import Number, Spec
 from jade_coat.material.material import Finish, Material, dial_spec, field_values, layout
 from jade_coat.program.types import Array
 from jade_coat.stage.project import Project
@@ -44,6 +44,15 @@ class FinishRows:
             self._rows = self.resolve()
         return self._rows[at]
 
+    def own_row(self, finish: str, own: Mapping[str, Number]) -> Array:
+        """The row of a finish with a prop's own dial values on top. Raises KeyError."""
+        row = self.row(finish).copy()
+        for dial, value in own.items():
+            if dial in self._columns:
+                columns, spec = self._columns[dial]
+                row[columns] = spec.clamped(value)
+        return row
+
     def index(self, finish: str) -> int:
         """Which of `resolve`'s rows belongs to a finish. Raises KeyError."""
         return self._index[finish]
@@ -58,6 +67,8 @@ class FinishRows:
 
     def update(self, finishes: Sequence[Finish]) -> None:
         """Take the finishes as they are now."""
+        if finishes is self._known:
+            return
         finishes = tuple(finishes)
         if finishes == () or len(finishes) != len(self._known) or not self._take_changes(finishes):
             self._take_all(finishes)

@@ -13,7 +13,7 @@ from jade_coat.material.material import Material
 from jade_coat.material.surface import MapLookup
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.program.types import Array
-from jade_coat.stage.draws import Scene
+from jade_coat.stage.draws import Scene, ScenePatch
 from jade_coat.view import messages as m
 from jade_coat.view.environment import Environment
 from jade_coat.view.shared import Handle
@@ -70,13 +70,13 @@ class Given(ABC):
         for material, lookup, named in self._materials.values():
             self.send(m.SetMaterial(material, lookup, named))
         for name, scene in self._scenes.items():
-            self.send(m.SetScene(name, scene))
+            self.send(m.SetScene(name, scene.copy()))
 
     # What is let go
 
     def sweep(self) -> None:
         """Drop what no scene uses."""
-        draws = [d for scene in self._scenes.values() for d in scene.draws]
+        draws = [d for scene in self._scenes.values() for d in scene.drawn]
         meshes, materials = {d.mesh for d in draws}, {d.material for d in draws}
         props = {d.paint for d in draws}
         textures = {key for i in materials if i in self._materials for key in self._materials[i][2].values()}
@@ -189,13 +189,10 @@ class Given(ABC):
                     self._send_tile(prop, paint_map, i, tile)
                 tiles[i] = tile
 
-    def keep_maps(self, props: set[str]) -> None:
-        """Let go of all painted maps but those of some props."""
-        gone = _unused(self._maps, props)
-        for prop in gone:
-            del self._maps[prop]
-        if gone:
-            self.send(m.Drop(maps=gone))
+    def drop_map(self, prop: str) -> None:
+        """Let go of a prop's painted map."""
+        if self._maps.pop(prop, None) is not None:
+            self.send(m.Drop(maps=(prop,)))
 
     def patch_map(self, prop: str, tile: int, values: Array) -> None:
         """Send one tile of a prop's painted map."""
@@ -223,24 +220,13 @@ class Given(ABC):
 
     def set_scene(self, name: str, scene: Scene) -> None:
         """Send a scene."""
-        self._scenes[name] = scene
+        self._scenes[name] = scene.copy()
         self.send(m.SetScene(name, scene))
 
-    def place(self, scene: str, draw: int, instances: Array, matrices: Array) -> None:
-        """Put some instances `(k,)` of a scene's draw elsewhere, by their matrices `(k, 4, 4)`."""
-        held = self._scenes[scene].draws[draw].matrices
-        if not held.flags.writeable:
-            raise ValueError("the scene's matrices cannot be written")
-        held[instances] = matrices
-        self.send(m.PlaceInstances(scene, draw, instances, matrices))
-
-    def set_row(self, scene: str, material: str, row: int, values: Array) -> None:
-        """Send one row of numbers."""
-        rows = self._scenes[scene].rows
-        if not rows[material].flags.writeable:
-            rows[material] = rows[material].copy()
-        rows[material][row] = values
-        self.send(m.SetRow(scene, material, row, values))
+    def patch_scene(self, name: str, patch: ScenePatch) -> None:
+        """Send what becomes of a scene."""
+        patch.apply(self._scenes[name])
+        self.send(m.PatchScene(name, patch))
 
     def set_shared(self, values: dict[str, float]) -> None:
         """Send the values of the shared dials, unless they are so already."""

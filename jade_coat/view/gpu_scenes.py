@@ -11,7 +11,7 @@ import numpy as np
 
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.program.types import Array
-from jade_coat.stage.draws import Draw, Scene
+from jade_coat.stage.draws import Draw, DrawPatch, Scene, ScenePatch
 from jade_coat.view.programs import Compiled
 
 ROWS_A_COLUMN = 4096
@@ -73,9 +73,7 @@ class GpuScenes:
         """Replace a scene; the sun's depth map stays where no shape has moved."""
         old = self.by_name.get(name)
         self._count += 1
-        new = GpuScene(
-            scene, [self._context.buffer(instance_data(d).tobytes()) for d in scene.draws], serial=self._count
-        )
+        new = GpuScene(scene, [self._buffer(d) for d in scene.draws], serial=self._count)
         if old is not None:
             if _same_shadow(old.scene, scene):
                 new.shadow, new.to_shadow, new.shadow_texel = old.shadow, old.to_shadow, old.shadow_texel
@@ -91,33 +89,43 @@ class GpuScenes:
             if gone is not None:
                 self._free(gone)
 
-    def place(self, name: str, draw: int, instances: Array, matrices: Array) -> None:
-        """Put some instances `(k,)` of a draw elsewhere; nothing happens for a scene that is not there."""
+    def patch(self, name: str, patch: ScenePatch) -> None:
+        """Change what becomes of a scene; nothing happens for one that is not there."""
         found = self.by_name.get(name)
         if found is None:
             return
+        if patch.moves(found.scene):
+            found.cast_anew()
+        patch.apply(found.scene)
         self._count += 1
         found.serial = self._count
-        held = found.scene.draws[draw]
-        held.matrices[instances] = matrices
-        data = instance_data(held)
-        low, high = int(instances.min()), int(instances.max()) + 1
-        found.instances[draw].write(data[low:high].tobytes(), offset=low * data.itemsize)
-        found.cast_anew()
+        for number, part in patch.draws.items():
+            self._write_instances(found, number, part)
+        for key in [k for k in found.tables if k[0] in patch.tables]:
+            found.tables.pop(key).release()
+        for key, table in found.tables.items():
+            owner = str(key[0])
+            for row in patch.rows[owner][0] if owner in patch.rows else ():
+                write_row(table, table.extra, int(row), found.scene.rows[owner][row])
 
-    def set_row(self, name: str, material: str, row: int, values: Array) -> None:
-        """Replace one row of a material's table; nothing happens where the scene does not have it."""
-        found = self.by_name.get(name)
-        if found is None or material not in found.scene.rows:
+    def _write_instances(self, found: GpuScene, number: int, patch: DrawPatch) -> None:
+        draw = found.scene.draws[number]
+        found.instances += [None] * (number + 1 - len(found.instances))
+        held = found.instances[number]
+        size = max(len(draw.rows), 1) * np.dtype(INSTANCE).itemsize
+        if patch.made is None and held is not None and held.size == size:
+            low, high = (int(patch.places.min()), int(patch.places.max()) + 1) if len(patch.places) else (0, 0)
+            data = instance_data(draw, low, high)
+            held.write(data.tobytes(), offset=low * data.itemsize)
             return
-        rows = found.scene.rows[material]
-        if rows.flags.writeable is False:
-            rows = rows.copy()
-            found.scene.rows[material] = rows
-        rows[row] = values
-        for (owner, *_), table in found.tables.items():
-            if owner == material:
-                write_row(table, table.extra, row, rows[row])
+        if held is not None:
+            self.freed.append(held.glo)
+            held.release()
+        found.instances[number] = self._buffer(draw)
+
+    def _buffer(self, draw: Draw) -> Any:
+        data = instance_data(draw)
+        return self._context.buffer(data.tobytes()) if len(data) else self._context.buffer(reserve=data.itemsize)
 
     def cast_anew(self) -> None:
         """Forget every depth map of the sun: it has moved."""
@@ -129,12 +137,13 @@ class GpuScenes:
         scene.release()
 
 
-def instance_data(draw: Draw) -> Array:
-    """What the vertex stage reads of each instance of a draw, `(n,)` of `INSTANCE`."""
-    data = np.empty(len(draw.rows), dtype=INSTANCE)
-    data["matrix"] = draw.matrices.transpose(0, 2, 1)
-    data["row"] = draw.rows
-    data["seed"] = draw.seeds
+def instance_data(draw: Draw, low: int = 0, high: int | None = None) -> Array:
+    """What the vertex stage reads of the instances of a draw, or of a run of them: `(n,)` of `INSTANCE`."""
+    run = slice(low, len(draw.rows) if high is None else high)
+    data = np.empty(len(draw.rows[run]), dtype=INSTANCE)
+    data["matrix"] = draw.matrices[run].transpose(0, 2, 1)
+    data["row"] = draw.rows[run]
+    data["seed"] = draw.seeds[run]
     return data
 
 

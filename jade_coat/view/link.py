@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import replace
-from functools import partial
+from collections.abc import Callable, Mapping
 
 import numpy as np
 
@@ -17,17 +15,18 @@ from jade_coat.material.material import Coat, Material, plain_id
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import FULL, BadMesh, MeshData, Slot
 from jade_coat.mesh.painting import TILE, Paint, PaintMap
-from jade_coat.program.types import Array
-from jade_coat.stage.draws import Draw, Scene
-from jade_coat.stage.looks import material_of, worn, worn_materials
+from jade_coat.stage.draws import Scene
+from jade_coat.stage.looks import material_of, worn
 from jade_coat.stage.project import Project
-from jade_coat.stage.rows import KeptRows
-from jade_coat.stage.scene import BARE, build_scene, moved_props, single
+from jade_coat.stage.scene import SceneColumns, single
 from jade_coat.stage.shared_dials import shared_values
+from jade_coat.stage.things import Things
 from jade_coat.view.client import RenderClient
 from jade_coat.view.environment import SKIES, Environment
 
 STAGE = "stage"
+_DRESS = ("materials", "finishes", "map_sets", "recipes", "meshes")
+"""What of a project the looks of its props follow from."""
 PREVIEW = "preview"
 SWATCH_MESH = "swatch mesh"
 PREVIEW_SHAPES: dict[str, Callable[[], MeshData]] = {
@@ -43,10 +42,7 @@ class StageLink:
     def __init__(self, client: RenderClient, library: Library) -> None:
         self._client, self._library = client, library
         self._project: Project | None = None
-        self._scene = Scene()
-        self._rows = KeptRows()
-        self._instances: dict[int, list[tuple[int, int]]] | None = None
-        """Where the instances of each prop lie in the scene's draws; worked out when one is moved."""
+        self._columns = SceneColumns(self._mesh_of, _mesh_name)
         self._lookup = PackedLookup(())
         self._open = ("", "")
         self._edited: dict[str, tuple[Material, str, Material]] = {}
@@ -61,6 +57,7 @@ class StageLink:
         """What is wrong with meshes that a plain box stands in for, by mesh id."""
         self._swatch = painted(shapes.rail_tile())
         client.drop_all()
+        client.set_scene(STAGE, Scene())
 
     @property
     def lookup(self) -> PackedLookup:
@@ -94,8 +91,8 @@ class StageLink:
         """Take a map set's textures, and send them to the materials of the stage that read them."""
         self._loaded[map_set] = textures
         if self._project is not None:
-            for material in worn_materials(self._project):
-                if map_set.id in material.map_sets and material.id in self._scene.rows:
+            for material in self._columns.materials.values():
+                if map_set.id in material.map_sets:
                     self._give(material, self._project)
 
     def open_coat(self, material_id: str, coat: str) -> bool:
@@ -147,58 +144,42 @@ class StageLink:
         before, self._project = self._project, project
         if before is not None and not project.differs_from(before):
             return False
-        moved = moved_props(before, project) if before is not None else None
-        if moved is not None:
-            self._place(project, moved)
-            return True
         if before is None or (before.map_sets, before.recipes) != (project.map_sets, project.recipes):
             self._lookup = PackedLookup(project.map_sets, project.recipes)
-        near = {*project.map_sets, *(before.map_sets if before else ())}
-        self._loaded = {s: textures for s, textures in self._loaded.items() if s in near}
-        scene = build_scene(project, self.mesh_data, self._rows)
-        for material in (BARE, *worn_materials(project)):
-            if material.id in scene.rows:
+        if before is None or before.map_sets is not project.map_sets:
+            near = {*project.map_sets, *(before.map_sets if before else ())}
+            self._loaded = {s: textures for s, textures in self._loaded.items() if s in near}
+        patch = self._columns.update(project)
+        dressed = before is None or any(getattr(before, n) is not getattr(project, n) for n in _DRESS)
+        if dressed or any(p.made is not None for p in patch.draws.values()):
+            for material in self._columns.materials.values():
                 self._give(material, project)
-        self._put_meshes(scene, project, any(m.reads_bend(self._lookup) for m in project.materials))
-        self.light(project)
-        self._client.set_shared(shared_values(project.shared, self.time))
+            self._put_meshes(self._columns.meshes, project)
+        if before is None or before.light is not project.light:
+            self.light(project)
+        if before is None or before.shared is not project.shared:
+            self._client.set_shared(shared_values(project.shared, self.time))
         self._sync_paint(before, project)
-        self._sync_scene(self._keyed(scene, project))
+        if patch:
+            self._client.patch_scene(STAGE, patch)
+            self._client.sweep()
         return True
 
-    def _place(self, project: Project, moved: list[int]) -> None:
-        """Let props stand elsewhere: only their instances are sent."""
-        if self._instances is None:
-            self._instances = {}
-            for d, draw in enumerate(self._scene.draws):
-                for i, number in enumerate(draw.props.tolist()):
-                    self._instances.setdefault(number, []).append((d, i))
-        places: dict[int, list[tuple[int, Array]]] = {}
-        for number in moved:
-            matrix = project.props[number].matrix().astype(np.float32)
-            for d, i in self._instances.get(number, ()):
-                places.setdefault(d, []).append((i, matrix))
-        for d, found in places.items():
-            self._client.place(STAGE, d, np.array([i for i, _ in found]), np.stack([m for _, m in found]))
-
-    def _put_meshes(self, scene: Scene, project: Project, bent: bool) -> None:
-        for mesh_id in dict.fromkeys(d.mesh for d in scene.draws):
-            key = project.mesh(mesh_id).asset
-            self._client.put_mesh(key, self._mesh_of(project, mesh_id), _bend(bent))
-
-    @staticmethod
-    def _keyed(scene: Scene, project: Project) -> Scene:
-        """A scene whose draws name meshes by what they hold, not by their ids in a project."""
-        return Scene(tuple(replace(d, mesh=project.mesh(d.mesh).asset) for d in scene.draws), scene.rows)
+    def _put_meshes(self, meshes: Mapping[str, str], project: Project) -> None:
+        """Send meshes of a project by the names that draws know them by."""
+        bent = any(m.reads_bend(self._lookup) for m in project.materials)
+        for name, mesh in meshes.items():
+            self._client.put_mesh(name, self._mesh_of(project, mesh), _bend(bent))
 
     def _sync_paint(self, before: Project | None, project: Project) -> None:
-        old = {p.id: p.paint for p in before.props} if before else {}
-        self._client.keep_maps({p.id for p in project.props if isinstance(p.paint_map, PaintMap)})
-        for prop in project.props:
-            if isinstance(prop.paint_map, PaintMap):
-                self._client.put_map(prop.id, prop.paint_map)
-            paint, last = prop.paint, old.get(prop.id)
-            if not isinstance(paint, Paint) or paint is last:
+        for old, prop in project.props.changed_from(before.props if before else Things()):
+            now = prop.paint_map if prop is not None else None
+            if prop is not None and isinstance(now, PaintMap):
+                self._client.put_map(prop.id, now)
+            elif old is not None and isinstance(old.paint_map, PaintMap):
+                self._client.drop_map(old.id)
+            paint, last = prop.paint if prop is not None else None, old.paint if old is not None else None
+            if prop is None or not isinstance(paint, Paint) or paint is last:
                 continue
             known = self._client.paint_of(prop.id)
             if not isinstance(last, Paint) or known is None or known.shape != (paint.count, paint.channels):
@@ -211,7 +192,7 @@ class StageLink:
 
     def repaint(self, prop_id: str) -> None:
         """Send a prop's paint as the project has it, over what was shown of a stroke that is given up."""
-        prop = next((p for p in self._project.props if p.id == prop_id), None) if self._project else None
+        prop = self._project.props.get(prop_id) if self._project else None
         if prop is None:
             return
         if isinstance(prop.paint_map, PaintMap):
@@ -219,30 +200,17 @@ class StageLink:
         if isinstance(prop.paint, Paint):
             self._client.put_paint(prop.id, prop.paint.whole())
 
-    def _sync_scene(self, scene: Scene) -> None:
-        old, self._scene = self._scene, scene
-        self._instances = None
-        if not _same_draws(old, scene):
-            self._client.set_scene(STAGE, Scene(scene.draws, {k: v.copy() for k, v in scene.rows.items()}))
-            self._client.sweep()
-            return
-        self._scene = Scene(old.draws, scene.rows)  # the client's own matrices, which follow what is moved
-        for name, rows in scene.rows.items():
-            for index in np.flatnonzero((rows != old.rows[name]).any(axis=1)):
-                self._client.set_row(STAGE, name, int(index), rows[index])
-
     def show_other(self, scene: str, project: Project) -> None:
         """Put another state of the project into a scene of its own, beside the stage: to compare."""
         before = self._project
         apart = {m.id: f"{scene}/{m.id}" for m in project.materials}
         materials = tuple(m.with_(id=apart[m.id]) for m in project.materials)
         finishes = tuple(f.with_(parent=apart.get(f.parent, f.parent)) for f in project.finishes)
-        own = {p.id: (p.paint, p.paint_map) for p in before.props} if before else {}
         props = []
         for prop in project.props:
             moved = prop.with_(finishes={s: apart.get(f, f) for s, f in prop.finishes.items()})
-            paint, paint_map = own.get(prop.id, (None, None))
-            if prop.paint is not paint or prop.paint_map is not paint_map:
+            own = before.props.get(prop.id) if before else None
+            if own is None or prop.paint is not own.paint or prop.paint_map is not own.paint_map:
                 moved = moved.with_(id=f"{scene}/{prop.id}")
                 if isinstance(prop.paint, Paint):
                     self._client.put_paint(moved.id, prop.paint.whole())
@@ -250,14 +218,14 @@ class StageLink:
                     self._client.put_map(moved.id, prop.paint_map)
             props.append(moved)
         other = project.with_(materials=materials, finishes=finishes, props=tuple(props))
-        made, lookup = build_scene(other, partial(self._mesh_of, other)), self._lookup
+        columns, made, lookup = SceneColumns(self._mesh_of, _mesh_name), Scene(), self._lookup
+        columns.update(other).apply(made)
         if before is None or (before.map_sets, before.recipes) != (project.map_sets, project.recipes):
             lookup = PackedLookup(project.map_sets, project.recipes)
-        for material in worn_materials(other):
-            if material.id in made.rows:
-                self._give(material, project, lookup)
-        self._put_meshes(made, other, any(m.reads_bend(lookup) for m in other.materials))
-        self._client.set_scene(scene, self._keyed(made, other))
+        for material in columns.materials.values():
+            self._give(material, project, lookup)
+        self._put_meshes(columns.meshes, other)
+        self._client.set_scene(scene, made)
         self._client.sweep()
 
     def hide(self, scene: str) -> None:
@@ -327,15 +295,6 @@ def painted(mesh: MeshData) -> MeshData:
     return mesh.with_(colors=(np.repeat(amount[:, None], 4, axis=1).astype(np.uint16),))
 
 
-def _same_draws(a: Scene, b: Scene) -> bool:
-    if len(a.draws) != len(b.draws) or {k: v.shape for k, v in a.rows.items()} != {
-        k: v.shape for k, v in b.rows.items()
-    }:
-        return False
-    return all(_same_draw(x, y) for x, y in zip(a.draws, b.draws, strict=True))
-
-
-def _same_draw(a: Draw, b: Draw) -> bool:
-    names = ("mesh", "paint", "start", "count", "material", "on_map")
-    same = all(getattr(a, n) == getattr(b, n) for n in names)
-    return same and all(np.array_equal(getattr(a, n), getattr(b, n)) for n in ("matrices", "rows", "props", "seeds"))
+def _mesh_name(project: Project, mesh: str) -> str:
+    """Draws name meshes by what they hold, not by their ids in a project."""
+    return project.mesh(mesh).asset

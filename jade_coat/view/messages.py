@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 from jade_coat.material.material import Material
 from jade_coat.material.surface import MapLookup
 from jade_coat.program.types import Array
-from jade_coat.stage.draws import Scene
+from jade_coat.stage.draws import Scene, ScenePatch
 from jade_coat.view.environment import Environment
 from jade_coat.view.shared import Handle
 
@@ -212,31 +212,15 @@ class SetScene(Message):
 
 
 @dataclass(frozen=True)
-class PlaceInstances(Message):
-    """New matrices `(k, 4, 4)` of some instances `(k,)` of a draw of a scene: things were moved."""
+class PatchScene(Message):
+    """What becomes of a scene: things were moved, dressed otherwise, or dials turned."""
 
-    scene: str
-    draw: int
-    instances: Array
-    matrices: Array
+    name: str
+    patch: ScenePatch
 
     def take(self, renderer: Renderer, array: ReadArray) -> None:
-        """Write them over the old ones."""
-        renderer.scenes.place(self.scene, self.draw, self.instances, self.matrices)
-
-
-@dataclass(frozen=True)
-class SetRow(Message):
-    """New numbers for one row of a material in a scene: a dial was turned."""
-
-    scene: str
-    material: str
-    row: int
-    values: Array
-
-    def take(self, renderer: Renderer, array: ReadArray) -> None:
-        """Write it over the old one."""
-        renderer.set_row(self.scene, self.material, self.row, self.values)
+        """Change what differs."""
+        renderer.patch_scene(self.name, self.patch)
 
 
 @dataclass(frozen=True)

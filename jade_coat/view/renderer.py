@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from jade_coat.program.types import Array
+from jade_coat.stage.draws import ScenePatch
 from jade_coat.view.attachments import Buffers, new_buffers
 from jade_coat.view.camera import jittered
 from jade_coat.view.drawing import Drawer
@@ -66,10 +67,10 @@ class Renderer:
         self.drawer.changes += 1
         self.drawer.shared = dict(values)
 
-    def set_row(self, scene: str, material: str, row: int, values: Array) -> None:
-        """Replace one row of a material's table in a scene."""
+    def patch_scene(self, name: str, patch: ScenePatch) -> None:
+        """Change what becomes of a scene."""
         self.drawer.changes += 1
-        self.scenes.set_row(scene, material, row, values)
+        self.scenes.patch(name, patch)
 
     def set_light(
         self, direction: tuple[float, float, float], strength: float, sky: str | Environment = "morning",
@@ -102,7 +103,7 @@ class Renderer:
         """Draw a scene: `(height, width × looks, 4) uint8`, top row first; samples after 0 refine the last picture."""
         self.drawer.prune()
         buffers, found = self.buffers(stream, width, height), self.scenes.get(scene)
-        if not self.light.is_set and found.scene.draws:
+        if not self.light.is_set and found.scene.drawn:
             self.set_light(*DEFAULT_LIGHT)
         pictures = []
         blends = tuple(i for i, d in enumerate(found.scene.draws) if self.assets.surface_kind(d.material).blend)

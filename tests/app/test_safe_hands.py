@@ -35,6 +35,7 @@ from jade_coat.mesh.painting import shown_paint
 from jade_coat.mesh.stroke import Stroke, mirror_plane
 from jade_coat.stage.remesh import matched_slots
 from jade_coat.view.client import MAX_DEATHS
+from jade_coat.view.link import STAGE
 from tests.app.conftest import Hand, move, run_deletes
 from tests.app.wall import WALL, pixel_of, wall_paint
 
@@ -77,7 +78,7 @@ def test_a_second_fill_and_other_rebuilt_panels_do_not_touch_what_is_gone(hand: 
         panel.fill.take_back()
         run_deletes()
     hand.session.choose_prop("post_prop" if any(p.id == "post_prop" for p in hand.session.project.props)
-                             else hand.session.project.props[0].id, "")  # fmt: skip
+                             else hand.session.project.props.first.id, "")  # fmt: skip
     panel.folds["Too few vertices?"].unfold()
     hand.settle()
     panel.own.side = 64
@@ -96,12 +97,12 @@ def test_what_paint_or_dial_counts_in_the_background_never_changes_what_is_shown
     panel.folds["Paint or dial?"].unfold()
     finish = hand.session.prop.finishes[hand.session.slot]
     dial = hand.session.material.dials[0]
-    rows = {name: table.copy() for name, table in hand.session.link._scene.rows.items()}
+    rows = {name: table.copy() for name, table in hand.session.client._scenes[STAGE].rows.items()}
     for i in range(12):
         assert hand.session.do("rename_finish", finish=finish, name=f"Turn {i}")
         QApplication.processEvents()
     hand.settle()
-    now = hand.session.link._scene.rows
+    now = hand.session.client._scenes[STAGE].rows
     assert now.keys() == rows.keys()
     assert all((now[name] == table).all() for name, table in rows.items())
     assert dial.id
@@ -410,7 +411,7 @@ def test_saving_onto_another_project_asks(hand: Hand, demo_copy: Path, tmp_path:
 
 
 def test_a_projects_name_never_leads_out_of_the_folder_saved_to(hand: Hand, tmp_path: Path) -> None:
-    hand.session.document.look(name="../../away")
+    hand.session.document.rename("../../away")
     busy = tmp_path / "deep" / "busy"
     busy.mkdir(parents=True)
     (busy / "notes.txt").write_text("not a project")
@@ -461,7 +462,7 @@ def test_the_section_is_drawn_anew_for_another_size_and_another_theme(hand: Hand
 
 def test_a_line_is_found_although_the_prop_is_out_of_sight_and_lies_in_the_middle_of_a_plane(hand: Hand) -> None:
     session, line, view = hand.session, hand.window.bench.section, hand.window.view
-    camera = session.project.camera
+    camera = session.camera
     view.set_camera(camera.with_(target=(0.0, 400.0, 0.0)))
     session.choose_prop("floor", "")
     hand.settle()

@@ -335,8 +335,8 @@ def test_own_mesh_and_maps_become_a_material_and_all_is_there_after_saving(open_
     again = open_project(folder)
     assert again.problems == []
     assert again.project == kept
-    assert kept.props[0].paint.whole()[:, 0].max() > 0
-    assert kept.props[0].finishes[slot] == session.finish_id
+    assert kept.props.first.paint.whole()[:, 0].max() > 0
+    assert kept.props.first.finishes[slot] == session.finish_id
     dialog = window.export_to(tmp_path / "mine.glb", 64)
     hand.until(lambda: (tmp_path / "mine.glb").is_file() and not dialog.isVisible(), 60)
     assert_valid_glb(tmp_path / "mine.glb")

@@ -49,7 +49,7 @@ class WallPass:
         self.material = material or demo.project.material("kiln_wall")
         self.found = renderer.scenes.by_name["stage"]
         self.index = next(i for i, d in enumerate(self.found.scene.draws) if d.material == self.material.id)
-        self.eye = eye_for(demo.project.camera, WIDTH, HEIGHT)
+        self.eye = eye_for(demo.camera, WIDTH, HEIGHT)
         self.buffers = renderer.buffers("bench", WIDTH, HEIGHT)
         renderer.picture("stage", self.eye, WIDTH, HEIGHT, stream="bench")
 

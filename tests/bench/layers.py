@@ -24,6 +24,7 @@ from jade_coat.material.where import NoiseTerm, PaintTerm, SlopeTerm
 from jade_coat.mesh.brush import Brush
 from jade_coat.mesh.canvas import VertexCanvas
 from jade_coat.mesh.stroke import Stroke
+from jade_coat.stage.desk import Camera
 from jade_coat.stage.project import MeshAsset, Project, Prop
 from jade_coat.stage.scene import build_scene
 from jade_coat.view.camera import ray
@@ -74,7 +75,7 @@ def bench_structure(demo: Demo) -> list[dict]:
     """From adding a coat to its picture, against the same picture of a program that is there already."""
     client = RenderClient()
     pictures = load_client(client, demo)
-    eye = eye_for(demo.project.camera, WIDTH // 2, HEIGHT // 2)
+    eye = eye_for(demo.camera, WIDTH // 2, HEIGHT // 2)
     lookup = PackedLookup(demo.project.map_sets, demo.project.recipes)
     wall, count = demo.project.material("kiln_wall"), [0]
 
@@ -105,7 +106,7 @@ def bench_section(renderer, demo: Demo) -> list[dict]:
     project = demo.project
     prop = project.prop("kiln_wall_prop")
     mesh = demo.mesh(prop.mesh)
-    eye = eye_for(project.camera, WIDTH, HEIGHT)
+    eye = eye_for(Camera(), WIDTH, HEIGHT)
     directions = np.stack([ray(eye, x, 0.58)[1] for x in np.linspace(0.2, 0.6, 400)])
     line = trace(mesh, prop.matrix(), "surface", eye.position, directions)
     stroke, step = Stroke(VertexCanvas(mesh, prop.paint)), [0]

@@ -33,7 +33,7 @@ def bench_shared() -> list[dict]:
     matrices = np.tile(np.eye(4, dtype=np.float32), (1000, 1, 1))
     matrices[:, 0, 3], matrices[:, 2, 3] = np.arange(1000) % 40 - 19.5, np.arange(1000) // 40 - 12.0
     zero = np.zeros(1000, np.int32)
-    draw = Draw("box", "", 0, 12, "m", matrices, zero, zero, zero.astype(np.float32))
+    draw = Draw("box", "", 0, 12, "m", matrices, zero, zero.astype(np.float32))
     rows = layout(material).pack(field_values(material))[None]
     client.set_scene("stage", Scene((draw,), {"m": rows}))
     eye = eye_of(np.array([0.0, 30.0, 20.0]), np.zeros(3), 0.7, WIDTH / HEIGHT)

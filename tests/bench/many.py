@@ -13,8 +13,10 @@ from jade_coat.files.project_folder import open_project, save_project
 from jade_coat.mesh import shapes
 from jade_coat.mesh.picking import hit_in_world
 from jade_coat.stage.boxes import PropBoxes
+from jade_coat.stage.desk import Camera
 from jade_coat.stage.document import Document
-from jade_coat.stage.project import Camera, Project, Prop
+from jade_coat.stage.draws import DrawPatch, ScenePatch
+from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.scene import build_scene
 from jade_coat.view.context import create_context
 from jade_coat.view.frame import Frame
@@ -63,7 +65,7 @@ def bench_many_props(folder: Path) -> list[dict]:
         links[count] = StageLink(Silent(), library)
         links[count].sync(documents[count].project)
         boxes[count] = PropBoxes()
-    step = [0]
+    step, eyes = [0], [None]
 
     def edit(count: int) -> None:
         step[0] += 1
@@ -72,18 +74,18 @@ def bench_many_props(folder: Path) -> list[dict]:
 
     def turn(count: int) -> None:
         step[0] += 1
-        documents[count].look(camera=Camera(yaw=step[0] * 0.01))
+        eyes[0] = eye_for(Camera(yaw=step[0] * 0.01), 500, 300)
         links[count].sync(documents[count].project)
 
     def pick(count: int) -> None:
         project = documents[count].project
-        boxes[count].update(project.props, project.meshes, lambda m: library.mesh_by_id(project, m).bounds)
+        boxes[count].update(project, lambda m: library.mesh_by_id(project, m).bounds)
         best = None
         origin, direction = np.array([0.0, 0.5, -60.0]), np.array([0.0, -0.002, 1.0])
-        for away, number in boxes[count].along(origin, direction):
+        for away, prop_id in boxes[count].along(origin, direction):
             if best is not None and away > best.distance:
                 break
-            prop = project.props[number]
+            prop = project.prop(prop_id)
             best = hit_in_world(library.mesh_by_id(project, prop.mesh), prop.matrix(), origin, direction) or best
 
     found = []
@@ -121,7 +123,9 @@ def _drawn(project: Project, library: Library, folder: Path) -> list[dict]:
         place[0] += 0.01
         matrix = np.eye(4, dtype=np.float32)[None].copy()
         matrix[0, 0, 3] = place[0]
-        renderer.scenes.place("stage", 0, np.array([5]), matrix)
+        count = len(scene.scene.draws[0].rows)
+        patch = DrawPatch(None, count, np.array([5]), matrix, np.zeros(1, np.int32), np.zeros(1, np.float32))
+        renderer.patch_scene("stage", ScenePatch({0: patch}))
         frame()
 
     place = [0.0]

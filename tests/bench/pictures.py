@@ -15,7 +15,7 @@ from jade_coat.stage.draws import Draw, Scene
 from jade_coat.view.camera import eye_of
 from jade_coat.view.client import RenderClient
 from tests.bench.common import HEIGHT, WIDTH, WallPass, alternate, entry
-from tests.support import Demo, eye_for, load_client, put_mesh
+from tests.support import Demo, eye_for, load_client, put_mesh, row_patch
 
 
 def bench_material(renderer, demo: Demo) -> list[dict]:
@@ -52,14 +52,13 @@ def bench_rows(renderer) -> list[dict]:
                 "rows",
                 many[:1] * 0 + np.eye(4, dtype=np.float32),
                 zero[:1],
-                zero[:1],
                 zero[:1].astype(np.float32),
             ),
             rows[:1],
         ),
-        "one row": (Draw("small", "", 0, 8, "rows", many, zero, zero, zero.astype(np.float32)), rows[:1]),
+        "one row": (Draw("small", "", 0, 8, "rows", many, zero, zero.astype(np.float32)), rows[:1]),
         "many rows": (
-            Draw("small", "", 0, 8, "rows", many, np.arange(1000, dtype=np.int32), zero, zero.astype(np.float32)),
+            Draw("small", "", 0, 8, "rows", many, np.arange(1000, dtype=np.int32), zero.astype(np.float32)),
             rows,
         ),
     }
@@ -86,7 +85,7 @@ def bench_edits(demo: Demo) -> list[dict]:
     """From a dial or a dab to its picture, through the render process, against asking for the same picture again."""
     client = RenderClient()
     pictures = load_client(client, demo)
-    eye = eye_for(demo.project.camera, WIDTH // 2, HEIGHT // 2)
+    eye = eye_for(demo.camera, WIDTH // 2, HEIGHT // 2)
     wish = {"scene": "stage", "eye": eye, "width": WIDTH // 2, "height": HEIGHT // 2}
 
     def redraw() -> None:
@@ -100,7 +99,8 @@ def bench_edits(demo: Demo) -> list[dict]:
 
     def dial() -> None:
         step[0] += 1
-        client.set_row("stage", "kiln_wall", 0, plan.pack({**values, "moss.amount": 0.5 + 0.01 * (step[0] % 40)}))
+        row = plan.pack({**values, "moss.amount": 0.5 + 0.01 * (step[0] % 40)})
+        client.patch_scene("stage", row_patch("kiln_wall", 0, row))
         redraw()
 
     wall = demo.project.prop("kiln_wall_prop")

@@ -23,7 +23,8 @@ def main():
     from jade_coat.app.window import Window
     from jade_coat.mesh import shapes
     from jade_coat.mesh.painting import PaintMap
-    from jade_coat.stage.project import Camera, Prop
+    from jade_coat.stage.desk import Camera
+    from jade_coat.stage.project import Prop
     app = make_application()
     session = Session()
     window = Window(session)
@@ -37,7 +38,7 @@ def main():
         session.do("remove_prop", prop=p.id)
     session.do("add_mesh", mesh=asset)
     session.do("add_prop", prop=Prop(id="plane", name="Plane", mesh=asset.id, finishes={"surface": "celadon_wall"}))
-    session.document.look(camera=Camera(target=(0, 0, 0), pitch=0.9, distance=8.0))
+    session.camera = Camera(target=(0, 0, 0), pitch=0.9, distance=8.0)
     window.show_workspace("Brush")
     window.bench.looks.hide()
     view, tool = window.view, window.bench.brush_tool

@@ -39,6 +39,7 @@ from jade_coat.mesh import shapes
 from jade_coat.mesh.data import FULL
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.stage.project import Project, Prop
+from jade_coat.stage.turns import turn_of
 from tests.support import NODE, assert_valid_glb
 
 
@@ -248,7 +249,12 @@ def strange_project(tmp_path: Path) -> tuple[Project, Library]:
     ))  # fmt: skip
     asset = library.add_mesh(mesh, "Strange", set())
     prop = Prop(
-        id="p", name="Strange", mesh=asset.id, finishes=dict.fromkeys(asset.slots, "f"), turn=(0.2, 1.0, 0.1), size=3.0
+        id="p",
+        name="Strange",
+        mesh=asset.id,
+        finishes=dict.fromkeys(asset.slots, "f"),
+        turn=turn_of(0.2, 1.0, 0.1),
+        size=(3.0, 3.0, 3.0),
     )
     project = Project(map_sets=map_sets, materials=(material,), finishes=(Finish(id="f", name="F", parent="m"),),
                       meshes=(asset,), props=(prop,))  # fmt: skip
@@ -269,7 +275,7 @@ def test_a_mesh_and_maps_never_seen_before_make_a_valid_glb(tmp_path: Path) -> N
 
 def test_props_that_look_the_same_share_their_bake(demo) -> None:
     floor, jar = demo.project.prop("floor"), demo.project.prop("cream_jar")
-    props = [floor, floor.with_(id="twin", position=(5.0, 0.0, 0.0)), floor.with_(id="tilted", turn=(0.3, 0.0, 0.0)),
+    props = [floor, floor.with_(id="twin", position=(5.0, 0.0, 0.0)), floor.with_(id="tilted", turn=turn_of(0.3, 0.0, 0.0)),
              jar, jar.with_(id="other_jar")]  # fmt: skip
     project = demo.project.with_(props=tuple(props))
     first, twin, tilted, body, other = SceneBaker(project, demo.library, 32, Job()).props(project.props)

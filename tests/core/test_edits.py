@@ -20,7 +20,7 @@ from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.stage.document import Document
 from jade_coat.stage.edits import EDITS
 from jade_coat.stage.looks import dial_values
-from jade_coat.stage.project import MeshAsset, Project, Prop
+from jade_coat.stage.project import Group, MeshAsset, Project, Prop
 from jade_coat.stage.references import losses, references
 from tests.support import every_kind_of_project
 
@@ -32,7 +32,7 @@ START, _ = every_kind_of_project()
 def places(project: Project) -> dict[Place, Any]:
     """Everything a project says, each under a place of its own."""
     found: dict[Place, Any] = {("order", k): tuple(i.id for i in getattr(project, k))
-                               for k in ("map_sets", "materials", "finishes", "meshes", "props", "shared", "recipes")}  # fmt: skip
+                               for k in ("map_sets", "materials", "finishes", "meshes", "props", "shared", "recipes", "groups")}  # fmt: skip
     for m in project.materials:
         found |= {("material", m.id, n): getattr(m, n) for n in ("name", "depth")}
         found["material", m.id, "coats"] = tuple(c.id for c in m.coats)
@@ -53,9 +53,9 @@ def places(project: Project) -> dict[Place, Any]:
         found |= {("own", p.id, s, d): v for s, own in p.values.items() for d, v in own.items()}
         found |= {("rule", p.id, str(i)): r for i, r in enumerate(p.rules)}
         found["paint", p.id] = (p.paint, p.paint_map)
-    for kind in ("map_sets", "meshes", "shared", "recipes"):
+    for kind in ("map_sets", "meshes", "shared", "recipes", "groups"):
         found |= {(kind, i.id): i for i in getattr(project, kind)}
-    found["light",], found["camera",], found["name",] = project.light, project.camera, project.name
+    found["light",], found["name",] = project.light, project.name
     return found
 
 
@@ -123,7 +123,7 @@ class Cases:
         return self.rng.choice(self.p.finishes)
 
     def prop(self) -> Prop:
-        return self.rng.choice(self.p.props)
+        return self.rng.choice(list(self.p.props))
 
     def dial_of(self, finish: Any) -> tuple[Any, Any]:
         kin = next(m for m in self.p.materials if finish.id in family(self.p, m.id))
@@ -311,7 +311,7 @@ class Cases:
         return {"mesh": self.p.meshes[0].with_(asset="meshes/other")}, of(("meshes", "box"))
 
     def add_prop(self) -> Change:
-        return {"prop": self.p.props[0].with_(id="new")}, lambda at: at == ("order", "props") or at[1] == "new"
+        return {"prop": self.p.props.first.with_(id="new")}, lambda at: at == ("order", "props") or at[1] == "new"
 
     def remove_prop(self) -> Change:
         gone = self.prop().id
@@ -320,7 +320,40 @@ class Cases:
 
     def set_prop(self) -> Change:
         prop = self.prop()
-        return {"prop": prop.id, "size": 2.0}, of(("prop", prop.id))
+        return {"prop": prop.id, "size": (2.0, 1.0, 0.5)}, of(("prop", prop.id))
+
+    def _thing(self) -> tuple[str, Callable[[Place], bool]]:
+        kind = self.rng.choice(["props", "groups"])
+        wanted: str = self.rng.choice([t.id for t in getattr(self.p, kind)] or ["none"])
+        return wanted, of(("prop", wanted) if kind == "props" else ("groups", wanted))
+
+    def add_group(self) -> Change:
+        prop = self.prop().id
+        return {"group": Group(id="new", name="New"), "things": (prop,)}, of(
+            ("order", "groups"), ("groups", "new"), ("prop", prop)
+        )
+
+    def remove_group(self) -> Change:
+        gone: str = self.rng.choice([*self.p.groups.ids()] or ["none"])
+        held = [("prop", t.id) for t in self.p.props if t.parent == gone]
+        held += [("groups", t.id) for t in self.p.groups if t.parent == gone]
+        return {"group": gone}, of(("order", "groups"), ("groups", gone), *held)
+
+    def put_in_group(self) -> Change:
+        wanted, allowed = self._thing()
+        return {"things": (wanted,), "group": self.rng.choice(["", *self.p.groups.ids()])}, allowed
+
+    def show_things(self) -> Change:
+        wanted, allowed = self._thing()
+        return {"things": (wanted,), "on": False}, allowed
+
+    def lock_things(self) -> Change:
+        wanted, allowed = self._thing()
+        return {"things": (wanted,), "on": True}, allowed
+
+    def rename_thing(self) -> Change:
+        wanted, allowed = self._thing()
+        return {"thing": wanted, "name": "Another"}, allowed
 
     def put_finish(self) -> Change:
         prop = self.prop()

@@ -15,10 +15,12 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from scipy.spatial.transform import Rotation
 
 from jade_coat.files import atomic
 from jade_coat.files.assets import Assets, MissingAsset, asset_name
 from jade_coat.files.atomic import WriteFailed, clear_partial, write_atomic
+from jade_coat.files.desk_file import write_desk
 from jade_coat.files.library import Library
 from jade_coat.files.migrations import MIGRATIONS
 from jade_coat.files.open_mark import NAME, OpenMark
@@ -31,12 +33,15 @@ from jade_coat.files.project_folder import (
     save_project,
     schema,
 )
+from jade_coat.files.project_text import project_text
 from jade_coat.files.recovery import Recovery, recover
 from jade_coat.mesh.painting import TILE, Paint, PaintMap
+from jade_coat.stage import edits
+from jade_coat.stage.desk import Camera, Desk
 from jade_coat.stage.document import Document
 from jade_coat.stage.merging import merged
 from jade_coat.stage.packed_tree import TilePacker
-from jade_coat.stage.project import SCHEMA_VERSION
+from jade_coat.stage.project import SCHEMA_VERSION, Project
 from jade_coat.view.link import StageLink
 
 ROOT = Path(__file__).parents[2]
@@ -68,6 +73,34 @@ def test_everything_comes_back_after_saving_and_opening(demo_copy: Path, tmp_pat
     assert textures[0].levels[0].shape == (256, 256, 4)
 
 
+def test_a_project_is_written_a_line_a_prop_and_says_what_its_models_say() -> None:
+    """Against the standard library's own writing of it."""
+    from tests.support import every_kind_of_project
+
+    project, _ = every_kind_of_project()
+    text = project_text(project)
+    assert json.loads(text) == json.loads(json.dumps(project.model_dump(mode="json")))
+    assert list(json.loads(text)) == list(Project.model_fields)
+    moved = edits.EDITS["set_prop"](project, prop="p2", position=(1.0, 2.0, 1e-7))
+    gone = [line for line in text.splitlines() if line not in project_text(moved).splitlines()]
+    come = [line for line in project_text(moved).splitlines() if line not in text.splitlines()]
+    assert (len(gone), len(come)) == (1, 1)
+    assert json.loads(come[0].strip().rstrip(","))["position"] == [1.0, 2.0, 1e-7]
+
+
+def test_the_desk_is_kept_beside_the_project_and_a_damaged_one_is_named(demo_copy: Path) -> None:
+    desk = Desk(camera=Camera(yaw=1.25, distance=7.0), prop="gate_post", slot="Cap")
+    project = (demo_copy / "project.json").read_bytes()
+    write_desk(demo_copy, desk)
+    assert open_project(demo_copy).desk == desk
+    for damage in (b"{", b'{"camera": {"distance": -1}}', b"[" * 100000, b"\xff"):
+        (demo_copy / "desk.json").write_bytes(damage)
+        opened = open_project(demo_copy)
+        assert opened.desk == Desk()
+        assert "desk.json" in opened.problems[0]
+    assert (demo_copy / "project.json").read_bytes() == project
+
+
 def test_saving_twice_writes_the_same_text_and_old_paint_goes(demo_copy: Path) -> None:
     document, library, home = edited(demo_copy)
     home = save_project(document.project, library.assets, demo_copy, home).home
@@ -91,7 +124,7 @@ def test_the_published_schema_describes_what_is_saved(demo_folder: Path) -> None
     ("change", "says"),
     [
         (lambda t: t[: len(t) // 2], "line .*column"), (lambda t: "", "line 1"), (lambda t: "[1, 2]", "no project"),
-        (lambda t: t.replace('"schema_version": 2', '"schema_version": 99'), "newer Jade Coat"),
+        (lambda t: t.replace('"schema_version": 3', '"schema_version": 99'), "newer Jade Coat"),
         (lambda t: t.replace('"iron_jar"', '"celadon_wall"', 1), "celadon_wall|unique|parents"),
         (lambda t: t.replace('"tile_size": 1.2', '"tile_size": -4', 1), "greater than"),
         (lambda t: t.replace('"name": "Kiln wall"', '"nome": "Kiln wall"', 1), "nome|Field required"),
@@ -187,10 +220,12 @@ import os, sys, threading, time
 from pathlib import Path
 from jade_coat.files.project_folder import open_project, save_project
 from jade_coat.mesh.painting import TILE, Paint, PaintMap
+from jade_coat.stage import edits
 from jade_coat.stage.document import Document
 from jade_coat.stage.merging import merged
 from jade_coat.stage.packed_tree import TilePacker
-from jade_coat.stage.project import SCHEMA_VERSION
+from jade_coat.stage.desk import Camera, Desk
+from jade_coat.stage.project import SCHEMA_VERSION, Project
 folder = Path(sys.argv[1])
 opened = open_project(folder)
 document = Document(opened.project)
@@ -394,6 +429,11 @@ def test_projects_of_every_older_format_open(version: int, tmp_path: Path) -> No
     assert opened.project.schema_version == SCHEMA_VERSION
     old = json.loads(stored.read_text())
     assert {m.id for m in opened.project.materials} == {m["id"] for m in old["materials"]}
+    assert opened.desk.camera.model_dump(mode="json") == old["camera"]
+    for prop, was in zip(opened.project.props, old["props"], strict=True):
+        turn = Rotation.from_euler("xyz", was["turn"]).as_matrix() * was["size"]
+        assert np.allclose(prop.matrix()[:3, :3], turn, atol=1e-9)
+        assert np.allclose(prop.matrix()[:3, 3], was["position"])
     again = tmp_path / "again"
     save_project(opened.project, opened.assets, again)
     assert open_project(again).project == opened.project

@@ -19,7 +19,7 @@ from jade_coat.mesh.filling import shares as shares_at
 from jade_coat.mesh.grounds import Around, openness
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.mesh.places import Places
-from jade_coat.stage.project import turn_matrix
+from jade_coat.stage.turns import turn_matrix, turn_of
 
 ONE = np.eye(4)
 
@@ -68,7 +68,7 @@ def test_a_gradient_is_the_place_along_the_line_between_its_points() -> None:
 def test_local_and_world_gradients_differ_by_the_props_turn_alone(x, y, z) -> None:
     mesh = shapes.ball(0.5, 24)
     matrix = np.eye(4)
-    matrix[:3, :3] = turn_matrix(x, y, z)
+    matrix[:3, :3] = turn_matrix(turn_of(x, y, z))
     rule = PaintRule(points=((0.0, -0.5, 0.0), (0.0, 0.5, 0.0)), space="world")
     np.testing.assert_allclose(
         shares(rule, mesh, matrix),
@@ -100,7 +100,7 @@ def test_shelter_in_a_corner_and_on_a_lone_ball() -> None:
     floor = shapes.plane(40.0, 1.0, 0.25)
     wall = shapes.plane(40.0, 1.0, 0.25)
     upright = np.eye(4)
-    upright[:3, :3] = turn_matrix(np.pi / 2, 0.0, 0.0)
+    upright[:3, :3] = turn_matrix(turn_of(np.pi / 2, 0.0, 0.0))
     upright[:3, 3] = (0.0, 0.5, -0.5)
     both = joined(floor, moved(wall, upright))
     got = openness(both.positions, both.normals, both, 1000.0, 256)
@@ -179,7 +179,7 @@ def test_distance_from_another_mesh_is_measured_to_its_surface_in_the_world() ->
     """A ball of radius r, scaled by s and placed at c, is |p − c| − s·r away from a point p outside it."""
     mesh, ball = shapes.plane(2.0, 2.0, 0.1), shapes.ball(0.5, 128)
     here, there = np.eye(4), np.eye(4)
-    here[:3, :3] = turn_matrix(0.3, 0.2, 0.1)
+    here[:3, :3] = turn_matrix(turn_of(0.3, 0.2, 0.1))
     there[:3, :3] *= 0.4
     there[:3, 3] = (0.3, 1.2, -0.2)
     rule = PaintRule(ground="mesh", other="ball", range=(0.0, 2.0))
@@ -244,7 +244,7 @@ def test_one_piece_alone_is_filled_and_a_map_is_filled_as_vertices_are() -> None
     sheet = shapes.plane(2.0, 2.0, 0.5)
     laid = sheet.with_(uvs=((sheet.uvs[0] / 2).astype(np.float32),))
     matrix = np.eye(4)
-    matrix[:3, :3] = turn_matrix(0.4, 0.5, 0.6)
+    matrix[:3, :3] = turn_matrix(turn_of(0.4, 0.5, 0.6))
     blank = PaintMap.even(128, 16, 0)
     x = ((np.arange(128) + 0.5) / 128 - 0.5) * 2
     world = np.stack(np.broadcast_arrays(x[None, :], 0.0, x[:, None]), axis=-1) @ matrix[:3, :3].T

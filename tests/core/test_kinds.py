@@ -50,7 +50,7 @@ def placed(renderer, parts: list[tuple[Material, np.ndarray]], opacity: np.ndarr
         renderer.assets.set_material(made, PackedLookup((CUT_SET,)))
         rows[made.id] = layout(made).pack(field_values(made))[None]
         where = matrix.astype(np.float32)[None]
-        draws.append(Draw("card", "", 0, len(CARD.triangles), made.id, where, zero, zero, np.zeros(1, np.float32)))
+        draws.append(Draw("card", "", 0, len(CARD.triangles), made.id, where, zero, np.zeros(1, np.float32)))
     renderer.scenes.set(scene, Scene(tuple(draws), rows))
 
 

@@ -3,23 +3,28 @@
 from __future__ import annotations
 
 import numpy as np
+import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from jade_coat.files.assets import Assets
 from jade_coat.files.library import Library
-from jade_coat.material.material import Coat, Finish, Material
+from jade_coat.material.material import Coat, Dial, Finish, Material
 from jade_coat.material.surface import Surface
 from jade_coat.mesh import shapes
 from jade_coat.mesh.picking import hit_in_world
 from jade_coat.stage.boxes import PropBoxes
+from jade_coat.stage.desk import Camera
 from jade_coat.stage.document import Document
-from jade_coat.stage.project import Camera, Project, Prop, changed_items, turn_matrix
-from jade_coat.stage.scene import build_scene
+from jade_coat.stage.draws import Scene
+from jade_coat.stage.project import Group, Project, Prop
+from jade_coat.stage.scene import SceneColumns
+from jade_coat.stage.things import BLOCK, Things
+from jade_coat.stage.turns import angles_of, turn_matrix, turn_of
 from jade_coat.view.client import RenderClient
 from jade_coat.view.given import Given
 from jade_coat.view.link import STAGE, StageLink
-from jade_coat.view.messages import PlaceInstances
+from jade_coat.view.messages import PatchScene
 from tests.support import eye_for
 
 
@@ -47,15 +52,20 @@ def yard(count: int) -> tuple[Project, Library]:
         library.add_mesh(mesh, name, set()).with_(id=name)
         for name, mesh in (("box", shapes.box(0.4, 0.4, 0.4)), ("tile", shapes.rail_tile()))
     )
-    material = Material(id="m", name="M", coats=(Coat(id="c", name="C", surface=Surface(color=(0.6, 0.2, 0.1))),))
-    finishes = (Finish(id="plain", name="Plain", parent="m"),)
+    coats = (Coat(id="c", name="C", surface=Surface(color=(0.6, 0.2, 0.1))),)
+    dials = (
+        Dial(id="rough", name="Rough", path="c.surface.roughness"),
+        Dial(id="way", name="Way", path="c.surface.placement"),
+    )
+    materials = tuple(Material(id=i, name=i, coats=coats, dials=dials) for i in "mn")
+    finishes = (Finish(id="plain", name="Plain", parent="m"), Finish(id="other", name="Other", parent="m"))
     rng = np.random.default_rng(4)
     props = tuple(
         Prop(id=f"p{i}", name=f"P{i}", mesh=meshes[i % 2].id, finishes={meshes[i % 2].slots[0]: ("m", "plain")[i % 3 > 0]},
              position=tuple(float(v) for v in rng.uniform(-2, 2, 3)))
         for i in range(count)
     )  # fmt: skip
-    return Project(meshes=meshes, materials=(material,), finishes=finishes, props=props), library
+    return Project(meshes=meshes, materials=materials, finishes=finishes, props=props), library
 
 
 def test_one_moved_prop_of_thousands_sends_one_instance() -> None:
@@ -64,28 +74,89 @@ def test_one_moved_prop_of_thousands_sends_one_instance() -> None:
     link = StageLink(client, library)
     link.sync(document.project)
     client.sent.clear()
-    document.do("set_prop", prop="p1234", position=(7.0, 0.0, 0.0), turn=(0.1, 0.2, 0.3))
+    document.do("set_prop", prop="p1234", position=(7.0, 0.0, 0.0), turn=turn_of(0.1, 0.2, 0.3), size=(1.0, 2.0, 0.5))
     assert link.sync(document.project)
     (message,) = client.sent
-    assert isinstance(message, PlaceInstances)
-    assert message.matrices.shape == (1, 4, 4)
-    assert np.array_equal(message.matrices[0], document.project.prop("p1234").matrix().astype(np.float32))
+    assert isinstance(message, PatchScene)
+    assert not message.patch.tables
+    assert not message.patch.rows
+    (patch,) = message.patch.draws.values()
+    assert patch.matrices.shape == (1, 4, 4)
+    assert np.array_equal(patch.matrices[0], document.project.prop("p1234").matrix().astype(np.float32))
+
+
+def looks(scene: Scene, columns: SceneColumns) -> dict:
+    """What each slot of each prop is drawn as, whatever the order: material, row, matrix, seed, mesh and triangles."""
+    found = {}
+    for prop, slots in columns._where.items():
+        for slot, (number, at, _) in slots.items():
+            draw = scene.draws[number]
+            row = scene.rows[draw.material][draw.rows[at]]
+            found[prop, slot] = (draw.mesh, draw.paint, draw.start, draw.count, draw.material, row.tobytes(),
+                                 draw.matrices[at].tobytes(), float(draw.seeds[at]))  # fmt: skip
+    assert len(found) == sum(len(d.rows) for d in scene.draws)
+    return found
 
 
 STEPS = st.lists(
     st.one_of(
         st.tuples(st.just("set_prop"), st.integers(0, 11), st.floats(-3, 3)),
-        st.tuples(st.just("put_finish"), st.integers(0, 11), st.sampled_from(["m", "plain"])),
+        st.tuples(st.just("put_finish"), st.integers(0, 11), st.sampled_from(["m", "plain", "other", "n"])),
+        st.tuples(st.just("own"), st.integers(0, 11), st.sampled_from([0.2, 0.4])),
         st.tuples(st.just("remove_prop"), st.integers(0, 11), st.none()),
         st.tuples(st.just("undo"), st.just(0), st.none()),
         st.tuples(st.just("home"), st.integers(0, 11), st.floats(0, 1)),
         st.tuples(st.just("set_field"), st.just(0), st.floats(0, 1)),
+        st.tuples(st.just("add_coat"), st.just(0), st.none()),
+        st.tuples(st.just("map_kind"), st.just(0), st.sampled_from(["uv", "triplanar"])),
+        st.tuples(st.just("remove_finish"), st.just(0), st.none()),
+        st.tuples(st.just("group"), st.integers(0, 11), st.booleans()),
+        st.tuples(st.just("show"), st.integers(0, 11), st.booleans()),
+        st.tuples(st.just("mesh"), st.just(0), st.floats(0.2, 1)),
     ),
-    max_size=12,
+    max_size=14,
 )
 
 
-@settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck))
+def _done(document: Document, library: Library, name: str, at: int, value) -> None:
+    props = list(document.project.props)
+    prop = props[at % len(props)] if props else None
+    if name == "undo":
+        document.undo()
+    elif name == "set_field":
+        document.do("set_field", material="m", path="c.surface.roughness", value=value)
+    elif name == "add_coat":
+        document.do("add_coat", material="m", coat=Coat(id=f"c{len(document.project.material('m').coats)}", name="C"))
+    elif name == "map_kind":
+        document.do("set_dial", finish="other", dial="way", value=value)
+    elif name == "remove_finish" and any(f.id == "plain" for f in document.project.finishes):
+        document.do("remove_finish", finish="plain")
+    elif name == "show" and document.project.groups:
+        document.do("show_things", things=("g",), on=value)
+    elif name == "mesh":
+        mesh = library.add_mesh(shapes.box(value, 0.4, 0.4), "box", set())
+        document.do("exchange_mesh", mesh=mesh.with_(id="box"))
+    elif prop is not None and name == "group":
+        if not document.project.groups:
+            document.do("add_group", group=Group(id="g", name="G", visible=value))
+        document.do("put_in_group", things=(prop.id,), group="g" if value else "")
+    elif prop is not None and name == "home":  # back to where it stood at first, and another look at once
+        document.do_all("Home", [
+            ("set_prop", {"prop": prop.id, "position": (0.0, 0.0, 0.0), "size": (1.0, 1.0, 1.0)}),
+            ("set_field", {"material": "m", "path": "c.surface.roughness", "value": value}),
+        ])  # fmt: skip
+    elif prop is not None and name == "set_prop":
+        size = (1.0 + abs(value), 1.0, 0.5)
+        document.do("set_prop", prop=prop.id, position=(value, 0.5, -value), size=size)
+    elif prop is not None and name == "own":
+        document.do("set_prop_dial", prop=prop.id, slot=next(iter(prop.finishes)), dial="rough", value=value)
+    elif prop is not None and name == "put_finish" and value in {"m", "n", *(f.id for f in document.project.finishes)}:
+        document.do("put_finish", prop=prop.id, slot=next(iter(prop.finishes)), finish=value)
+    elif prop is not None and name == "remove_prop":
+        document.do("remove_prop", prop=prop.id)
+
+
+@settings(max_examples=150, deadline=None, suppress_health_check=list(HealthCheck))
 @given(STEPS)
 def test_what_was_sent_in_parts_is_the_scene_built_anew(steps) -> None:
     project, library = yard(12)
@@ -93,39 +164,21 @@ def test_what_was_sent_in_parts_is_the_scene_built_anew(steps) -> None:
     link = StageLink(client, library)
     link.sync(document.project)
     for name, at, value in steps:
-        props = document.project.props
-        if name == "undo":
-            document.undo()
-        elif name == "set_field":
-            document.do("set_field", material="m", path="c.surface.roughness", value=value)
-        elif props:
-            prop = props[at % len(props)]
-            if name == "home":  # back to where it stood at first, and another look at once
-                document.do_all("Home", [
-                    ("set_prop", {"prop": prop.id, "position": project.prop(prop.id).position, "size": 1.0}),
-                    ("set_field", {"material": "m", "path": "c.surface.roughness", "value": value}),
-                ])  # fmt: skip
-            elif name == "set_prop":
-                document.do("set_prop", prop=prop.id, position=(value, 0.5, -value), size=1.0 + abs(value))
-            elif name == "put_finish":
-                document.do("put_finish", prop=prop.id, slot=next(iter(prop.finishes)), finish=value)
-            else:
-                document.do("remove_prop", prop=prop.id)
+        _done(document, library, name, at, value)
         link.sync(document.project)
-    wanted = link._keyed(build_scene(document.project, link.mesh_data), document.project)
+    anew, scene = SceneColumns(link._mesh_of, lambda p, mesh: p.mesh(mesh).asset), Scene()
+    anew.update(document.project).apply(scene)
     held = client._scenes[STAGE]
-    assert len(held.draws) == len(wanted.draws)
-    for a, b in zip(held.draws, wanted.draws, strict=True):
-        assert (a.mesh, a.material, a.start, a.count) == (b.mesh, b.material, b.start, b.count)
-        for part in ("matrices", "rows", "props", "seeds"):
-            assert np.array_equal(getattr(a, part), getattr(b, part)), part
-    for name, rows in wanted.rows.items():
-        assert np.array_equal(held.rows[name], rows)
+    assert looks(held, link._columns) == looks(scene, anew)
+    assert held.rows.keys() == scene.rows.keys()
+    for draw in held.drawn:
+        assert draw.mesh in client._meshes
+        assert draw.material in client._materials
 
 
 def test_a_moved_prop_is_seen_where_it_is_and_throws_its_shadow_there() -> None:
     project, library = yard(40)
-    project = project.with_(camera=Camera(target=(0, 0, 0), distance=7.0, pitch=0.5))
+    camera = Camera(target=(0, 0, 0), distance=7.0, pitch=0.5)
     client, document = RenderClient(), Document(project)
     pictures: list = []
     client.on_picture = pictures.append
@@ -134,7 +187,7 @@ def test_a_moved_prop_is_seen_where_it_is_and_throws_its_shadow_there() -> None:
 
         def picture() -> np.ndarray:
             link.sync(document.project)
-            eye = eye_for(document.project.camera, 160, 100)
+            eye = eye_for(camera, 160, 100)
             client.request("main", scene=STAGE, eye=eye, width=160, height=100)
             assert client.wait(lambda: client.idle)
             return pictures[-1].pixels
@@ -147,26 +200,78 @@ def test_a_moved_prop_is_seen_where_it_is_and_throws_its_shadow_there() -> None:
         again = StageLink(client, library)
         again.sync(document.project)
         link = again
-        client.request("main", scene=STAGE, eye=eye_for(project.camera, 160, 100), width=160, height=100)
+        client.request("main", scene=STAGE, eye=eye_for(camera, 160, 100), width=160, height=100)
         assert client.wait(lambda: client.idle)
         assert np.array_equal(pictures[-1].pixels, patched)
     finally:
         client.close()
 
 
-@given(st.lists(st.floats(-7, 7), min_size=3, max_size=3))
-def test_a_turn_is_about_x_then_y_then_z(angles) -> None:
+ANGLES = st.one_of(st.floats(-7, 7), st.sampled_from([0.0, np.pi / 2, -np.pi / 2, np.pi]))
+
+
+@given(st.lists(ANGLES, min_size=3, max_size=3))
+def test_a_turn_is_about_x_then_y_then_z_and_its_angles_make_it_again(angles) -> None:
     """SciPy: extrinsic x, y, z."""
     from scipy.spatial.transform import Rotation
 
-    assert np.allclose(turn_matrix(*angles), Rotation.from_euler("xyz", angles).as_matrix(), atol=1e-9)
+    wanted, turn = Rotation.from_euler("xyz", angles).as_matrix(), turn_of(*angles)
+    assert np.allclose(turn_matrix(turn), wanted, atol=1e-9)
+    assert np.allclose(turn_matrix(turn), Rotation.from_quat(turn).as_matrix(), atol=1e-9)
+    assert np.allclose(turn_matrix(turn_of(*angles_of(turn))), wanted, atol=1e-6)
+
+
+@given(st.lists(st.tuples(st.sampled_from("prop"), st.integers(0, 3 * BLOCK)), max_size=60), st.integers(0, 3 * BLOCK))
+def test_things_are_an_ordered_map_whose_states_tell_what_differs(steps, count) -> None:
+    """Against a dictionary."""
+    first = Things(Prop(id=f"p{i}", name="P", mesh="m") for i in range(count))
+    made, plain = first, {p.id: p for p in first}
+    for kind, number in steps:
+        if kind == "p":
+            made = made.without(f"p{number}")
+            plain.pop(f"p{number}", None)
+        elif kind == "r":
+            gone = [f"p{i}" for i in range(number)]
+            made = made.without(*gone)
+            plain = {i: p for i, p in plain.items() if i not in gone}
+        else:
+            new = Prop(id=f"p{number}", name=kind, mesh="m")
+            made = made.with_(new)
+            plain[new.id] = new
+    assert list(made.ids()) == list(plain)
+    assert all(a is b for a, b in zip(made, plain.values(), strict=True))
+    assert all(made.get(f"p{i}") is plain.get(f"p{i}") for i in range(3 * BLOCK))
+    before = {p.id: p for p in first}
+    told = {(a or b).id: (a, b) for a, b in made.changed_from(first)}
+    ids = [*before, *(i for i in plain if i not in before)]
+    assert told == {i: (before.get(i), plain.get(i)) for i in ids if before.get(i) is not plain.get(i)}
+    assert made == Things(plain.values())
+
+
+def test_hidden_and_locked_go_down_through_groups() -> None:
+    project, _ = yard(3)
+    document = Document(project)
+    document.do("add_group", group=Group(id="outer", name="Outer"))
+    document.do("add_group", group=Group(id="inner", name="Inner", parent="outer"), things=("p0", "p1"))
+    document.do("show_things", things=("outer",), on=False)
+    document.do("lock_things", things=("inner",), on=True)
+    now = document.project
+    assert [now.shows(p) for p in now.props] == [False, False, True]
+    assert [now.locks(p) for p in now.props] == [True, True, False]
+    with pytest.raises(ValueError, match="locked"):
+        document.do("set_prop", prop="p0", position=(1.0, 0.0, 0.0))
+    with pytest.raises(ValueError, match="part of itself"):
+        document.do("put_in_group", things=("outer",), group="inner")
+    document.do("remove_group", group="inner")
+    assert document.project.prop("p0").parent == "outer"
 
 
 def test_an_edit_shares_all_that_it_does_not_change() -> None:
     project, _ = yard(500)
     document = Document(project)
-    document.do("set_prop", prop="p7", size=2.0)
-    assert changed_items(project.props, document.project.props) == [7]
+    document.do("set_prop", prop="p7", size=(2.0, 2.0, 2.0))
+    ((before, after),) = document.project.props.changed_from(project.props)
+    assert (before, after) == (project.prop("p7"), document.project.prop("p7"))
     for name in Project.model_fields:
         if name != "props":
             assert getattr(project, name) is getattr(document.project, name)
@@ -184,12 +289,16 @@ def test_boxes_find_every_prop_that_a_ray_hits_nearest_first(seed: int, moved: i
     def bounds(mesh: str) -> tuple[np.ndarray, np.ndarray]:
         return library.mesh_by_id(project, mesh).bounds
 
-    boxes.update(document.project.props, project.meshes, bounds)
+    boxes.update(document.project, bounds)
     for i in range(moved):
         document.do(
-            "set_prop", prop=f"p{i % 30}", position=tuple(rng.uniform(-2, 2, 3)), turn=tuple(rng.uniform(-3, 3, 3))
+            "set_prop",
+            prop=f"p{i % 30}",
+            position=tuple(rng.uniform(-2, 2, 3)),
+            turn=turn_of(*rng.uniform(-3, 3, 3)),
+            size=tuple(rng.uniform(0.2, 2, 3)),
         )
-    boxes.update(document.project.props, project.meshes, bounds)
+    boxes.update(document.project, bounds)
     for _ in range(6):
         origin, target = rng.uniform(-6, 6, 3), rng.uniform(-1, 1, 3)
         direction = (target - origin) / np.linalg.norm(target - origin)
@@ -198,11 +307,11 @@ def test_boxes_find_every_prop_that_a_ray_hits_nearest_first(seed: int, moved: i
         met = boxes.along(origin, direction)
         assert [d for d, _ in met] == sorted(d for d, _ in met)
         entry = {i: d for d, i in met}
-        for i, prop in enumerate(document.project.props):
+        for prop in document.project.props:
             hit = hit_in_world(library.mesh_by_id(project, prop.mesh), prop.matrix(), origin, direction)
             if hit is not None:
-                assert i in entry
-                assert entry[i] <= hit.distance + 1e-5
+                assert prop.id in entry
+                assert entry[prop.id] <= hit.distance + 1e-5
 
 
 def test_a_prop_that_goes_back_together_with_another_change_is_sent_back() -> None:
@@ -219,6 +328,6 @@ def test_a_prop_that_goes_back_together_with_another_change_is_sent_back() -> No
     for steps in ([], [turned(0.3)], [moved((5.0, 0.0, 0.0))], [moved(project.prop("p2").position), turned(0.7)]):
         document.do_all("Change", steps)
         link.sync(document.project)
-    held, wanted = client._scenes[STAGE], build_scene(document.project, link.mesh_data)
-    for a, b in zip(held.draws, wanted.draws, strict=True):
-        assert np.array_equal(a.matrices, b.matrices)
+    ((draw, at, _),) = link._columns._where["p2"].values()
+    wanted = document.project.prop("p2").matrix().astype(np.float32)
+    assert np.array_equal(client._scenes[STAGE].draws[draw].matrices[at], wanted)

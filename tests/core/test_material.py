@@ -415,9 +415,9 @@ def test_values_are_kept_within_hard_limits() -> None:
 
 def test_no_cycle_of_finishes_can_be_made() -> None:
     project = project_with()
-    with pytest.raises(ValidationError, match="among its own parents"):
+    with pytest.raises(ValueError, match="among its own parents"):
         project.with_(finishes=(project.finishes[0].with_(parent="f2"), *project.finishes[1:]))
-    with pytest.raises(ValidationError, match="no material"):
+    with pytest.raises(ValueError, match="no material"):
         project.with_(finishes=(Finish(id="x", name="X", parent="gone"),))
 
 

@@ -82,7 +82,7 @@ def test_nothing_is_written_outside_whatever_things_are_called(name: str, tmp_pa
     inside = tmp_path / "in" / "deep" / "out"
     save_project(hostile, assets, tmp_path / "in" / "project")
     library = Library(open_project(tmp_path / "in" / "project").assets)
-    paths = bake_to_folder(hostile, library, f"{name}f", hostile.props[0], 16, inside, Job())
+    paths = bake_to_folder(hostile, library, f"{name}f", hostile.props.first, 16, inside, Job())
     assert paths
     paths += write_bundle(hostile, library, hostile.materials[0], inside / "glsl")
     assert all(p.is_file() and p.resolve().is_relative_to(inside.resolve()) for p in paths)

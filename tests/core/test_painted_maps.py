@@ -42,7 +42,7 @@ def with_prop(project: Project, prop: Prop) -> Project:
 
 
 def test_the_view_draws_a_map_as_it_draws_the_same_paint_on_vertices(renderer, demo: Demo, on_map: Project) -> None:
-    eye = eye_for(demo.project.camera, 320, 200)
+    eye = eye_for(demo.camera, 320, 200)
     renderer.scenes.set("stage", build_scene(demo.project, demo.mesh))
     before = renderer.picture("stage", eye, 320, 200).astype(int)
     paint = renderer.picture("stage", eye, 320, 200, ("paint:G",)).astype(int)
@@ -71,7 +71,7 @@ def test_bakes_coverage_and_sections_read_the_map(demo: Demo, on_map: Project) -
     for coat, share in shares[0].items():
         assert shares[1][coat] == pytest.approx(share, abs=0.01)
     assert shares[2]["kiln_wall:moss"] < 0.3 * shares[0]["kiln_wall:moss"]
-    eye = eye_for(demo.project.camera, 320, 200)
+    eye = eye_for(demo.camera, 320, 200)
     directions = np.stack([ray(eye, x, 0.7)[1] for x in np.linspace(0.2, 0.6, 60)])
     line = trace(demo.mesh(prop.mesh), prop.matrix(), "surface", eye.position, directions)
     assert line is not None
@@ -128,7 +128,7 @@ def test_a_picture_of_what_changed_alone_is_the_whole_picture(renderer, demo: De
     project = demo.project if kind == "vertices" else on_map
     prop, mesh = project.prop(WALL), demo.mesh(demo.project.prop(WALL).mesh)
     canvas = VertexCanvas(mesh, prop.paint) if kind == "vertices" else MapCanvas(mesh, prop.paint_map)
-    eye = eye_for(project.camera, 320, 200)
+    eye = eye_for(demo.camera, 320, 200)
     if kind == "map":
         renderer.assets.put_map(WALL, prop.paint_map.picture())
     renderer.scenes.set("stage", build_scene(project, demo.mesh))

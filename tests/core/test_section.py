@@ -82,7 +82,7 @@ def test_moss_is_seen_in_the_joints_of_the_demos_wall(demo) -> None:
     """With height-led blending a fine, loose coat fills the joints of a paving before it covers the stones
     (common practice, no source)."""
     prop = demo.project.prop("kiln_wall_prop")
-    eye = eye_for(demo.project.camera, 900, 600)
+    eye = eye_for(demo.camera, 900, 600)
     directions = np.stack([ray(eye, x, 0.58)[1] for x in np.linspace(0.25, 0.5, 400)])
     line = trace(demo.mesh(prop.mesh), prop.matrix(), "surface", eye.position, directions)
     found = cut(demo.project, demo.library, prop, "surface", "celadon_wall", line)
@@ -98,7 +98,7 @@ def test_the_repaired_wall_shows_plaster_by_its_mask_and_the_soft_mix_veils(demo
     veils joints and stones at once (common practice, no source)."""
     prop = demo.project.prop("kiln_wall_prop")
     mesh = demo.mesh(prop.mesh)
-    eye = eye_for(demo.project.camera, 900, 600)
+    eye = eye_for(demo.camera, 900, 600)
     directions = np.stack([ray(eye, x, 0.25)[1] for x in np.linspace(0.1, 0.6, 600)])
     line = trace(mesh, prop.matrix(), "surface", eye.position, directions)
     between = {}

@@ -72,7 +72,7 @@ def test_equal_settings_share_one_program_and_others_get_their_own(document: Doc
 
 
 def test_a_setting_changes_the_picture_of_its_finish_alone(document: Document, demo: Demo, renderer) -> None:
-    eye = eye_for(demo.project.camera, 160, 100)
+    eye = eye_for(demo.camera, 160, 100)
 
     def picture() -> np.ndarray:
         for material in worn_materials(document.project):

@@ -19,8 +19,8 @@ from jade_coat.mesh import shapes
 from jade_coat.program.fused import Plan
 from jade_coat.program.glsl_backend import FetchMode, output_name
 from jade_coat.program.numpy_backend import Environment
+from jade_coat.stage.desk import Camera
 from jade_coat.stage.draws import Draw, Scene
-from jade_coat.stage.project import Camera
 from jade_coat.stage.scene import build_scene, single
 from jade_coat.view.camera import eye_of, project, ray
 from jade_coat.view.environment import (
@@ -34,7 +34,7 @@ from jade_coat.view.environment import (
 )  # fmt: skip
 from jade_coat.view.looks import look_index
 from jade_coat.view.programs import Targets
-from tests.support import eye_for, put_mesh
+from tests.support import eye_for, put_mesh, row_patch
 
 WIDTH, HEIGHT = 480, 300
 RESULTS = ("vec4(out_base_color, out_roughness)", "vec4(out_normal, out_height)")
@@ -77,7 +77,7 @@ def assert_parity(renderer, demo, material: Material, names: tuple[str, ...] = (
         renderer.assets.put_texture(texture.name, False, texture.levels)  # exact reads decode by themselves
         known, mean = renderer.assets.textures, tuple(float(v) for v in texture.mean)
         known[texture.name] = replace(known[texture.name], mean=mean)
-    eye = eye_for(demo.project.camera, WIDTH, HEIGHT)
+    eye = eye_for(demo.camera, WIDTH, HEIGHT)
     found = renderer.scenes.by_name["stage"]
     index = next(i for i, d in enumerate(found.scene.draws) if d.material == material.id)
     draw = found.scene.draws[index]
@@ -213,7 +213,7 @@ def test_looks_drawn_together_are_those_drawn_alone(renderer, demo) -> None:
     """Programs with other outputs spill other values to the row table; neither may read the other's."""
     renderer.scenes.set("stage", build_scene(demo.project, demo.mesh))
     renderer.set_shared({"own_damp": 0.3, "own_season": 0.6})
-    eye = eye_for(demo.project.camera, 120, 72)
+    eye = eye_for(demo.camera, 120, 72)
     looks = ("coverage", "where:moss", "term:lime:map", "term:moss:noise", "height:lime", "paint:G")
     together = renderer.picture("stage", eye, 120, 72, looks=looks, stream="together")
     for i, look in enumerate(looks):
@@ -372,7 +372,7 @@ def test_a_thousand_rows_in_one_draw_each_show_their_own_colour(renderer) -> Non
     matrices = np.tile(np.eye(4, dtype=np.float32), (count, 1, 1))
     matrices[:, 0, 3], matrices[:, 2, 3] = np.arange(count) % 100 - 49.5, np.arange(count) // 100 - 24.5
     indices = np.arange(count, dtype=np.int32)
-    draw = Draw("tile", "", 0, 2, "rows", matrices, indices, np.zeros(count, np.int32), np.zeros(count, np.float32))
+    draw = Draw("tile", "", 0, 2, "rows", matrices, indices, np.zeros(count, np.float32))
     renderer.scenes.set("rows", Scene((draw,), {"rows": rows}))
     eye = eye_of(np.array([0.0, 100.0, 0.001]), np.zeros(3), 2 * np.arctan(0.25), 2.0)
     picture = renderer.picture("rows", eye, 800, 400, looks=("base_color",))
@@ -384,7 +384,7 @@ def test_a_thousand_rows_in_one_draw_each_show_their_own_colour(renderer) -> Non
     np.testing.assert_allclose(shown, colors, atol=0.012)
     before = renderer.shop.compiles
     rows[4321] = plan.pack({**field_values(material), "c.surface.color": (1.0, 0.0, 0.0)})
-    renderer.set_row("rows", "rows", 4321, rows[4321])
+    renderer.patch_scene("rows", row_patch("rows", 4321, rows[4321]))
     again = renderer.picture("rows", eye, 800, 400, looks=("base_color",))
     assert tuple(again[at[4321, 1], at[4321, 0], :3]) == (255, 0, 0)
     assert (again != picture).any(axis=2).sum() < 120
@@ -394,7 +394,7 @@ def test_a_thousand_rows_in_one_draw_each_show_their_own_colour(renderer) -> Non
 def test_spilled_rows_draw_the_same_picture(renderer, demo, monkeypatch) -> None:
     from jade_coat.view import programs
 
-    eye = eye_for(demo.project.camera, 320, 200)
+    eye = eye_for(demo.camera, 320, 200)
     plain = renderer.picture("stage", eye, 320, 200, looks=("base_color",))
     real = programs.emit
     monkeypatch.setattr(programs, "emit", lambda *a, **k: real(*a, **{**k, "budget": 9}))
@@ -407,7 +407,7 @@ def test_spilled_rows_draw_the_same_picture(renderer, demo, monkeypatch) -> None
 
 
 def test_every_look_shows_what_it_names(renderer, demo) -> None:
-    eye = eye_for(demo.project.camera, 160, 100)
+    eye = eye_for(demo.camera, 160, 100)
     looks = (
         "lit",
         "base_color",
@@ -432,7 +432,7 @@ def test_every_look_shows_what_it_names(renderer, demo) -> None:
 
 
 def test_a_program_that_fails_shows_the_fault_finish_and_nothing_else_breaks(renderer, demo, monkeypatch) -> None:
-    eye = eye_for(demo.project.camera, 200, 125)
+    eye = eye_for(demo.camera, 200, 125)
     good = renderer.picture("stage", eye, 200, 125)
     real = renderer.shop.view
 
@@ -465,7 +465,7 @@ def test_the_sun_casts_a_shadow(renderer) -> None:
     above = matrix.copy()
     above[0, :3, 3] = (0.0, 1.5, 0.0)
     draws = tuple(
-        Draw(k, "", 0, len(m.triangles), "grey", x, zero, zero, zero.astype(np.float32))
+        Draw(k, "", 0, len(m.triangles), "grey", x, zero, zero.astype(np.float32))
         for k, m, x in (("ground", plane, matrix), ("ball", ball, above))
     )
     renderer.scenes.set("shade", Scene(draws, {"grey": row}))
@@ -479,7 +479,7 @@ def test_the_sun_casts_a_shadow(renderer) -> None:
 
 
 def test_samples_refine_towards_a_smooth_edge(renderer, demo) -> None:
-    eye = eye_for(demo.project.camera, 120, 80)
+    eye = eye_for(demo.camera, 120, 80)
     first = renderer.picture("stage", eye, 120, 80, sample=0).astype(int)
     for sample in range(1, 8):
         refined = renderer.picture("stage", eye, 120, 80, sample=sample).astype(int)

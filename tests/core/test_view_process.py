@@ -15,14 +15,15 @@ from jade_coat.maps.packing import PackedLookup, Texture
 from jade_coat.material.material import Coat, Material, field_values, layout
 from jade_coat.material.surface import Role, Surface
 from jade_coat.mesh import shapes
+from jade_coat.stage.desk import Camera
 from jade_coat.stage.draws import Scene
 from jade_coat.stage.looks import field_row, material_of
-from jade_coat.stage.project import Camera, Project, Prop
+from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.scene import build_scene
 from jade_coat.view.client import RenderClient
 from jade_coat.view.link import StageLink
 from jade_coat.view.messages import Drop
-from tests.support import eye_for, load_client
+from tests.support import eye_for, load_client, row_patch
 
 
 @pytest.fixture
@@ -35,7 +36,7 @@ def client():
 def test_the_process_draws_what_the_renderer_draws_and_survives_being_killed(client, renderer, demo) -> None:
     pictures, states = load_client(client, demo), []
     client.on_state = states.append
-    eye = eye_for(demo.project.camera, 240, 150)
+    eye = eye_for(demo.camera, 240, 150)
     wish = {"scene": "stage", "eye": eye, "width": 240, "height": 150}
     client.request("main", **wish)
     assert client.wait(lambda: client.idle and bool(pictures))
@@ -60,7 +61,7 @@ def test_the_process_draws_what_the_renderer_draws_and_survives_being_killed(cli
 def test_the_newest_request_wins(client, demo) -> None:
     pictures = load_client(client, demo)
     for i in range(30):
-        eye = eye_for(demo.project.camera.with_(yaw=i * 0.05), 160, 100)
+        eye = eye_for(demo.camera.with_(yaw=i * 0.05), 160, 100)
         client.request("main", i, scene="stage", eye=eye, width=160, height=100)
     assert client.wait(lambda: client.idle)
     tags = [p.tag for p in pictures]
@@ -70,7 +71,7 @@ def test_the_newest_request_wins(client, demo) -> None:
 
 def test_turning_a_dial_uploads_a_row_and_compiles_nothing(client, demo) -> None:
     pictures = load_client(client, demo)
-    eye = eye_for(demo.project.camera, 160, 100)
+    eye = eye_for(demo.camera, 160, 100)
     wish = {"scene": "stage", "eye": eye, "width": 160, "height": 100}
     client.request("main", **wish)
     assert client.wait(lambda: client.idle and bool(pictures))
@@ -78,7 +79,7 @@ def test_turning_a_dial_uploads_a_row_and_compiles_nothing(client, demo) -> None
     values = {**field_row(demo.project, "celadon_wall"), "tile.surface.tint": (1.0, 0.2, 0.2)}
     scene = build_scene(demo.project, demo.mesh)
     row = next(int(d.rows[0]) for d in scene.draws if d.material == material.id)
-    client.set_row("stage", material.id, row, layout(material).pack(values))
+    client.patch_scene("stage", row_patch(material.id, row, layout(material).pack(values)))
     client.request("main", **wish)
     assert client.wait(lambda: client.idle)
     assert pictures[-1].compiles == pictures[0].compiles
@@ -88,7 +89,7 @@ def test_turning_a_dial_uploads_a_row_and_compiles_nothing(client, demo) -> None
 def test_bad_messages_are_told_and_the_process_goes_on(client, demo) -> None:
     pictures, troubles = load_client(client, demo), []
     client.on_trouble = troubles.append
-    eye = eye_for(demo.project.camera, 64, 40)
+    eye = eye_for(demo.camera, 64, 40)
     client.request("main", scene="stage", eye=eye, width=64, height=40, looks=("smell",))
     assert client.wait(lambda: bool(troubles))
     assert "no look 'smell'" in troubles[0]
@@ -136,7 +137,7 @@ def test_what_no_scene_uses_is_dropped_and_comes_back_when_it_is_used_again(clie
     real, client.send = client.send, lambda message: (sent.append(message), real(message))
     whole = build_scene(demo.project, demo.mesh)
     wall = next(d for d in whole.draws if d.material == "kiln_wall")
-    eye = eye_for(demo.project.camera, 160, 100)
+    eye = eye_for(demo.camera, 160, 100)
 
     def picture(scene: Scene) -> np.ndarray:
         client.set_scene("stage", scene)

@@ -418,14 +418,14 @@ class VerticesPanel(PaintBody):
         edge = float(mesh.edge_length[mesh.triangles[contact.triangle]].max())
         if self._radius(prop) >= edge * ENOUGH:
             return ""
-        return f"Too few vertices here for this brush: one every {length(edge * prop.size)}."
+        return f"Too few vertices here for this brush: one every {length(edge * prop.scale)}."
 
     def _radius(self, prop: Prop) -> float:
         """The brush's radius in the mesh's own metres."""
         contact = self._tool.contact
         if self._brush.hand.measure == "screen" and contact is not None:
             return contact.radius
-        return self._brush.brush.radius / prop.size
+        return self._brush.brush.radius / prop.scale
 
     def words(self, prop: Prop, mesh: MeshData) -> str:
         """What the mesh holds, as sentences."""
@@ -436,7 +436,7 @@ class VerticesPanel(PaintBody):
             else "too few for this brush: strokes will fray or vanish"
         )  # fmt: skip
         return (
-            f"{mesh.vertex_count:,} vertices, one every {length(edge * prop.size)} or so. The brush reaches "
+            f"{mesh.vertex_count:,} vertices, one every {length(edge * prop.scale)} or so. The brush reaches "
             f"{across:.1f} of them from its middle: {judged}."
         )
 
@@ -449,7 +449,7 @@ class VerticesPanel(PaintBody):
             return
         near = np.linalg.norm(mesh.positions[mesh.triangles[contact.triangle]] - contact.point, axis=1).argmin()
         edge = float(mesh.edge_length[mesh.triangles[contact.triangle][near]])
-        self._under = f"Under the brush: one every {length(edge * prop.size)}."
+        self._under = f"Under the brush: one every {length(edge * prop.scale)}."
         self._where.say(self._under)
         self._foretold = None
         self._rest.start()

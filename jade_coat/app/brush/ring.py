@@ -52,7 +52,7 @@ def paint_dab(
     amount = np.concatenate([stroke.changes(p, brush) for p in patches])
     if isinstance(canvas, MapCanvas):
         plane = np.concatenate([p.plane for p in patches])
-        places = point + plane @ np.stack(axes(normal)) * (brush.radius / hit.prop.size)
+        places = point + plane @ np.stack(axes(normal)) * (brush.radius / hit.prop.scale)
     else:
         places = hit.mesh.positions[np.concatenate([p.tile * TILE + p.rows for p in patches])]
     step = -(-len(places) // MAX_DOTS)
@@ -70,7 +70,7 @@ def ring(hit: PropHit, radius: float) -> Array:
     """Points of a circle around a hit, laid onto the prop's surface where it is near, `(RING_POINTS, 3)`, world."""
     matrix = hit.prop.matrix()
     point, normal = hit.local
-    reach = radius / hit.prop.size
+    reach = radius / hit.prop.scale
     angle = np.linspace(0, 2 * np.pi, RING_POINTS, endpoint=False)[:, None]
     across, up = axes(normal)
     flat = point + reach * (np.cos(angle) * across + np.sin(angle) * up)

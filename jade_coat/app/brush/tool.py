@@ -118,7 +118,7 @@ class BrushTool(Overlay):
         hover, project, link = self._hover, self.view.session.project, self.view.session.link
         if hover is None or self._painting is not None:
             return
-        now = next((p for p in project.props if p.id == hover.prop.id), None)
+        now = project.props.get(hover.prop.id)
         if (
             now is None
             or link.mesh_data(now.mesh) is not hover.mesh
@@ -276,7 +276,7 @@ class BrushTool(Overlay):
         self._hover = self.view.pick(at, only)
         if self._hover is not None:
             point, normal = self._hover.local
-            radius = self.brush_at(self._hover).radius / self._hover.prop.size
+            radius = self.brush_at(self._hover).radius / self._hover.prop.scale
             self.contact = Contact(self._hover.prop.id, point, normal, self._hover.hit.triangle, radius)
             self.touched.emit()
         self.view.update()
@@ -314,7 +314,7 @@ class BrushTool(Overlay):
         if isinstance(canvas, VertexCanvas) and canvas.paint is not hit.prop.paint:
             session.do("paint_prop", merge=key, prop=hit.prop.id, paint=canvas.paint)
         self._changed = []
-        self._painting = _Painting(hit.prop, canvas, Stroke(canvas, hit.prop.size), key, at, hit)
+        self._painting = _Painting(hit.prop, canvas, Stroke(canvas, hit.prop.scale), key, at, hit)
         self._dab(hit, event)
         if self._state.brush.flow < 1:
             self._holding.start()
@@ -447,12 +447,12 @@ class BrushTool(Overlay):
             return None
         radius = self._state.brush.radius
         if self._state.hand.measure == "screen":
-            radius = self.contact.radius * prop.size if self.contact is not None else 0.1
-        held = radius / prop.size if shown.held and not isinstance(prop.paint_map, PaintMap) else 0.0
+            radius = self.contact.radius * prop.scale if self.contact is not None else 0.1
+        held = radius / prop.scale if shown.held and not isinstance(prop.paint_map, PaintMap) else 0.0
         mesh, camera = self.view.session.link.mesh_data(prop.mesh), self.view.camera
         away = float(np.linalg.norm(camera.position() - np.array(prop.position)))
         high = 2 * max(min(away, camera.distance), 1e-3) * math.tan(camera.field_of_view / 2)
-        spacing = mesh.spacing * prop.size / high
+        spacing = mesh.spacing * prop.scale / high
         return Marks(
             self.view.session.link.mesh_key(prop.mesh), prop.matrix(), shown.edges, shown.vertices, held, spacing
         )
@@ -493,7 +493,7 @@ class BrushTool(Overlay):
 
     def _paint_preview(self, painter: QPainter, hit: PropHit, brush: Brush) -> None:
         """What a dab would do here, without doing it."""
-        prop = next((p for p in self.view.session.project.props if p.id == hit.prop.id), None)
+        prop = self.view.session.project.props.get(hit.prop.id)
         if prop is None or not self._ready(prop, hit.mesh):
             return
         key = (prop.id, prop.paint, prop.paint_map, hit.mesh, max(brush.channels) // 4)
@@ -501,7 +501,7 @@ class BrushTool(Overlay):
             self._preview = (key, self._canvas(prop, hit.mesh))
         canvas = self._preview[1]
         dots = self.metres_a_pixel(hit)
-        paint_dab(painter, self.view, hit, Stroke(canvas, prop.size), canvas, self._on(canvas, brush), dots)
+        paint_dab(painter, self.view, hit, Stroke(canvas, prop.scale), canvas, self._on(canvas, brush), dots)
 
 
 def _erases(event: QSinglePointEvent) -> bool:

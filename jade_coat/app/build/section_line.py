@@ -69,7 +69,7 @@ class SectionLine(Overlay):
                 session.slot,
                 session.link.mesh_data(prop.mesh).key,
             )
-        missed = self.line is None and self._missed_from != session.project.camera
+        missed = self.line is None and self._missed_from != session.camera
         if (place != self._place or missed) and self.view.width() > 50:
             self._place = place
             self._by_default()
@@ -77,7 +77,7 @@ class SectionLine(Overlay):
     def _by_default(self) -> None:
         """A level line across the middle of what is seen of the slot; where nothing is, across its largest side."""
         session, prop = self.view.session, self.view.session.prop
-        self.line, self._missed_from = None, session.project.camera
+        self.line, self._missed_from = None, session.camera
         if prop is not None:
             seen = self._seen_run(prop)
             if seen is not None:

@@ -49,11 +49,11 @@ def prop_at(session: Session, eye: Eye, x: float, y: float, only: str = "") -> P
     origin, direction = ray(eye, x, y)
     best: PropHit | None = None
     project, link = session.project, session.link
-    session.boxes.update(project.props, project.meshes, lambda mesh: link.mesh_data(mesh).bounds)
-    for away, number in session.boxes.along(origin, direction):
+    session.boxes.update(project, lambda mesh: link.mesh_data(mesh).bounds)
+    for away, prop_id in session.boxes.along(origin, direction):
         if best is not None and away > best.hit.distance:
             break
-        prop = project.props[number]
+        prop = project.prop(prop_id)
         if only and prop.id != only:
             continue
         found = _seen(session, prop, origin, direction)

@@ -16,8 +16,9 @@ from PyQt6.QtWidgets import QWidget
 
 from jade_coat.app.session import Session
 from jade_coat.program.types import Array
+from jade_coat.stage.desk import Camera
 from jade_coat.stage.looks import field_row
-from jade_coat.stage.project import Camera, Project
+from jade_coat.stage.project import Project
 from jade_coat.view.camera import eye_of
 from jade_coat.view.client import Picture
 from jade_coat.view.link import PREVIEW, STAGE
@@ -117,7 +118,7 @@ class Pictures(QWidget):
     @property
     def camera(self) -> Camera:
         """The near camera."""
-        return self._preview_camera if self.shape else self._session.project.camera
+        return self._preview_camera if self.shape else self._session.camera
 
     def far_camera(self) -> Camera:
         """The same view from afar."""
@@ -138,7 +139,7 @@ class Pictures(QWidget):
         if self.shape:
             self._preview_camera = camera
         else:
-            self._session.document.look(camera=camera)
+            self._session.camera = camera
         self.refresh()
 
     def frame(self, everything: bool = False) -> None:
@@ -188,7 +189,7 @@ class Pictures(QWidget):
         """Show the state before the last change, or the present one."""
         before = self._session.document.before
         if on and before is not None and not self._before:
-            self._session.link.show_other(BEFORE, before.with_(camera=self._session.project.camera))
+            self._session.link.show_other(BEFORE, before)
             self._before = True
             self.refresh()
         elif not on and self._before:

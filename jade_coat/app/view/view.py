@@ -26,7 +26,7 @@ from jade_coat.app.view.overlay import Overlay, draw_tag
 from jade_coat.app.view.picking import PropHit, prop_at
 from jade_coat.app.view.pictures import INSET, Pictures
 from jade_coat.app.view.stopped_notice import StoppedNotice
-from jade_coat.stage.project import Camera
+from jade_coat.stage.desk import Camera
 
 FINISH_MIME = "application/x-jade-coat-finish"
 BANNER_LEFT = 290

@@ -100,11 +100,10 @@ def remove_finish(project: Project, finish: str) -> Project:
         f.with_(parent=heir, values={**gone.values, **f.values}) if f.parent == finish else f
         for f in project.finishes if f.id != finish
     )  # fmt: skip
-    props = tuple(
+    props = project.props.with_(*(
         p.with_(finishes={s: heir if f == finish else f for s, f in p.finishes.items()})
-        if finish in p.finishes.values() else p
-        for p in project.props
-    )  # fmt: skip
+        for p in project.props if finish in p.finishes.values()
+    ))  # fmt: skip
     changed: Project = project.with_(finishes=finishes, props=props)
     return changed
 

@@ -38,6 +38,8 @@ def exchange_mesh(
 def add_prop(project: Project, prop: Prop) -> Project:
     """Place a prop."""
     project.mesh(prop.mesh)
+    if prop.id in project.groups:
+        raise ValueError(f"{prop.id!r} is taken by a group")
     return added(project, "props", prop)
 
 
@@ -45,14 +47,16 @@ def add_prop(project: Project, prop: Prop) -> Project:
 def remove_prop(project: Project, prop: str) -> Project:
     """Remove a prop."""
     project.prop(prop)
-    changed: Project = project.with_(props=tuple(p for p in project.props if p.id != prop))
-    return released(changed, "props", prop)
+    return released(project.with_(props=project.props.without(prop)), "props", prop)
 
 
 @edit
 def set_prop(project: Project, prop: str, **changes: Any) -> Project:
     """Move, turn, size or rename a prop."""
-    return swap(project, "props", project.prop(prop).with_(**changes))
+    old = project.prop(prop)
+    if project.locks(old) and changes.keys() & {"position", "turn", "size"}:
+        raise ValueError(f"{old.name} is locked; unlock it first")
+    return swap(project, "props", old.with_(**changes))
 
 
 @edit

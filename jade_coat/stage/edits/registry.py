@@ -6,7 +6,7 @@ import inspect
 from collections.abc import Callable
 from typing import Any
 
-from jade_coat.stage.project import Project
+from jade_coat.stage.project import KINDS_OF_THINGS, Project
 
 Edit = Callable[..., Project]
 EDITS: dict[str, Edit] = {}
@@ -28,6 +28,10 @@ def title(name: str) -> str:
 def swap(project: Project, what: str, new: Any) -> Project:
     """Replace the item that has the id of `new`. Raises KeyError when there is none."""
     items = getattr(project, what)
+    if what in KINDS_OF_THINGS:
+        if new.id not in items:
+            raise KeyError(f"there is no {new.id!r} among the {what}")
+        return project.with_things(what, new)
     at = next((i for i, item in enumerate(items) if item.id == new.id), None)
     if at is None:
         raise KeyError(f"there is no {new.id!r} among the {what}")
@@ -38,6 +42,10 @@ def swap(project: Project, what: str, new: Any) -> Project:
 
 
 def added(project: Project, what: str, new: Any) -> Project:
-    """Put one more behind the others."""
+    """Put one more behind the others. Raises ValueError where its id is taken."""
+    if what in KINDS_OF_THINGS:
+        if new.id in getattr(project, what):
+            raise ValueError(f"the ids of {what} must be unique, and {new.id!r} is taken")
+        return project.with_things(what, new)
     changed: Project = project.with_(**{what: (*getattr(project, what), new)})
     return changed
