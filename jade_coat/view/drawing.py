@@ -16,6 +16,7 @@ from jade_coat.program.glsl_backend import shared_uniform
 from jade_coat.program.types import Array
 from jade_coat.program.value import TextureRef
 from jade_coat.stage.draws import Draw
+from jade_coat.view.culling import seen_instances
 from jade_coat.view.frame import Frame
 from jade_coat.view.gpu_assets import GpuAssets, GpuMesh
 from jade_coat.view.gpu_scenes import ROWS_A_COLUMN, GpuScene, GpuScenes, instance_data
@@ -88,14 +89,18 @@ class Drawer:
         known = self.assets.texture(draw.material, group[0].name)
         return known.texture if known is not None else self._grey
 
-    def run(self, program: Any, draw: Draw, instances: Any, view_projection: Array) -> None:
-        """Draw with a program that is bound already; nothing happens for a mesh that is not there."""
+    def run(self, program: Any, draw: Draw, instances: Any, view_projection: Array, count: int | None = None) -> None:
+        """Draw with a program that is bound already; nothing happens for a mesh that is not there.
+
+        `count` is how many of the instances are drawn, if not all.
+        """
         mesh = self.assets.meshes.get(draw.mesh)
-        if mesh is None or not draw.count or not len(draw.rows):
+        count = len(draw.rows) if count is None else count
+        if mesh is None or not draw.count or not count:
             return
         program["view_projection"].write(view_projection.T.astype("f4").tobytes())
         self._array(program, mesh, draw, instances).render(
-            vertices=draw.count * 3, first=draw.start * 3, instances=len(draw.rows)
+            vertices=draw.count * 3, first=draw.start * 3, instances=count
         )
 
     def run_some(self, program: Any, draw: Draw, instances: Any, view_projection: Array, corners: Array) -> None:
@@ -123,14 +128,17 @@ class Drawer:
 
     def surface(self, frame: Frame, index: int, fallback: Any) -> None:
         """Draw one draw of a frame by its material, or by the fallback program where that has a fault."""
-        draw, instances = frame.scene.scene.draws[index], frame.scene.instances[index]
+        draw = frame.scene.scene.draws[index]
         mesh = self.assets.meshes.get(draw.mesh)
         if mesh is None or not draw.count or not len(draw.rows):
+            return
+        instances, count = seen_instances(self.context, frame.scene, index, mesh.bounds, frame.eye)
+        if not count:
             return
         compiled = self.compiled(draw, self._surface_program(frame))
         if compiled is not None:
             self.bind(compiled, frame.scene, draw, mesh, frame.eye.position, frame.sample)
-        self.run(compiled.program if compiled else fallback, draw, instances, frame.view_projection)
+        self.run(compiled.program if compiled else fallback, draw, instances, frame.view_projection, count)
 
     def _surface_program(self, frame: Frame) -> Make:
         return partial(self.shop.sheet, probes=frame.probes) if frame.detailed else self.shop.view
@@ -148,14 +156,13 @@ class Drawer:
         """Let go of vertex arrays whose mesh, paint, instances or program is gone."""
         doomed = self.shop.freed()
         programs = {program.glo for program in doomed}
-        keys, buffers = set(self.assets.replaced), set(self.scenes.freed)
+        keys, buffers = set(self.assets.replaced), self.scenes.take_freed()
         gone = [k for k in self._arrays if k[0] in programs or k[1] in keys or k[2] in keys or k[3] in buffers]
         for key in gone:
             self._arrays.pop(key).release()
         for program in doomed:
             program.release()
         self.assets.replaced.clear()
-        self.scenes.freed.clear()
 
     def _array(self, program: Any, mesh: GpuMesh, draw: Draw, instances: Any) -> Any:
         key = (program.glo, draw.mesh, draw.paint, instances.glo)

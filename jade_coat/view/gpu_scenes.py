@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass, field
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import moderngl
 import numpy as np
@@ -14,8 +14,12 @@ from jade_coat.program.types import Array
 from jade_coat.stage.draws import Draw, DrawPatch, Scene, ScenePatch
 from jade_coat.view.programs import Compiled
 
+if TYPE_CHECKING:
+    from jade_coat.view.culling import Seen
+
 ROWS_A_COLUMN = 4096
 INSTANCE = [("matrix", np.float32, (4, 4)), ("row", np.int32), ("seed", np.float32)]
+ALL = slice(None)
 
 
 @dataclass
@@ -30,6 +34,10 @@ class GpuScene:
     shadow_texel: float = 0.0
     serial: int = 0
     """Another for every scene that is set."""
+    seen: dict[int, Seen] = field(default_factory=dict)
+    """What the camera that looked last sees of draws of many instances (`culling`)."""
+    freed: list[int] = field(default_factory=list)
+    """Buffers (by OpenGL name) that are gone."""
     cast_from: object = None
     """What the sun's depth map follows from beside shapes, where materials leave points out."""
 
@@ -47,9 +55,18 @@ class GpuScene:
             self.shadow.release()
             self.shadow = None
 
+    def let_go(self, index: int) -> None:
+        """Free what is kept of who is seen of a draw."""
+        gone = self.seen.pop(index, None)
+        if gone is not None:
+            self.freed.append(gone.buffer.glo)
+            gone.buffer.release()
+
     def release(self) -> None:
         """Free what it holds on the GPU."""
         self.cast_anew()
+        for index in list(self.seen):
+            self.let_go(index)
         for thing in (*self.instances, *self.tables.values()):
             thing.release()
 
@@ -63,7 +80,7 @@ class GpuScenes:
         self._empty = GpuScene(Scene(), [])
         self.by_name: dict[str, GpuScene] = {}
         self.freed: list[int] = []
-        """Instance buffers (by OpenGL name) that are gone; whoever kept them takes the list and clears it."""
+        """Instance buffers (by OpenGL name) that are gone, of scenes that are gone too."""
 
     def get(self, name: str) -> GpuScene:
         """A scene, empty where none was set."""
@@ -115,9 +132,10 @@ class GpuScenes:
         size = max(len(draw.rows), 1) * np.dtype(INSTANCE).itemsize
         if patch.made is None and held is not None and held.size == size:
             low, high = (int(patch.places.min()), int(patch.places.max()) + 1) if len(patch.places) else (0, 0)
-            data = instance_data(draw, low, high)
+            data = instance_data(draw, slice(low, high))
             held.write(data.tobytes(), offset=low * data.itemsize)
             return
+        found.let_go(number)
         if held is not None:
             self.freed.append(held.glo)
             held.release()
@@ -127,6 +145,14 @@ class GpuScenes:
         data = instance_data(draw)
         return self._context.buffer(data.tobytes()) if len(data) else self._context.buffer(reserve=data.itemsize)
 
+    def take_freed(self) -> frozenset[int]:
+        """The buffers that have gone since this was last asked."""
+        gone = frozenset({*self.freed, *(glo for scene in self.by_name.values() for glo in scene.freed)})
+        self.freed = []
+        for scene in self.by_name.values():
+            scene.freed = []
+        return gone
+
     def cast_anew(self) -> None:
         """Forget every depth map of the sun: it has moved."""
         for scene in (self._empty, *self.by_name.values()):
@@ -135,15 +161,16 @@ class GpuScenes:
     def _free(self, scene: GpuScene) -> None:
         self.freed += [buffer.glo for buffer in scene.instances]
         scene.release()
+        self.freed += scene.freed
 
 
-def instance_data(draw: Draw, low: int = 0, high: int | None = None) -> Array:
-    """What the vertex stage reads of the instances of a draw, or of a run of them: `(n,)` of `INSTANCE`."""
-    run = slice(low, len(draw.rows) if high is None else high)
-    data = np.empty(len(draw.rows[run]), dtype=INSTANCE)
-    data["matrix"] = draw.matrices[run].transpose(0, 2, 1)
-    data["row"] = draw.rows[run]
-    data["seed"] = draw.seeds[run]
+def instance_data(draw: Draw, chosen: slice | Array = ALL) -> Array:
+    """What the vertex stage reads of the instances of a draw, or of some of them: `(n,)` of `INSTANCE`."""
+    rows = draw.rows[chosen]
+    data = np.empty(len(rows), dtype=INSTANCE)
+    data["matrix"] = draw.matrices[chosen].transpose(0, 2, 1)
+    data["row"] = rows
+    data["seed"] = draw.seeds[chosen]
     return data
 
 

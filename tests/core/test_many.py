@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -21,11 +23,14 @@ from jade_coat.stage.project import Group, Project, Prop
 from jade_coat.stage.scene import SceneColumns
 from jade_coat.stage.things import BLOCK, Things
 from jade_coat.stage.turns import angles_of, turn_matrix, turn_of
+from jade_coat.view import culling
 from jade_coat.view.client import RenderClient
+from jade_coat.view.context import create_context
+from jade_coat.view.culling import seen_order, spheres
 from jade_coat.view.given import Given
 from jade_coat.view.link import STAGE, StageLink
 from jade_coat.view.messages import PatchScene
-from tests.support import eye_for
+from tests.support import Demo, eye_for, stage_renderer
 
 
 class Told(Given):
@@ -331,3 +336,44 @@ def test_a_prop_that_goes_back_together_with_another_change_is_sent_back() -> No
     ((draw, at, _),) = link._columns._where["p2"].values()
     wanted = document.project.prop("p2").matrix().astype(np.float32)
     assert np.array_equal(client._scenes[STAGE].draws[draw].matrices[at], wanted)
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(0, 2**31))
+def test_what_is_left_out_of_a_picture_is_outside_it_and_the_rest_is_nearest_first(seed: int) -> None:
+    """Against projecting every vertex: an instance with one inside the picture is never left out."""
+    rng = np.random.default_rng(seed)
+    mesh = shapes.box(0.4, 0.8, 0.2)
+    props = [
+        Prop(id=f"p{i}", name="P", mesh="m", position=tuple(rng.uniform(-4, 4, 3)), turn=turn_of(*rng.uniform(-3, 3, 3)),
+             size=tuple(rng.uniform(0.2, 3, 3))) for i in range(80)
+    ]  # fmt: skip
+    matrices = np.stack([p.matrix() for p in props]).astype(np.float32)
+    eye = eye_for(
+        Camera(target=tuple(rng.uniform(-2, 2, 3)), yaw=rng.uniform(-3, 3), pitch=rng.uniform(-1, 1)), 160, 100
+    )
+    order = seen_order(matrices, np.array(mesh.bounds), eye)
+    corners = np.concatenate([mesh.positions, np.ones((mesh.vertex_count, 1))], axis=1)
+    clip = np.einsum("ij,njk,lk->nli", eye.projection @ eye.view, matrices.astype(np.float64), corners)
+    inside = (np.abs(clip[..., :3]) <= clip[..., 3:]).all(axis=2).any(axis=1)
+    assert set(np.flatnonzero(inside)) <= set(order.tolist())
+    behind = ((eye.view @ matrices[:, :, 3].T)[2] > 3) & ~inside
+    assert not set(np.flatnonzero(behind)) & set(order.tolist())
+    away = np.linalg.norm(spheres(matrices, np.array(mesh.bounds))[0][order] - eye.position, axis=1)
+    assert (np.diff(away) >= 0).all()
+
+
+def test_leaving_out_what_is_not_seen_changes_no_picture() -> None:
+    project, library = yard(300)
+    demo = Demo(project, library, Path())
+    gl = create_context()
+    renderer, camera = stage_renderer(gl, demo), Camera(target=(1.0, 0.5, 0.0), distance=2.0, pitch=0.4)
+    pictures = []
+    for fewest in (culling.FEWEST, 10**9):
+        with pytest.MonkeyPatch.context() as patched:
+            patched.setattr(culling, "FEWEST", fewest)
+            pictures.append([renderer.picture("stage", eye_for(camera.with_(yaw=yaw), 160, 100), 160, 100)
+                             for yaw in (0.0, 1.0, 2.5)])  # fmt: skip
+    assert len(renderer.scenes.get("stage").seen) == 2
+    for one, other in zip(*pictures, strict=True):
+        assert (one != other).any(axis=2).mean() < 0.002  # edges where two surfaces lie in one place

@@ -1,0 +1,79 @@
+"""Which instances of a draw the camera can see: those are drawn, the nearest first, and the others left out."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from jade_coat.program.types import Array
+from jade_coat.stage.draws import Draw
+from jade_coat.view.gpu_scenes import GpuScene, instance_data
+from jade_coat.view.messages import Eye
+
+FEWEST = 64
+"""Draws of fewer instances are drawn whole."""
+
+
+@dataclass
+class Seen:
+    """The seen instances of a draw in a buffer, and what they follow from."""
+
+    key: object
+    buffer: Any
+    count: int
+
+
+def planes(view_projection: Array) -> Array:
+    """The six planes `(6, 4)` that bound what a camera sees, normals inwards and of length 1.
+
+    Gribb & Hartmann 2001, Fast Extraction of Viewing Frustum Planes from the World-View-Projection Matrix.
+    """
+    rows = np.asarray(view_projection, np.float64)
+    found = np.concatenate([rows[3] + rows[:3], rows[3] - rows[:3]])
+    return np.asarray(found / np.linalg.norm(found[:, :3], axis=1, keepdims=True))
+
+
+def spheres(matrices: Array, bounds: Array, margin: float = 0.0) -> tuple[Array, Array]:
+    """Middles `(n, 3)` and radii `(n,)` of balls around instances of a mesh with `bounds` `(2, 3)`.
+
+    `margin` is how far vertices may be moved, metres.
+    """
+    middle, half = bounds.mean(axis=0), float(np.linalg.norm(bounds[1] - bounds[0])) / 2
+    linear = matrices[:, :3, :3].astype(np.float64)
+    stretch = np.sqrt((linear**2).sum(axis=1).max(axis=1))
+    return linear @ middle + matrices[:, :3, 3], half * stretch + margin
+
+
+def seen_order(matrices: Array, bounds: Array, eye: Eye, margin: float = 0.0) -> Array:
+    """The numbers `(k,)` of the instances that a camera may see, nearest first."""
+    middles, radii = spheres(matrices, bounds, margin)
+    borders = planes(eye.projection @ eye.view)
+    inside = (middles @ borders[:, :3].T + borders[:, 3] > -radii[:, None] * 1.001 - 1e-6).all(axis=1)
+    found = np.flatnonzero(inside)
+    away = ((middles[found] - eye.position) ** 2).sum(axis=1)
+    return np.asarray(found[np.argsort(away, kind="stable")])
+
+
+def seen_instances(context: Any, scene: GpuScene, index: int, bounds: Array, eye: Eye) -> tuple[Any, int]:
+    """The buffer of the instances of a draw that are seen, and how many; of few instances all."""
+    draw: Draw = scene.scene.draws[index]
+    count = len(draw.rows)
+    if count < FEWEST:
+        return scene.instances[index], count
+    key = (scene.serial, eye.view.tobytes(), eye.projection.tobytes())
+    known = scene.seen.get(index)
+    if known is not None and known.key == key:
+        return known.buffer, known.count
+    order = seen_order(draw.matrices, bounds, eye)
+    size = scene.instances[index].size
+    if known is not None and known.buffer.size == size:
+        buffer = known.buffer
+    else:
+        buffer = context.buffer(reserve=size)
+        scene.let_go(index)
+    if len(order):
+        buffer.write(instance_data(draw, order).tobytes())
+    scene.seen[index] = Seen(key, buffer, len(order))
+    return buffer, len(order)
