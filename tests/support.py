@@ -35,7 +35,7 @@ from jade_coat.material.seam import Seam
 from jade_coat.material.surface import PLACING, Role, Surface
 from jade_coat.material.where import TERM_KINDS
 from jade_coat.mesh import shapes
-from jade_coat.mesh.attributes import mesh_streams
+from jade_coat.mesh.attributes import mesh_numbers, mesh_streams
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.filling import Ground, PaintRule
 from jade_coat.stage.desk import Camera
@@ -65,7 +65,7 @@ class Demo:
 
 
 def put_mesh(renderer: Any, key: str, mesh: MeshData) -> None:
-    renderer.assets.put_mesh(key, mesh_streams(mesh, ("curvature",)), mesh.triangles, mesh.metres)
+    renderer.assets.put_mesh(key, mesh_streams(mesh, ("curvature",)), mesh.triangles, mesh_numbers(mesh))
 
 
 def stage_renderer(gl: Any, demo: Demo) -> Any:

@@ -7,7 +7,8 @@ from collections.abc import Mapping
 import numpy as np
 
 from jade_coat.bake.steps import interpolation_step, padded
-from jade_coat.mesh.data import MeshData
+from jade_coat.mesh.attributes import mesh_numbers
+from jade_coat.mesh.data import MAX_UV_SETS, MeshData
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.program.machine import Step
 from jade_coat.program.types import Array
@@ -78,9 +79,8 @@ def painted(prop: Prop, attributes: dict[str, Array]) -> dict[str, Array]:
 
 
 def instance_values(mesh: MeshData, seed: float = 0.0) -> dict[str, Array]:
-    """What programs read of a prop: its random number, and the metres that a unit of each UV set spans."""
+    """What programs read of a prop as a whole: its random number, and the numbers of its mesh."""
     found = {"seed": np.full((1, 1), seed, np.float32)}
-    found |= {f"metres{i}": np.ones((2, 1), np.float32) for i in range(8)}
-    for i, metres in enumerate(mesh.metres):
-        found[f"metres{i}"] = np.array(metres, np.float32)[:, None]
+    found |= {f"metres{i}": np.ones((2, 1), np.float32) for i in range(MAX_UV_SETS)}
+    found |= {name: np.array(values, np.float32)[:, None] for name, values in mesh_numbers(mesh).items()}
     return found

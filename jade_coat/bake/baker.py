@@ -24,6 +24,7 @@ from jade_coat.material.fields import Number
 from jade_coat.material.material import Material
 from jade_coat.material.paint_source import painted_by_map
 from jade_coat.material.quantity import OUTPUTS, QUANTITIES, Quantity
+from jade_coat.material.shared import SharedValue
 from jade_coat.material.surface import MapLookup
 from jade_coat.mesh.attributes import vertex_attributes
 from jade_coat.mesh.data import MeshData, Slot
@@ -102,7 +103,7 @@ class Look:
     seed: float = 0.0
     paint_map: PaintMap | None = None
     """Paint on a map, which stands in for the paint on the vertices."""
-    shared: Mapping[str, float] = field(default_factory=dict)
+    shared: Mapping[str, SharedValue] = field(default_factory=dict)
 
     def program(self) -> dict[str, Value]:
         """The folded program with all fields constant, seen from straight ahead."""

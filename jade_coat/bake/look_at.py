@@ -28,7 +28,6 @@ from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.program.types import Array
 from jade_coat.stage.looks import field_row, worn
 from jade_coat.stage.project import Project, Prop
-from jade_coat.stage.shared_dials import shared_values
 
 
 @dataclass(frozen=True)
@@ -90,7 +89,7 @@ def look_at(project: Project, library: Library, prop: Prop, slot: str, mesh: Mes
     material = worn(project, finish)
     values = field_row(project, finish, prop.values.get(slot))
     program = compile_material(material, PackedLookup(project.map_sets, project.recipes), fixed_fields(values))
-    outputs = seen_from_ahead(with_shared(program, shared_values(project.shared)))
+    outputs = seen_from_ahead(with_shared(program, project.shared_at()))
     mesh = mesh or library.mesh_by_id(project, prop.mesh)
     run = next(s for s in mesh.slots if s.name == slot)
     textures = {t.name: t for s in project.map_sets if s.id in material.map_sets for t in library.textures(s)}

@@ -30,7 +30,6 @@ from jade_coat.program.types import Array
 from jade_coat.stage.looks import field_row, material_of, worn
 from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.scene import BARE
-from jade_coat.stage.shared_dials import shared_values
 
 
 @dataclass(frozen=True)
@@ -152,7 +151,7 @@ class SceneBaker:
         found = prop.paint_map if isinstance(prop.paint_map, PaintMap) else None
         if found is not None:
             textures[OWN_MAP.name] = Texture(OWN_MAP.name, False, (found.picture(),))
-        return Look(material, values, self._lookup, textures, prop.seed, found, shared_values(self._project.shared))
+        return Look(material, values, self._lookup, textures, prop.seed, found, self._project.shared_at())
 
     def _baked(self, task: _Task) -> BakedMaps:
         if task.key not in self._done:

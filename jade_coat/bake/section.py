@@ -22,7 +22,6 @@ from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.program.types import Array
 from jade_coat.stage.looks import field_row, worn
 from jade_coat.stage.project import Project, Prop
-from jade_coat.stage.shared_dials import shared_values
 
 JUMP = 12.0
 """A step this many times the median one leads over an edge and ends the line."""
@@ -144,7 +143,7 @@ def cut(
     program = compile_material(material, PackedLookup(project.map_sets, project.recipes), fixed_fields(values))
     shown = [c for c in material.coats if c.shown] or [material.coats[0]]
     wanted = {f"{k}:{c.id}": program[f"{k}:{c.id}"] for c in shown for k in _KINDS}
-    outputs = seen_from_ahead(with_shared(wanted, shared_values(project.shared)))
+    outputs = seen_from_ahead(with_shared(wanted, project.shared_at()))
     mesh = library.mesh_by_id(project, prop.mesh)
     attributes = _along(mesh, prop, passes.reads(outputs, "attribute"), line, paint_at)
     textures = {t.name: t for s in project.map_sets if s.id in material.map_sets for t in library.textures(s)}

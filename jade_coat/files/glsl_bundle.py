@@ -11,25 +11,40 @@ from jade_coat.files.library import Library
 from jade_coat.files.names import file_name, one_line
 from jade_coat.maps.images import png_bytes
 from jade_coat.maps.packing import PackedLookup, Texture
-from jade_coat.material.compile import compile_material, folded_fields
+from jade_coat.material.compile import compile_material, folded_fields, moved_vertices, placed
 from jade_coat.material.material import Material, dial_spec, field_values, layout, options_of
 from jade_coat.material.quantity import OUTPUTS
-from jade_coat.mesh.attributes import attributes_of, vertex_declarations
+from jade_coat.mesh.attributes import attributes_of, mesh_number_type, vertex_declarations
 from jade_coat.program import passes
-from jade_coat.program.glsl_backend import DialAccess, FetchMode, GlslProgram, emit, output_name, uniform_name
+from jade_coat.program.glsl_backend import (
+    DialAccess,
+    FetchMode,
+    GlslProgram,
+    emit,
+    output_name,
+    uniform_name,
+    vertex_name,
+)
 from jade_coat.program.samplers import PROMISED, shared_samplers
 from jade_coat.stage.project import Project
 
+_NUMBERS = {"metres": "metres that one unit of the UV set spans", "spacing": "metres between neighbouring vertices"}
 _TYPES = {1: "float", 2: "vec2", 3: "vec3", 4: "vec4"}
 
 
 def bundle_files(project: Project, library: Library, material: Material) -> dict[str, bytes]:
     """The files of a bundle by name. Raises what reading maps raises, and TooManySamplers."""
-    outputs = compile_material(material, PackedLookup(project.map_sets, project.recipes), folded_fields(material))
+    lookup = PackedLookup(project.map_sets, project.recipes)
+    outputs = placed(compile_material(material, lookup, folded_fields(material)))
     wanted = {name: outputs[name] for name in OUTPUTS}
     by_name = {t.name: t for s in project.map_sets for t in library.textures(s)}
-    samplers = shared_samplers(passes.textures(wanted.values()), lambda t: by_name[t.name].kind, PROMISED)
-    glsl = emit(wanted, layout(material), FetchMode.HARDWARE, dials=DialAccess.UNIFORM, samplers=samplers)
+    vertex = moved_vertices(outputs)
+    samplers = shared_samplers(
+        passes.textures((*wanted.values(), *vertex.values())), lambda t: by_name[t.name].kind, PROMISED
+    )
+    glsl = emit(
+        wanted, layout(material), FetchMode.HARDWARE, dials=DialAccess.UNIFORM, samplers=samplers, vertex=vertex
+    )
     textures = [by_name[reference.name] for reference in glsl.textures]
     files = {
         "material.vert": _vertex(glsl).encode(),
@@ -56,14 +71,19 @@ def _vertex(glsl: GlslProgram) -> str:
     wanted = {*glsl.attributes, "position"}
     lines = ["#version 330", *vertex_declarations(wanted), "uniform mat4 model;", "uniform mat4 view_projection;"]
     lines += [
-        f"uniform vec2 instance_{n};  // metres that one unit of the UV set spans" for n in glsl.instance if n != "seed"
+        f"uniform {mesh_number_type(n).name} instance_{n};  // {_NUMBERS[n.rstrip('0123456789')]}"
+        for n in glsl.instance
+        if n != "seed"
     ]
     if "seed" in glsl.instance:
         lines.append("uniform float instance_seed;  // a random number from 0 to 1 for each object")
     lines += [glsl.uniforms, glsl.helpers, glsl.vertex_interface, "void main() {"]
     lines += ["vec4 world = model * vec4(in_position, 1.0);", "gl_Position = view_projection * world;"]
     lines += [a.vertex_line("model") for a in attributes_of(wanted)]
-    return "\n".join([*lines, glsl.vertex_body, "}", ""])
+    lines.append(glsl.vertex_body)
+    if glsl.at_vertices:
+        lines.append(f"gl_Position = view_projection * vec4({vertex_name('placed_position')}, 1.0);")
+    return "\n".join([*lines, "}", ""])
 
 
 def _fragment(glsl: GlslProgram, material: Material) -> str:

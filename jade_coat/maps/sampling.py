@@ -22,6 +22,7 @@ class Reading(TypedDict):
 
     fetch: Fetch
     mean: Callable[[TextureRef], Array]
+    fetch_level: Callable[[TextureRef, int, Array], Array]
 
 
 def bilinear(wrapped: Array, uv: Array) -> Array:
@@ -66,7 +67,13 @@ def reading(textures: Mapping[str, Texture], level: Callable[[Texture], int] | N
         texture = textures[reference.name]
         return bilinear(texture.wrapped(level(texture) if level else 0), uv)
 
-    return {"fetch": fetch, "mean": lambda reference: textures[reference.name].mean[:, None]}
+    def fetch_level(reference: TextureRef, level: int, uv: Array) -> Array:
+        texture = textures[reference.name]
+        return bilinear(texture.wrapped(min(level, len(texture.levels) - 1)), uv)
+
+    return {
+        "fetch": fetch, "mean": lambda reference: textures[reference.name].mean[:, None], "fetch_level": fetch_level,
+    }  # fmt: skip
 
 
 @cache

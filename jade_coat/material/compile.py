@@ -11,10 +11,11 @@ from jade_coat.material import where
 from jade_coat.material.fields import Number, remembered, specs
 from jade_coat.material.material import Coat, Dial, Material, fields_of, parts_of
 from jade_coat.material.placement import Placed, gradient_color, hue_turned, place_of
+from jade_coat.material.placing import PREFIX, compile_moves
 from jade_coat.material.recipes import recipe_value
 from jade_coat.material.seam import rim_band, weight, wobbled
+from jade_coat.material.shared import EVERYWHERE, SharedValue, is_supplied, shared_name
 from jade_coat.material.surface import MapLookup, Role, Surface
-from jade_coat.material.where import shared_name
 from jade_coat.program import FLOAT, VEC3, VEC4, Value, const, lib, passes
 from jade_coat.program.types import FLOAT_BY_SIZE
 
@@ -57,7 +58,8 @@ def structure(material: Material) -> tuple[object, ...]:
     live = live_paths(material)
     for path in live:
         *owners, name = path.split(".")
-        part: Any = next(c for c in bare["coats"] if c["id"] == owners[0])
+        kind, first = ("moves", owners[0].removeprefix(PREFIX)) if path.startswith(PREFIX) else ("coats", owners[0])
+        part: Any = next(c for c in bare[kind] if c["id"] == first)
         for owner in owners[1:]:
             part = part[owner] if isinstance(part, dict) else next(t for t in part if t["id"] == owner)
         part.pop(name)
@@ -65,12 +67,12 @@ def structure(material: Material) -> tuple[object, ...]:
 
 
 def with_live_coat(material: Material, coat: str) -> Material:
-    """A material whose program reads every numeric field of one coat from the row, as if all were exposed.
+    """A material whose program reads every numeric field of one coat (and of its moves) from the row.
 
     While a coat is being worked on, no field that is turned for the first time then changes the program.
     """
     exposed = {d.path for d in material.dials}
-    paths = [p for p, _, _ in fields_of(material) if p.startswith(f"{coat}.") and p not in exposed]
+    paths = [p for p, _, _ in fields_of(material) if p.startswith((f"{coat}.", PREFIX)) and p not in exposed]
     return material.with_(dials=(*material.dials, *(Dial(id=f"live {p}", path=p, name=p) for p in paths)))
 
 
@@ -104,12 +106,12 @@ def _linked(material: Material, reader: FieldReader, lookup: MapLookup) -> Field
     return read
 
 
-def with_shared(outputs: Mapping[str, Value], values: Mapping[str, float]) -> dict[str, Value]:
-    """A program with its shared dials fixed; those that are not known are 0."""
+def with_shared(outputs: Mapping[str, Value], values: Mapping[str, SharedValue]) -> dict[str, Value]:
+    """A program with its shared dials, the time and the wind fixed; what is not known is as at rest, or 0."""
 
     def fixed(node: Value) -> Value:
-        if node.op == "shared" and node.static[0].startswith(shared_name("")):
-            return const(values.get(node.static[0], 0.0))
+        if node.op == "shared" and is_supplied(node.static[0]):
+            return _const(values.get(node.static[0], EVERYWHERE.get(node.static[0], 0.0)))
         return node
 
     return passes.fold(passes.rebuilt(outputs, fixed))
@@ -271,7 +273,9 @@ def compile_material(material: Material, lookup: MapLookup, reader: FieldReader)
     Outputs: base_color (linear vec3), normal (world, unit vec3), roughness, metallic, occlusion, height, opacity
     (floats, 0–1), emissive (linear vec3), coverage (vec3, coats by colour), and per coat `where:ID`, `coverage:ID`,
     `height:ID` (the coat's own), `color:ID` (its own), `weight:ID`, `level:ID` (the height once it lies on top), and
-    `term:ID:TERM` for each where-term, and `step:ID:TERM:STEP` for each step of a term that is a recipe.
+    `term:ID:TERM` for each where-term, and `step:ID:TERM:STEP` for each step of a term that is a recipe. Where the
+    material moves vertices, also `placed_position`, `placed_normal` and `placed_tangent` (`material.placing`); the
+    normal is then in the frame of the attributes `shading_normal` and `shading_tangent` (see `placed`).
     """
     reader = _linked(material, reader, lookup)
     shown = [c for c in material.coats if c.shown] or [material.coats[0]]
@@ -294,12 +298,33 @@ def compile_material(material: Material, lookup: MapLookup, reader: FieldReader)
         weights.append((coat, w))
     assert layer is not None
     extra |= _coverage(material, weights)
+    frame = "shading_" if material.moves else ""
     outputs = {
-        "base_color": layer.base_color, "normal": _world(layer.normal), "roughness": layer.roughness,
+        "base_color": layer.base_color, "normal": _world(layer.normal, frame), "roughness": layer.roughness,
         "metallic": layer.metallic, "occlusion": layer.occlusion, "height": layer.height,
         "emissive": layer.emissive, "opacity": layer.opacity, **extra,
     }  # fmt: skip
+    if material.moves:
+        outputs |= compile_moves(
+            material.moves, layer.height, lookup, lambda m: _Fields(m, f"{PREFIX}{m.id}", reader), material.vertex_level
+        )
     return passes.fold(outputs)
+
+
+def moved_vertices(outputs: Mapping[str, Value]) -> dict[str, Value]:
+    """What a program's vertex stage has to work out: where a vertex is placed, if the material moves it."""
+    return {name: outputs[name] for name in ("placed_position",) if name in outputs}
+
+
+def placed(outputs: Mapping[str, Value]) -> dict[str, Value]:
+    """A program whose normals from maps are laid into the frame of the moved surface, not of the mesh at rest."""
+    if "placed_normal" not in outputs:
+        return dict(outputs)
+    frame = {
+        lib.attribute("shading_normal", VEC3): outputs["placed_normal"],
+        lib.attribute("shading_tangent", VEC4): outputs["placed_tangent"],
+    }
+    return passes.rebuilt(outputs, lambda node: frame.get(node, node))
 
 
 @dataclass(frozen=True)
@@ -365,9 +390,9 @@ def _coverage(material: Material, weights: list[tuple[Coat, Value]]) -> dict[str
     return {"coverage": color, **found}
 
 
-def _world(normal: Value) -> Value:
+def _world(normal: Value, frame: str = "") -> Value:
     """A tangent-space normal in world space; the bitangent follows glTF: cross(N, T) times the tangent's w."""
-    n = lib.attribute("normal", VEC3)
-    t = lib.attribute("tangent", VEC4)
+    n = lib.attribute(f"{frame}normal", VEC3)
+    t = lib.attribute(f"{frame}tangent", VEC4)
     b = lib.make("cross", (n, t.xyz)) * t.w
     return lib.normalize(t.xyz * normal.x + b * normal.y + n * normal.z)

@@ -11,6 +11,7 @@ from pydantic import Field, field_validator, model_validator
 
 from jade_coat.material.fields import Frozen, Number, Setting, Spec, Vec2, field, options, remembered, specs
 from jade_coat.material.kinds import kind_of
+from jade_coat.material.placing import PREFIX, AnyMove, Move
 from jade_coat.material.seam import Rim, Seam
 from jade_coat.material.surface import MapLookup, Surface
 from jade_coat.material.where import AnyTerm, Term
@@ -78,6 +79,10 @@ class Material(Frozen):
     two_sided: bool = False
     """Whether its normal turns towards the viewer where it is seen from behind."""
     coats: tuple[Coat, ...] = Field(min_length=1)
+    moves: tuple[AnyMove, ...] = ()
+    """How it moves the vertices of what wears it."""
+    vertex_level: int = Field(2, ge=0, le=12)
+    """The level of its textures that is read at vertices: how far they are blurred there."""
     dials: tuple[Dial, ...] = ()
     links: tuple[Link, ...] = ()
 
@@ -90,6 +95,7 @@ class Material(Frozen):
     def _consistent(self) -> Material:
         for what, names in (
             ("coat ids", [c.id for c in self.coats]),
+            ("moves", [m.id for m in self.moves]),
             ("dial ids", [d.id for d in self.dials]),
             ("dial names", [d.name for d in self.dials]),
             ("linked fields", [k.path for k in self.links]),
@@ -130,7 +136,7 @@ class Material(Frozen):
     @property
     def recipes(self) -> frozenset[str]:
         """The ids of the recipes that where-terms and fields of this material follow."""
-        terms = {recipe for t in self.terms for recipe in t.recipes}
+        terms = {recipe for part in (*self.terms, *self.moves) for recipe in part.recipes}
         return frozenset(terms | {k.recipe for k in self.links if k.recipe})
 
     def reads_bend(self, lookup: MapLookup) -> bool:
@@ -161,9 +167,8 @@ class Material(Frozen):
                     for channel, recipe in _painted_in(used, lookup):
                         found.setdefault(channel, {})[f"{coat.name} shows, by {recipe}"] = None
         for link in self.links if color_set == 0 else ():
-            coat_id = link.path.split(".")[0]
             for channel, recipe in _painted_in(link.recipe, lookup) if link.recipe else ():
-                words = f"{spec_at(self, link.path).label.lower()} of {self.coat(coat_id).name}, by {recipe}"
+                words = f"{spec_at(self, link.path).label.lower()} of {owner_name(self, link.path)}, by {recipe}"
                 found.setdefault(channel, {})[words] = None
         return {channel: tuple(uses) for channel, uses in found.items()}
 
@@ -225,6 +230,22 @@ def _holders(material: Material) -> Iterator[tuple[str, Any]]:
             yield f"{coat.id}.where.{term.id}", term
         yield f"{coat.id}.seam", coat.seam
         yield f"{coat.id}.rim", coat.rim
+    for move in material.moves:
+        yield f"{PREFIX}{move.id}", move
+
+
+def owner_of(path: str) -> str:
+    """What a field belongs to, by its path: the id of a coat, or of a move with `PREFIX` before it."""
+    return path.split(".", 1)[0]
+
+
+def owner_name(material: Material, path: str) -> str:
+    """The name, for people, of what a field belongs to. Raises KeyError."""
+    owner = owner_of(path)
+    if owner.startswith(PREFIX):
+        move: Move = by_id(material.moves, owner.removeprefix(PREFIX), "move")
+        return f"Moved {move.label.lower()}"
+    return material.coat(owner).name
 
 
 @remembered
@@ -254,9 +275,9 @@ def replaced(part: Any, path: Sequence[str], changes: Mapping[str, Any]) -> Any:
 def with_field(material: Material, path: str, value: Setting) -> Material:
     """A material with one field set. Raises KeyError or ValueError."""
     value = spec_at(material, path).clamped(value)
-    coat_id, *inner, name = path.split(".")
-    coats = tuple(replaced(c, inner, {name: value}) if c.id == coat_id else c for c in material.coats)
-    changed: Material = material.with_(coats=coats)
+    owner, *inner, name = path.split(".")
+    kind, wanted = ("moves", owner.removeprefix(PREFIX)) if owner.startswith(PREFIX) else ("coats", owner)
+    changed: Material = replaced(material, [kind, wanted, *inner], {name: value})
     return changed
 
 

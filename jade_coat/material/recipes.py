@@ -10,6 +10,7 @@ from typing import Protocol
 from pydantic import Field, model_validator
 
 from jade_coat.material.fields import Frozen
+from jade_coat.material.shared import TIME, WIND_STRENGTH, shared_name
 from jade_coat.program import FLOAT, VEC3, VEC4, Value, const, lib, passes
 from jade_coat.program.value import TypeMismatch, combine
 
@@ -128,7 +129,15 @@ STEP_KINDS: dict[str, StepKind] = {
     ),
     "luck": StepKind("Luck of the prop", "a random number for each prop", (), lambda a, _: lib.instance("seed", FLOAT)),
     "shared": StepKind(
-        "Shared dial", "a shared dial of the project", (), lambda a, pick: lib.shared(f"own_{pick}"), "shared"
+        "Shared dial", "a shared dial of the project", (), lambda a, pick: lib.shared(shared_name(pick)), "shared"
+    ),
+    "time": StepKind("Time", "seconds on the clock", (), lambda a, _: lib.shared(TIME)),
+    "wind": StepKind("Wind", "how strongly it blows, 0 to 1", (), lambda a, _: lib.shared(WIND_STRENGTH)),
+    "at vertices": StepKind(
+        "At the vertices",
+        "x, worked out at the mesh's vertices only: cheaper, and not exact for what bends between them",
+        _X,
+        lambda a, _: lib.per_vertex(a[0], 2),
     ),
     "add": StepKind("Add", "a + b", _AB, _binary(lambda a, b: a + b)),
     "subtract": StepKind("Subtract", "a − b", _AB, _binary(lambda a, b: a - b)),

@@ -11,6 +11,7 @@ from pydantic import Field
 from jade_coat.material.fields import Frozen, Vec2, Vec3, field, option
 from jade_coat.material.placement import place_of
 from jade_coat.material.recipes import recipe_value, step_values
+from jade_coat.material.shared import shared_name
 from jade_coat.material.surface import MapLookup, Role
 from jade_coat.program import FLOAT, VEC2, VEC3, VEC4, Value, combine, const, lib
 
@@ -33,11 +34,6 @@ class Painted(NamedTuple):
 
     color_set: int
     channel: str
-
-
-def shared_name(dial: str) -> str:
-    """The name programs use for a shared dial."""
-    return f"own_{dial}"
 
 
 class Term(Frozen):

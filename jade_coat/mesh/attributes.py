@@ -50,7 +50,7 @@ class Attribute:
 
     name: str
     type: Type
-    stream: str
+    streams: tuple[str, ...]
     glsl: str
     numpy: Callable[[Placed], Array]
 
@@ -118,31 +118,61 @@ def _colors(at: Placed, index: int) -> Array:
 
 
 def _uv(index: int) -> Attribute:
-    return Attribute(f"uv{index}", VEC2, f"uv{index}", f"in_uv{index}", lambda at: at.mesh.uv(index))
+    return Attribute(f"uv{index}", VEC2, (f"uv{index}",), f"in_uv{index}", lambda at: at.mesh.uv(index))
 
 
 def _color(index: int) -> Attribute:
     return Attribute(
-        f"color{index}", VEC4, f"color{index}", f"vec4(in_color{index}) / {FULL}.0", lambda at: _colors(at, index)
+        f"color{index}", VEC4, (f"color{index}",), f"vec4(in_color{index}) / {FULL}.0", lambda at: _colors(at, index)
     )
 
 
+def _along(at: Placed) -> Array:
+    return np.asarray(at.mesh.tangents[:, :3] @ at.linear.T)
+
+
+def _object_across(at: Placed) -> Array:
+    tangents = at.mesh.tangents
+    return np.asarray(np.cross(at.mesh.normals, tangents[:, :3]) * tangents[:, 3:])
+
+
+def _own_axis(at: Placed, axis: int) -> Array:
+    way = at.linear[:, axis] / np.linalg.norm(at.linear[:, axis])
+    return np.broadcast_to(way.astype(np.float32), (at.mesh.vertex_count, 3))
+
+
+_NORMAL = f"normalize(mat3(MODEL) * (in_normal / {_STRETCH}))"
+_TANGENT = "vec4(normalize(mat3(MODEL) * in_tangent.xyz), in_tangent.w)"
+_ACROSS = "cross(in_normal, in_tangent.xyz) * in_tangent.w"
 ATTRIBUTES: dict[str, Attribute] = {
     a.name: a
     for a in (
-        Attribute("position", VEC3, "position", "in_position", lambda at: at.mesh.positions),
-        Attribute("object_normal", VEC3, "normal", "in_normal", lambda at: at.mesh.normals),
-        Attribute("object_tangent", VEC4, "tangent", "in_tangent", lambda at: at.mesh.tangents),
-        Attribute("world_position", VEC3, "position", "world.xyz", _world),
-        Attribute("normal", VEC3, "normal", f"normalize(mat3(MODEL) * (in_normal / {_STRETCH}))", _world_normal),
+        Attribute("position", VEC3, ("position",), "in_position", lambda at: at.mesh.positions),
+        Attribute("object_normal", VEC3, ("normal",), "in_normal", lambda at: at.mesh.normals),
+        Attribute("object_tangent", VEC4, ("tangent",), "in_tangent", lambda at: at.mesh.tangents),
+        Attribute("object_along", VEC3, ("tangent",), "in_tangent.xyz", lambda at: at.mesh.tangents[:, :3]),
+        Attribute("object_across", VEC3, ("normal", "tangent"), f"({_ACROSS})", _object_across),
+        Attribute("world_position", VEC3, ("position",), "world.xyz", _world),
+        Attribute("normal", VEC3, ("normal",), _NORMAL, _world_normal),
+        Attribute("tangent", VEC4, ("tangent",), _TANGENT, _world_tangent),
+        # The frame that normals from maps are laid into: that of the mesh at rest, or where its vertices are moved.
+        Attribute("shading_normal", VEC3, ("normal",), _NORMAL, _world_normal),
+        Attribute("shading_tangent", VEC4, ("tangent",), _TANGENT, _world_tangent),
+        # The tangent frame in the world as long as the prop's size makes it.
+        Attribute("along", VEC3, ("tangent",), "(mat3(MODEL) * in_tangent.xyz)", _along),
         Attribute(
-            "tangent", VEC4, "tangent", "vec4(normalize(mat3(MODEL) * in_tangent.xyz), in_tangent.w)", _world_tangent
+            "across", VEC3, ("normal", "tangent"), f"(mat3(MODEL) * ({_ACROSS}))",
+            lambda at: _object_across(at) @ at.linear.T,
         ),
-        Attribute("curvature", FLOAT, "curvature", "in_curvature", lambda at: at.mesh.curvature),
+        *(
+            Attribute(f"own_{axis}", VEC3, (), f"normalize(MODEL[{i}].xyz)", lambda at, i=i: _own_axis(at, i))  # type: ignore[misc]
+            for i, axis in enumerate("xyz")
+        ),
+        Attribute("curvature", FLOAT, ("curvature",), "in_curvature", lambda at: at.mesh.curvature),
         *(_uv(i) for i in range(MAX_UV_SETS)),
         *(_color(i) for i in range(MAX_COLOR_SETS)),
     )
-}
+}  # fmt: skip
 """All attributes, by the name programs use."""
 
 
@@ -157,14 +187,29 @@ def attributes_of(wanted: Iterable[str]) -> list[Attribute]:
 def measure(mesh: MeshData, wanted: Iterable[str]) -> None:
     """Measure on a whole mesh what has to be before only a part of it is looked at; the mesh keeps it."""
     for attribute in attributes_of(wanted):
-        if STREAMS[attribute.stream].measured:
-            STREAMS[attribute.stream].of(mesh)
+        for stream in attribute.streams:
+            if STREAMS[stream].measured:
+                STREAMS[stream].of(mesh)
 
 
 def vertex_declarations(wanted: Iterable[str]) -> list[str]:
     """The GLSL inputs that some attributes read."""
-    streams = dict.fromkeys(a.stream for a in attributes_of(wanted))
+    streams = dict.fromkeys(s for a in attributes_of(wanted) for s in a.streams)
     return [f"in {STREAMS[s].kind} in_{s};" for s in streams]
+
+
+def mesh_numbers(mesh: MeshData) -> dict[str, tuple[float, ...]]:
+    """What programs read of a mesh as a whole, by the names of instance values.
+
+    `metresN` is what a unit of each UV set spans, `spacing` how far neighbouring vertices are apart; metres.
+    """
+    found: dict[str, tuple[float, ...]] = {f"metres{i}": metres for i, metres in enumerate(mesh.metres)}
+    return {**found, "spacing": (mesh.typical_edge,)}
+
+
+def mesh_number_type(name: str) -> Type:
+    """The type of one of `mesh_numbers`."""
+    return FLOAT if name == "spacing" else VEC2
 
 
 def mesh_streams(mesh: MeshData, measured: Iterable[str] = ()) -> dict[str, Array]:

@@ -105,7 +105,7 @@ class MeshData:
             tuple(u[vertices] for u in self.uvs), tuple(c[vertices] for c in self.colors),
             np.ascontiguousarray(triangles, np.uint32), (Slot("part", 0, len(triangles)),),
         )  # fmt: skip
-        made.__dict__["metres"] = self.metres
+        made.__dict__["metres"], made.__dict__["typical_edge"] = self.metres, self.typical_edge
         if "curvature" in self.__dict__:
             made.__dict__["curvature"] = self.curvature[vertices]
         return made
@@ -157,6 +157,13 @@ class MeshData:
     def spacing(self) -> float:
         """Metres between vertices, in the median over them."""
         return float(np.median(self.edge_length))
+
+    @cached_property
+    def typical_edge(self) -> float:
+        """The median length of some edges, metres: quicker than `spacing`, and the same for every use of a mesh."""
+        some = self.triangles[:: max(len(self.triangles) // 2048, 1)]
+        corners = self.positions[some].astype(np.float64)
+        return float(np.median(np.linalg.norm(corners - np.roll(corners, -1, axis=1), axis=2))) or 1e-3
 
     @cached_property
     def curvature(self) -> Array:

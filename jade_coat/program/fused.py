@@ -402,7 +402,7 @@ class Plan:
         stage: dict[Value, int] = {}
         in_loop: dict[Value, bool] = {}
         for node in order:
-            spread[node] = node.op in ("attribute", "texture") or any(spread[a] for a in node.args)
+            spread[node] = node.op in ("attribute", "texture", "texture_level") or any(spread[a] for a in node.args)
             in_loop[node] = spread[node] and traceable(node)
             # a NumPy call's results are read by the loop after it
             stage[node] = max((stage[a] + (spread[a] and not in_loop[a]) for a in node.args), default=0)

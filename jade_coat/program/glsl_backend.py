@@ -42,8 +42,9 @@ class DialAccess(Enum):
 class GlslProgram:
     """Emitted text and what must be bound to run it.
 
-    `vertex_body` runs where the frame has set `attribute_NAME` and `instance_NAME`; `pixel_body` leaves each output
-    in the variable `output_name(NAME)`. Dials are read from `row_table` at `row_at`.
+    `vertex_body` runs where the frame has set `attribute_NAME` and `instance_NAME`, and leaves what was asked for at
+    the vertices in `vertex_name(NAME)`; `pixel_body` leaves each output in the variable `output_name(NAME)`. Dials are
+    read from `row_table` at `row_at`.
     """
 
     helpers: str
@@ -61,6 +62,8 @@ class GlslProgram:
     layout: DialLayout
     spilled: Mapping[str, Value]
     varyings: int
+    at_vertices: tuple[str, ...] = ()
+    """The names of what was asked for at the vertices."""
 
     @property
     def key(self) -> tuple[str, ...]:
@@ -71,6 +74,11 @@ class GlslProgram:
 def output_name(name: str) -> str:
     """The GLSL variable that holds an output: `where:moss` becomes `out_where_moss`."""
     return "out_" + re.sub(r"[^A-Za-z0-9]+", "_", name)
+
+
+def vertex_name(name: str) -> str:
+    """The GLSL variable of the vertex stage that holds what was asked for there."""
+    return "vertex_" + re.sub(r"[^A-Za-z0-9]+", "_", name)
 
 
 def uniform_name(dial: str) -> str:
@@ -97,22 +105,27 @@ def emit(
     budget: int = VARYING_BUDGET,
     dials: DialAccess = DialAccess.ROW,
     samplers: Samplers | None = None,
+    vertex: Mapping[str, Value] | None = None,
 ) -> GlslProgram:
     """Emit a folded program; row-rate values that find no varying are spilled to columns behind `layout`.
+
+    `outputs` are for the pixel stage, `vertex` for the vertex stage; textures there are read by level
+    (`lib.per_vertex`).
 
     With dials as uniforms nothing is spilled: what finds no varying is worked out in the pixel stage. `samplers` says
     which textures share one (`program.samplers`); left out, each has its own. Raises TooManySamplers when they are more
     than OpenGL promises, and ValueError when the attributes alone exceed the varying budget.
     """
+    vertex = dict(vertex or {})
     stages = _Stages(outputs, budget, may_spill=dials is DialAccess.ROW)
     spilled = {f"spilled{i}": node for i, node in enumerate(stages.spilled)}
     full = layout.extended((name, node.type) for name, node in spilled.items())
-    read = tuple(passes.textures(outputs.values()))
+    read = tuple(passes.textures((*outputs.values(), *vertex.values())))
     taken = samplers if samplers is not None else tuple((t,) for t in read)
     room = PROMISED - (dials is DialAccess.ROW)  # the table of rows takes one
     if len(taken) > room:
         raise TooManySamplers(f"it reads {len(taken)} textures at once, and {room} can be had")
-    return _Writer(outputs, stages, full, fetch, dials, taken).program(spilled)
+    return _Writer(outputs, vertex, stages, full, fetch, dials, taken).program(spilled)
 
 
 @dataclass(frozen=True)
@@ -203,14 +216,15 @@ class _Writer:
     """Writes statements for both stages."""
 
     def __init__(
-        self, outputs: Mapping[str, Value], stages: _Stages, layout: DialLayout, fetch: FetchMode, dials: DialAccess,
-        samplers: Samplers,
+        self, outputs: Mapping[str, Value], roots: Mapping[str, Value], stages: _Stages, layout: DialLayout,
+        fetch: FetchMode, dials: DialAccess, samplers: Samplers,
     ) -> None:  # fmt: skip
+        self.roots = roots
         self.outputs, self.stages, self.layout, self.fetch, self.dials = outputs, stages, layout, fetch, dials
         self.vertex: list[str] = []
         self.pixel: list[str] = []
         self.helpers: dict[str, None] = {"fetch_manual": None} if fetch is FetchMode.MANUAL else {}
-        self.textures = tuple(passes.textures(outputs.values()))
+        self.textures = tuple(passes.textures((*outputs.values(), *roots.values())))
         self.samplers = samplers
         self._places = {t: (i, k, len(group) > 1) for i, group in enumerate(samplers) for k, t in enumerate(group)}
         if fetch is FetchMode.MANUAL and any(len(group) > 1 for group in samplers):
@@ -219,16 +233,18 @@ class _Writer:
 
     def program(self, spilled: Mapping[str, Value]) -> GlslProgram:
         crossing = self.stages.crossing
-        in_vertex = self._stage(list(crossing), self.vertex, pixel=False)
+        in_vertex = self._stage([*crossing, *self.roots.values()], self.vertex, pixel=False)
         for node, varying in crossing.items():
             self.vertex.append(f"{varying.name} = {in_vertex[node]};")
+        for name, node in self.roots.items():
+            self.vertex.append(f"{node.type.name} {vertex_name(name)} = {in_vertex[node]};")
         in_pixel = self._stage(list(self.outputs.values()), self.pixel, pixel=True)
         for name, node in self.outputs.items():
             self.pixel.append(f"{node.type.name} {output_name(name)} = {in_pixel[node]};")
         bins = sorted({(v.flat, v.index) for v in crossing.values()})
         kinds = [("flat" if f else "smooth", i) for f, i in bins]
         sources = helper_sources()
-        nodes = list(walk(list(self.outputs.values())))
+        nodes = list(walk([*self.outputs.values(), *self.roots.values()]))
         return GlslProgram(
             helpers="\n".join(sources[name] for name in sources if name in self.helpers),
             uniforms=self._uniforms(nodes),
@@ -244,6 +260,7 @@ class _Writer:
             layout=self.layout,
             spilled=dict(spilled),
             varyings=len(bins),
+            at_vertices=tuple(self.roots),
         )
 
     def _uniforms(self, nodes: list[Value]) -> str:
@@ -298,6 +315,8 @@ class _Writer:
     def _expression(self, node: Value, arguments: list[str]) -> str:
         if node.op == "texture":
             return self._texture_read(node.static, arguments)
+        if node.op == "texture_level":
+            return self._level_read(*node.static, arguments[0])
         if node.op == "texture_mean":
             return f"mean{self.textures.index(node.static)}"
         if node.op == "dial":
@@ -313,12 +332,21 @@ class _Writer:
         if self.fetch is FetchMode.MANUAL:
             color = "true" if texture.is_color else "false"
             name, more = ("fetch_manual_layer", f", {layer}") if in_array else ("fetch_manual", "")
-            return f"{name}(map{index}, {arguments[0]}, {color}{more})"
+            return f"{name}(map{index}, {arguments[0]}, {color}{more}, 0)"
         at = f"vec3({arguments[0]}, {layer}.0)" if in_array else arguments[0]
         if len(arguments) == 2:
             smooth = arguments[1]
             return f"textureGrad(map{index}, {at}, dFdx({smooth}), dFdy({smooth}))"
         return f"texture(map{index}, {at})"
+
+    def _level_read(self, texture: TextureRef, level: int, uv: str) -> str:
+        index, layer, in_array = self._places[texture]
+        if self.fetch is FetchMode.MANUAL:
+            color = "true" if texture.is_color else "false"
+            name, more = ("fetch_manual_layer", f", {layer}") if in_array else ("fetch_manual", "")
+            return f"{name}(map{index}, {uv}, {color}{more}, {level})"
+        at = f"vec3({uv}, {layer}.0)" if in_array else uv
+        return f"textureLod(map{index}, {at}, {level}.0)"
 
     def _row_read(self, name: str) -> str:
         if self.dials is DialAccess.UNIFORM:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from jade_coat.program import passes
 from jade_coat.program.ops.curves import Curve
 from jade_coat.program.ops.noise import Fbm
 from jade_coat.program.types import FLOAT, Type
@@ -98,6 +99,20 @@ def texture(reference: TextureRef, uv: Value, smooth: Value | None = None) -> Va
     return make("texture", (uv,) if smooth is None or smooth is uv else (uv, smooth), reference)
 
 
+def texture_level(reference: TextureRef, level: int, uv: Value) -> Value:
+    """Four channels of one level of a texture, 0 for the largest; a level it does not have is its smallest."""
+    return make("texture_level", (uv,), (reference, level))
+
+
+def per_vertex(value: Value, level: int = 0) -> Value:
+    """A value worked out at the vertices and interpolated; textures are read from a level by its number there."""
+
+    def readable(node: Value) -> Value:
+        return texture_level(node.static, level, node.args[0]) if node.op == "texture" else node
+
+    return make("per_vertex", (passes.rebuilt({"v": value}, readable)["v"],))
+
+
 def texture_mean(reference: TextureRef) -> Value:
     """The mean of a texture's four channels."""
     return make("texture_mean", (), reference)
@@ -154,7 +169,32 @@ def luminance(color: Value) -> Value:
 
 
 __all__ = [
-    "Operand", "as_value", "attribute", "blend_normals", "clamp", "combine", "const", "dial", "dot", "fbm",
-    "instance", "lerp", "less", "luminance", "make", "maximum", "minimum", "normalize", "power", "ramp", "select",
-    "shared", "smoothstep", "texture", "turn", "unary",
+    "Operand",
+    "as_value",
+    "attribute",
+    "blend_normals",
+    "clamp",
+    "combine",
+    "const",
+    "dial",
+    "dot",
+    "fbm",
+    "instance",
+    "lerp",
+    "less",
+    "luminance",
+    "make",
+    "maximum",
+    "minimum",
+    "normalize",
+    "per_vertex",
+    "power",
+    "ramp",
+    "select",
+    "shared",
+    "smoothstep",
+    "texture",
+    "texture_level",
+    "turn",
+    "unary",
 ]  # fmt: skip

@@ -19,6 +19,10 @@ def _no_textures(reference: TextureRef, uv: Array) -> Array:
     raise KeyError(f"no texture {reference.name!r} was given to evaluate with")
 
 
+def _no_level(reference: TextureRef, level: int, uv: Array) -> Array:
+    raise KeyError(f"no levels of the texture {reference.name!r} were given to evaluate with")
+
+
 def _no_mean(reference: TextureRef) -> Array:
     raise KeyError(f"no mean of the texture {reference.name!r} was given to evaluate with")
 
@@ -28,7 +32,7 @@ class Environment:
     """What a program reads from outside: arrays `(k, n)` or `(k, 1)` by name, and a way to read textures.
 
     `fetch(reference, uv)` takes `(2, n)` and returns `(4, n)`, colour already linear; `mean(reference)` returns
-    `(4, 1)`.
+    `(4, 1)`; `fetch_level(reference, level, uv)` reads one level.
     """
 
     attributes: Mapping[str, Array] = field(default_factory=dict)
@@ -37,6 +41,7 @@ class Environment:
     instance: Mapping[str, Array] = field(default_factory=dict)
     fetch: Fetch = _no_textures
     mean: Callable[[TextureRef], Array] = _no_mean
+    fetch_level: Callable[[TextureRef, int, Array], Array] = _no_level
 
 
 def evaluate(outputs: Outputs, environment: Environment) -> dict[str, Array]:
@@ -80,6 +85,8 @@ def value_of(node: Value, known: Mapping[Value, Array], environment: Environment
     if node.op == "texture":
         assert isinstance(node.static, TextureRef)
         found = environment.fetch(node.static, np.ascontiguousarray(known[node.args[0]]))
+    elif node.op == "texture_level":
+        found = environment.fetch_level(*node.static, np.ascontiguousarray(known[node.args[0]]))
     elif node.op == "texture_mean":
         found = environment.mean(node.static)
     elif OPS[node.op].reads_outside:

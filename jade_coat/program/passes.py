@@ -13,6 +13,7 @@ from jade_coat.program.value import TextureRef, Value, const, make, splat, swizz
 LIVE_SHARED = frozenset({"time", "camera_position"})
 UNIFORM_OPS = frozenset({"shared", "texture_mean"})
 """Ops whose value is at hand in every stage."""
+TEXTURE_OPS = frozenset({"texture", "texture_level"})
 AFFINE_OPS = frozenset({"add", "sub", "neg", "swizzle", "combine", "splat"})
 
 
@@ -144,8 +145,10 @@ def _affine_degree(node: Value, degree: Mapping[Value, int]) -> int:
     of = [degree[a] for a in node.args]
     if node.op == "attribute":
         return 1
-    if node.op == "texture":
+    if node.op in TEXTURE_OPS:
         return 2
+    if node.op == "per_vertex":
+        return min(max(of), 1)
     if not any(of):
         return 0
     if node.op in AFFINE_OPS:
@@ -197,8 +200,22 @@ def reads(outputs: Mapping[str, Value], op: str) -> frozenset[str]:
 
 def textures(values: Iterable[Value]) -> list[TextureRef]:
     """The textures that the values read, in a stable order."""
-    found = {n.static for n in walk(list(values)) if n.op in ("texture", "texture_mean")}
+    nodes = list(walk(list(values)))
+    found = {n.static for n in nodes if n.op in ("texture", "texture_mean")}
+    found |= {n.static[0] for n in nodes if n.op == "texture_level"}
     return sorted((t for t in found if isinstance(t, TextureRef)), key=lambda t: t.name)
+
+
+def _only_at_vertices(outputs: Mapping[str, Value]) -> set[Value]:
+    """The nodes that only what is asked for at the vertices needs: no pixel works them out."""
+    at_pixels: set[Value] = set()
+    stack = list(outputs.values())
+    while stack:
+        node = stack.pop()
+        if node not in at_pixels:
+            at_pixels.add(node)
+            stack.extend(() if node.op == "per_vertex" else node.args)
+    return set(walk(list(outputs.values()))) - at_pixels
 
 
 @dataclass(frozen=True)
@@ -213,12 +230,13 @@ class Cost:
 def cost(outputs: Mapping[str, Value]) -> Cost:
     """Add up the pixel-rate work of the outputs; what is shared between them counts once."""
     rate = rates(outputs)
+    asked = _only_at_vertices(outputs)
     per_rate = {r.name.lower(): 0 for r in Rate}
     arithmetic, fetches = 0.0, 0
     for node, at in rate.items():
         per_rate[at.name.lower()] += 1
-        if node.op == "texture":
-            fetches += 1
-        elif at is Rate.PIXEL:
+        if node.op in TEXTURE_OPS:
+            fetches += node not in asked
+        elif at is Rate.PIXEL and node not in asked:
             arithmetic += OPS[node.op].cost * (node.type.size if node.type.size > 1 else 1)
     return Cost(arithmetic, fetches, per_rate)

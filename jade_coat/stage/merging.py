@@ -7,7 +7,7 @@ from typing import Any
 from jade_coat.stage.project import KINDS_OF_THINGS, LISTED, Project
 
 LISTS = (*LISTED, *KINDS_OF_THINGS)
-SINGLE = ("name", "light", "origins")
+SINGLE = ("name", "light", "wind", "origins")
 
 
 def merged(base: Project, mine: Project, theirs: Project) -> tuple[Project, list[str]]:

@@ -22,11 +22,12 @@ from jade_coat.maps.mapset import MapSet
 from jade_coat.material.fields import Frozen, Number
 from jade_coat.material.material import Finish, Material, by_id
 from jade_coat.material.recipes import Recipe
+from jade_coat.material.shared import SharedValue
 from jade_coat.mesh.filling import PaintRule
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.program.types import Array
 from jade_coat.stage.origins import Origin
-from jade_coat.stage.shared_dials import SharedDial
+from jade_coat.stage.shared_dials import SharedDial, Wind, shared_values
 from jade_coat.stage.things import Thing, Things
 from jade_coat.stage.turns import STRAIGHT, Turn, turn_rows, unit
 
@@ -168,6 +169,7 @@ class Project(Frozen):
     groups: Things[Group] = Field(default_factory=Things)
     props: Things[Prop] = Field(default_factory=Things)
     light: Light = Light()
+    wind: Wind = Wind()
     shared: tuple[SharedDial, ...] = ()
     recipes: tuple[Recipe, ...] = ()
     origins: tuple[Origin, ...] = ()
@@ -256,6 +258,15 @@ class Project(Frozen):
         if what == "groups":
             made._check(("groups",))
         return made
+
+    def shared_at(self, time: float = 0.0) -> dict[str, SharedValue]:
+        """All shared values at a time of their tracks in seconds, by the names that programs use."""
+        return shared_values(self.shared, self.wind, time)
+
+    @property
+    def plays(self) -> bool:
+        """Whether anything in it goes by the clock."""
+        return any(d.keys for d in self.shared) or any(s.kind == "time" for r in self.recipes for s in r.steps)
 
     def recipe(self, wanted: str) -> Recipe:
         """The recipe with this id. Raises KeyError."""

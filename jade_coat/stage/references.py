@@ -6,7 +6,8 @@ from collections.abc import Callable, Iterator
 from typing import Any, Literal
 
 from jade_coat.material.fields import Frozen
-from jade_coat.material.material import Link, Material, by_id
+from jade_coat.material.material import Link, Material, by_id, owner_of
+from jade_coat.material.placing import PREFIX, RecipeMove
 from jade_coat.material.recipes import STEP_KINDS, Recipe, Step
 from jade_coat.material.surface import Detail, Surface
 from jade_coat.material.where import MapTerm, RecipeTerm, SharedTerm
@@ -20,6 +21,7 @@ New = Callable[[Kind, str], str]
 FIELDS: dict[type[Frozen], dict[str, Kind]] = {
     Surface: {"map_set": "map_sets", "top_set": "map_sets", "more_sets": "map_sets"},
     Detail: {"map_set": "map_sets"}, MapTerm: {"map_set": "map_sets"}, RecipeTerm: {"recipe": "recipes"},
+    RecipeMove: {"recipe": "recipes"},
     SharedTerm: {"shared": "shared"}, Link: {"shared": "shared", "recipe": "recipes"},
     PaintRule: {"map_set": "map_sets", "other": "props"}, Prop: {"mesh": "meshes"},
 }  # fmt: skip
@@ -201,9 +203,9 @@ def losses(before: Project, after: Project) -> list[str]:
                     lines.append(f"The dial {dial.name} goes, which {_named(users)} set.")
         paths = {k.path for k in new.links}
         known = {d.id: d.name for d in before.shared} | {r.id: r.name for r in before.recipes}
-        coats = {c.id for c in new.coats}
+        coats = {c.id for c in new.coats} | {f"{PREFIX}{m.id}" for m in new.moves}
         for link in old.links:
-            if link.path not in paths and link.path.split(".")[0] in coats:
+            if link.path not in paths and owner_of(link.path) in coats:
                 source = known.get(link.shared or link.recipe, "what is gone")
                 lines.append(
                     f"{link.path.rpartition('.')[2].replace('_', ' ').capitalize()} no longer follows {source}."

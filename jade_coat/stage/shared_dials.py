@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from pydantic import Field, field_validator
 
 from jade_coat.material.fields import Frozen, Vec2
-from jade_coat.material.where import shared_name
+from jade_coat.material.shared import TIME, WIND_DIRECTION, WIND_STRENGTH, SharedValue, shared_name
 from jade_coat.program.ops.curves import Curve
 from jade_coat.program.types import Array
 
@@ -51,6 +53,15 @@ class SharedDial(Frozen):
         return np.clip(found, self.low, self.high)
 
 
-def shared_values(dials: tuple[SharedDial, ...], time: float = 0.0) -> dict[str, float]:
-    """The values of shared dials at a time, by the names that programs use."""
-    return {shared_name(d.id): d.at(time) for d in dials}
+class Wind(Frozen):
+    """The wind of the stage: the angle it blows to about +y from +z towards +x, radians, and how strongly."""
+
+    azimuth: float = 0.8
+    strength: float = Field(0.3, ge=0, le=1)
+
+
+def shared_values(dials: tuple[SharedDial, ...], wind: Wind, time: float = 0.0) -> dict[str, SharedValue]:
+    """All shared values at a time in seconds, by the names that programs use."""
+    towards = (math.sin(wind.azimuth), 0.0, math.cos(wind.azimuth))
+    own: dict[str, SharedValue] = {shared_name(d.id): d.at(time) for d in dials}
+    return {**own, TIME: time, WIND_DIRECTION: towards, WIND_STRENGTH: wind.strength}

@@ -11,7 +11,8 @@ import moderngl
 import numpy as np
 
 from jade_coat.material.paint_source import OWN_MAP
-from jade_coat.mesh.attributes import STREAMS
+from jade_coat.material.shared import EVERYWHERE, SharedValue
+from jade_coat.mesh.attributes import STREAMS, mesh_number_type
 from jade_coat.program.glsl_backend import shared_uniform
 from jade_coat.program.types import Array
 from jade_coat.program.value import TextureRef
@@ -32,7 +33,7 @@ class Drawer:
 
     def __init__(self, context: Any, assets: GpuAssets, scenes: GpuScenes, shop: ProgramShop) -> None:
         self.context, self.assets, self.scenes, self.shop = context, assets, scenes, shop
-        self.shared: dict[str, float] = {}
+        self.shared: dict[str, SharedValue] = {}
         """The values of the shared dials, by the names programs use."""
         self.changes = 0
         """Counts up with every change of a shared dial or of a row."""
@@ -72,13 +73,12 @@ class Drawer:
         set_uniform(program, "shared_camera_position", tuple(eye))
         for name in glsl.shared:
             if name in self.shared or name != "camera_position":
-                set_uniform(program, shared_uniform(name), self.shared.get(name, 0.0))
+                set_uniform(program, shared_uniform(name), self.shared.get(name, EVERYWHERE.get(name, 0.0)))
         for name in glsl.instance:
             if name == "seed":
                 continue
-            uv_set = int(name.removeprefix("metres"))
-            value = mesh.metres[uv_set] if uv_set < len(mesh.metres) else (1.0, 1.0)
-            set_uniform(program, f"instance_{name}", value)
+            value = mesh.numbers.get(name, (1.0,) * mesh_number_type(name).size)
+            set_uniform(program, f"instance_{name}", value if len(value) > 1 else value[0])
 
     def _sampled(self, draw: Draw, group: tuple[TextureRef, ...]) -> Any:
         """The texture behind a sampler of a draw; grey until it is there."""

@@ -10,6 +10,7 @@ import numpy as np
 
 from jade_coat.material.compile import structure
 from jade_coat.material.material import Material
+from jade_coat.material.shared import SharedValue
 from jade_coat.material.surface import MapLookup
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.program.types import Array
@@ -39,7 +40,7 @@ class Given(ABC):
         self._materials: dict[str, tuple[Material, MapLookup, dict[str, str]]] = {}
         self._scenes: dict[str, Scene] = {}
         self._sun: tuple[tuple[float, float, float], float, str | Environment] | None = None
-        self._shared_values: dict[str, float] = {}
+        self._shared_values: Mapping[str, SharedValue] = {}
 
     @abstractmethod
     def send(self, message: m.Message) -> None:
@@ -148,12 +149,13 @@ class Given(ABC):
             self.send(m.CompileAhead(wanted))
 
     def _send_mesh(self, key: str, mesh: MeshData) -> None:
-        from jade_coat.mesh.attributes import mesh_streams
+        from jade_coat.mesh.attributes import mesh_numbers, mesh_streams
 
+        numbers = mesh_numbers(mesh)
         streams = mesh_streams(mesh, self._measured.get(key, ()))
 
         def message(handles: dict[str, Handle]) -> m.PutMesh:
-            return m.PutMesh(key, {name: handles[name] for name in streams}, handles["triangles"], mesh.metres)
+            return m.PutMesh(key, {name: handles[name] for name in streams}, handles["triangles"], numbers)
 
         self.send_arrays({**streams, "triangles": mesh.triangles}, message)
 
@@ -228,7 +230,7 @@ class Given(ABC):
         patch.apply(self._scenes[name])
         self.send(m.PatchScene(name, patch))
 
-    def set_shared(self, values: dict[str, float]) -> None:
+    def set_shared(self, values: Mapping[str, SharedValue]) -> None:
         """Send the values of the shared dials, unless they are so already."""
         if values != self._shared_values:
             self._shared_values = dict(values)

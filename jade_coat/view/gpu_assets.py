@@ -20,11 +20,11 @@ from jade_coat.view.gl_texture import RGBA8, RGBA16, GlCalls, GlTexture
 
 @dataclass
 class GpuMesh:
-    """Vertex streams, triangles, and the metres that a unit of each UV set spans."""
+    """Vertex streams, triangles, and the numbers that programs read of the mesh as a whole."""
 
     streams: dict[str, Any]
     indices: Any
-    metres: tuple[tuple[float, float], ...]
+    numbers: Mapping[str, tuple[float, ...]]
     bounds: Array
     middles: tuple[Array, Array] | None = None
 
@@ -87,7 +87,9 @@ class GpuAssets:
         self.replaced: list[str] = []
         """Keys of meshes and paint whose buffers are others now; whoever kept them takes the list and clears it."""
 
-    def put_mesh(self, key: str, streams: Mapping[str, Array], triangles: Array, metres: Any) -> None:
+    def put_mesh(
+        self, key: str, streams: Mapping[str, Array], triangles: Array, numbers: Mapping[str, tuple[float, ...]]
+    ) -> None:
         """Take a mesh; streams are those of `mesh.attributes.STREAMS`."""
         self.version += 1
         self._forget_mesh(key)
@@ -95,7 +97,7 @@ class GpuAssets:
         position = streams["position"]
         bounds = np.stack([position.min(axis=0), position.max(axis=0)])
         indices = self._context.buffer(np.ascontiguousarray(triangles, np.uint32).tobytes())
-        self.meshes[key] = GpuMesh(buffers, indices, tuple(metres), bounds)
+        self.meshes[key] = GpuMesh(buffers, indices, dict(numbers), bounds)
 
     def _forget_mesh(self, key: str) -> None:
         old = self.meshes.pop(key, None)
@@ -218,6 +220,11 @@ class GpuAssets:
         """The surface kind of a material; opaque for one that is not there."""
         found = self.materials.get(material)
         return kind_of(found[0].kind) if found is not None else KINDS["opaque"]
+
+    def moves(self, material: str) -> bool:
+        """Whether a material moves vertices."""
+        found = self.materials.get(material)
+        return found is not None and bool(found[0].moves)
 
     def kind(self, material: str, texture: TextureRef) -> Kind | None:
         """What kind of texture a material reads under a name; None while it is not there."""

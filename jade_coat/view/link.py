@@ -19,7 +19,6 @@ from jade_coat.stage.draws import Scene
 from jade_coat.stage.looks import material_of, worn
 from jade_coat.stage.project import Project
 from jade_coat.stage.scene import SceneColumns, single
-from jade_coat.stage.shared_dials import shared_values
 from jade_coat.stage.things import Things
 from jade_coat.view.client import RenderClient
 from jade_coat.view.environment import SKIES, Environment
@@ -129,7 +128,7 @@ class StageLink:
     def play(self, project: Project, time: float) -> None:
         """Show the shared dials at a time of their tracks."""
         self.time = time
-        self._client.set_shared(shared_values(project.shared, time))
+        self._client.set_shared(project.shared_at(time))
 
     def light(self, project: Project, quick: bool = False) -> None:
         """Send a project's light; a sky that is still being worked out leaves the hazy morning in its place."""
@@ -157,8 +156,8 @@ class StageLink:
             self._put_meshes(self._columns.meshes, project)
         if before is None or before.light is not project.light:
             self.light(project)
-        if before is None or before.shared is not project.shared:
-            self._client.set_shared(shared_values(project.shared, self.time))
+        if before is None or before.shared is not project.shared or before.wind is not project.wind:
+            self._client.set_shared(project.shared_at(self.time))
         self._sync_paint(before, project)
         if patch:
             self._client.patch_scene(STAGE, patch)

@@ -5,11 +5,12 @@ A message to the process carries out itself by `take`; an answer finds its way i
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from jade_coat.material.material import Material
+from jade_coat.material.shared import SharedValue
 from jade_coat.material.surface import MapLookup
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import Scene, ScenePatch
@@ -44,12 +45,12 @@ class Answer:
 
 @dataclass(frozen=True)
 class PutMesh(Message):
-    """A mesh: vertex streams by name, triangles `(m, 3) uint32`, and the metres a unit of each UV set spans."""
+    """A mesh: vertex streams by name, triangles `(m, 3) uint32`, and the numbers that programs read of all of it."""
 
     key: str
     streams: dict[str, Handle]
     triangles: Handle
-    metres: tuple[tuple[float, float], ...]
+    numbers: dict[str, tuple[float, ...]]
 
     @property
     def block(self) -> str:  # type: ignore[override]
@@ -59,7 +60,7 @@ class PutMesh(Message):
     def take(self, renderer: Renderer, array: ReadArray) -> None:
         """Upload it."""
         streams = {name: array(h) for name, h in self.streams.items()}
-        renderer.assets.put_mesh(self.key, streams, array(self.triangles), self.metres)
+        renderer.assets.put_mesh(self.key, streams, array(self.triangles), self.numbers)
 
 
 @dataclass(frozen=True)
@@ -244,7 +245,7 @@ class SetLight(Message):
 class SetShared(Message):
     """The values of the shared dials by the names that programs use."""
 
-    values: dict[str, float]
+    values: Mapping[str, SharedValue]
 
     def take(self, renderer: Renderer, array: ReadArray) -> None:
         """Keep them."""

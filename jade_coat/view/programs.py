@@ -9,7 +9,7 @@ from typing import Any
 
 import moderngl
 
-from jade_coat.material.compile import compile_material, live_fields, structure
+from jade_coat.material.compile import compile_material, live_fields, moved_vertices, placed, structure
 from jade_coat.material.kinds import Cut, kind_of
 from jade_coat.material.material import Material, layout
 from jade_coat.material.paint_source import OWN_MAP, MapSource, painted_by_map
@@ -99,7 +99,7 @@ class ProgramShop:
         """
         key = (structure(material), getattr(lookup, "key", None), on_map)
         if key not in self._values:
-            made = {**compile_material(material, lookup, live_fields(material)), **_painted_channels()}
+            made = {**placed(compile_material(material, lookup, live_fields(material))), **_painted_channels()}
             self._values[key] = painted_by_map(made, on_map) if on_map is not None else made
             while len(self._values) > self._kept:
                 self._values.popitem(last=False)
@@ -129,9 +129,12 @@ class ProgramShop:
     def shadow(
         self, material: Material, lookup: MapLookup, on_map: MapSource | None = None, kind: KindOf = unknown_kind
     ) -> Compiled:
-        """The program that gives depth alone, of a material of which not all throws a shadow."""
+        """The program that gives depth alone, of what does not all throw a shadow or whose vertices are moved."""
         casts = kind_of(material.kind).casts
-        targets = Targets((), ("opacity",), cut="threshold" if casts == "threshold" else "noise")
+        if casts in ("threshold", "noise"):
+            targets = Targets((), ("opacity",), cut="threshold" if casts == "threshold" else "noise")
+        else:
+            targets = Targets((), ())
         return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
 
     def forward(
@@ -161,7 +164,7 @@ class ProgramShop:
         if key not in self._by_structure:
             outputs = self.outputs(material, lookup, on_map)
             wanted = {name: outputs[name] for name in targets.outputs}
-            glsl = emit(wanted, layout(material), fetch, samplers=samplers)
+            glsl = emit(wanted, layout(material), fetch, samplers=samplers, vertex=moved_vertices(outputs))
             self._by_structure[key] = Compiled(glsl, self._build(glsl, targets))
             while len(self._by_structure) > self._kept:
                 self._free(self._by_structure.popitem(last=False)[1])
@@ -174,7 +177,8 @@ class ProgramShop:
         """Which textures share a sampler; None while each can have its own, whatever they are."""
         if text not in self._reads:
             outputs = self.outputs(material, lookup, on_map)
-            self._reads[text] = tuple(textures(outputs[name] for name in text[2].outputs))
+            drawn = (*(outputs[name] for name in text[2].outputs), *moved_vertices(outputs).values())
+            self._reads[text] = tuple(textures(drawn))
             while len(self._reads) > self._kept:
                 self._reads.popitem(last=False)
         read = self._reads[text]

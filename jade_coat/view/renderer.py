@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from contextlib import suppress
 from functools import partial
 from typing import Any
 
 import numpy as np
 
+from jade_coat.material.shared import SharedValue
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import ScenePatch
 from jade_coat.view.attachments import Buffers, new_buffers
@@ -62,7 +64,7 @@ class Renderer:
                 with suppress(ProgramFault, TypeError, ValueError, KeyError):
                     self.shop.view(*self.assets.materials[name], kind=partial(self.assets.kind, name))
 
-    def set_shared(self, values: dict[str, float]) -> None:
+    def set_shared(self, values: Mapping[str, SharedValue]) -> None:
         """Take the values of the shared dials; those not named are 0."""
         self.drawer.changes += 1
         self.drawer.shared = dict(values)

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from jade_coat.mesh.attributes import attributes_of, vertex_declarations
-from jade_coat.program.glsl_backend import GlslProgram
+from jade_coat.mesh.attributes import attributes_of, mesh_number_type, vertex_declarations
+from jade_coat.program.glsl_backend import GlslProgram, vertex_name
 from jade_coat.view.context import HEADER, shader
 
 
@@ -24,12 +24,15 @@ def vertex_source(attributes: Iterable[str] = (), interface: str = "", body: str
 def program_vertex_source(glsl: GlslProgram, lit: bool = False) -> str:
     """The vertex shader around an emitted program; `lit` hands on the place in the world too."""
     head = [glsl.uniforms, glsl.helpers]
-    head += [f"uniform vec2 instance_{name};" for name in glsl.instance if name != "seed"]
+    head += [f"uniform {mesh_number_type(n).name} instance_{n};" for n in glsl.instance if n != "seed"]
     body = glsl.vertex_body
+    if "placed_position" in glsl.at_vertices:
+        placed = vertex_name("placed_position")
+        body += f"\nworld = vec4({placed}, 1.0);\ngl_Position = view_projection * world;"
     if "seed" in glsl.instance:
         head.append("in float in_seed;")
         body = f"float instance_seed = in_seed;\n{body}"
     interface = glsl.vertex_interface
     if lit:
-        interface, body = f"{interface}\nout vec3 pixel_world;", f"pixel_world = world.xyz;\n{body}"
+        interface, body = f"{interface}\nout vec3 pixel_world;", f"{body}\npixel_world = world.xyz;"
     return vertex_source(glsl.attributes, interface, body, head)

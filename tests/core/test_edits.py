@@ -55,7 +55,7 @@ def places(project: Project) -> dict[Place, Any]:
         found["paint", p.id] = (p.paint, p.paint_map)
     for kind in ("map_sets", "meshes", "shared", "recipes", "groups"):
         found |= {(kind, i.id): i for i in getattr(project, kind)}
-    found["light",], found["name",] = project.light, project.name
+    found["light",], found["wind",], found["name",] = project.light, project.wind, project.name
     return found
 
 
@@ -394,6 +394,9 @@ class Cases:
 
     def set_light(self) -> Change:
         return {"strength": 1.5}, of(("light",))
+
+    def set_wind(self) -> Change:
+        return {"strength": 0.7}, of(("wind",))
 
     def add_recipe(self) -> Change:
         known = {r.id for r in self.p.recipes}

@@ -18,7 +18,7 @@ from jade_coat.material.where import SharedTerm
 from jade_coat.program import Rate, passes
 from jade_coat.stage.document import Document
 from jade_coat.stage.project import Project
-from jade_coat.stage.shared_dials import SharedDial, shared_values
+from jade_coat.stage.shared_dials import SharedDial
 
 keys_and_length = st.floats(0.5, 30).flatmap(
     lambda length: st.tuples(
@@ -105,7 +105,7 @@ def test_the_demo_gets_wet_and_a_bake_takes_the_state_at_rest(demo) -> None:
     for damp in (0.0, 1.0):
         shared = tuple(d.with_(keys=(), value=damp if d.id == "damp" else 0.0) for d in demo.project.shared)
         project = demo.project.with_(shared=shared)
-        assert shared_values(project.shared)["own_damp"] == damp
+        assert project.shared_at()["own_damp"] == damp
         look = SceneBaker(project, demo.library, 64, Job())._look(prop, "surface", "celadon_wall")
         mesh = demo.mesh(prop.mesh)
         made = bake_mesh(mesh)

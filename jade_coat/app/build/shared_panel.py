@@ -99,7 +99,7 @@ class SharedPanel(QWidget):
         self._time.setText(f"{session.time:.1f} s" if session.playing or session.time else "")
         self.play.setChecked(session.playing)
         self.play.setText("Stop" if session.playing else "Play")
-        self.play.setEnabled(any(d.keys for d in session.project.shared))
+        self.play.setEnabled(session.project.plays)
 
     def _turn(self, dial: str, value: float) -> None:
         self._session.do("set_shared", merge=("shared", dial), shared=dial, value=value)

@@ -31,7 +31,6 @@ from jade_coat.material.recipes import LIBRARY, STEP_KINDS, Recipe, RecipeFault,
 from jade_coat.program import passes
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.program.types import Array
-from jade_coat.stage.shared_dials import shared_values
 
 WIDE, HIGH = 66, 40
 
@@ -285,7 +284,7 @@ class StepsSheet(QDialog):
                 fault = error
                 at = next((i for i, s in enumerate(steps) if s.id == error.step), 0)
                 steps = steps[:at]
-        shared = shared_values(project.shared, self.session.time)
+        shared = project.shared_at(self.session.time)
         seen = evaluate(with_shared(values, shared), _sample()) if values else {}
         for step, line in self.rows.items():
             line.fault.setVisible(fault is not None and fault.step == step)

@@ -53,6 +53,11 @@ DECLARED = (
         cost=4.0, helpers=("safe_div",), source="Division by zero defined here as 0",
     ),
     Op("neg", same_floats(1), "Negation.", lambda _, a: -a, "(-{0})"),
+    Op(
+        "per_vertex", same_floats(1),
+        "The same value; asked to be worked out at the vertices and interpolated, which is not exact for what bends.",
+        lambda _, a: a, "{0}", cost=0.0, source="Declared here",
+    ),
     Op("abs", same_floats(1), "Absolute value.", lambda _, a: np.abs(a), "abs({0})"),
     Op("sign", same_floats(1), "−1, 0 or 1.", lambda _, a: np.sign(a), "sign({0})"),
     Op("min", same_floats(2), "The smaller.", lambda _, a, b: np.minimum(a, b), "min({0}, {1})"),

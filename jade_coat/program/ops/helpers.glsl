@@ -89,37 +89,41 @@ vec3 cells(vec3 p, uint seed) {
 float cubic(float t, vec4 c) { return c.x + t * (c.y + t * (c.z + t * c.w)); }
 
 //! fetch_manual
-// Exact bilinear filtering of level 0 with repeat, decoding each texel before mixing.
+// Exact bilinear filtering of one level with repeat, decoding each texel before mixing.
 vec3 srgb_to_linear(vec3 c) { return mix(c / 12.92, pow((c + 0.055) / 1.055, vec3(2.4)), greaterThan(c, vec3(0.04045))); }
-vec4 fetch_texel(sampler2D map, ivec2 at, ivec2 size, bool is_color) {
+// A texture has all its levels, down to one texel.
+int levels_of(ivec2 size) { return int(floor(log2(float(max(size.x, size.y))) + 0.001)) + 1; }
+vec4 fetch_texel(sampler2D map, ivec2 at, ivec2 size, bool is_color, int level) {
     ivec2 wrapped = ivec2(at - size * ivec2(floor(vec2(at) / vec2(size))));
-    vec4 texel = texelFetch(map, wrapped, 0);
+    vec4 texel = texelFetch(map, wrapped, level);
     return is_color ? vec4(srgb_to_linear(texel.rgb), texel.a) : texel;
 }
-vec4 fetch_manual(sampler2D map, vec2 uv, bool is_color) {
-    ivec2 size = textureSize(map, 0);
+vec4 fetch_manual(sampler2D map, vec2 uv, bool is_color, int wanted) {
+    int level = min(wanted, levels_of(textureSize(map, 0)) - 1);
+    ivec2 size = textureSize(map, level);
     vec2 at = (uv - floor(uv)) * vec2(size) - 0.5;
     vec2 low = floor(at), t = at - low;
     ivec2 i = ivec2(low);
-    vec4 a = fetch_texel(map, i, size, is_color), b = fetch_texel(map, i + ivec2(1, 0), size, is_color);
-    vec4 c = fetch_texel(map, i + ivec2(0, 1), size, is_color), d = fetch_texel(map, i + ivec2(1, 1), size, is_color);
+    vec4 a = fetch_texel(map, i, size, is_color, level), b = fetch_texel(map, i + ivec2(1, 0), size, is_color, level);
+    vec4 c = fetch_texel(map, i + ivec2(0, 1), size, is_color, level), d = fetch_texel(map, i + ivec2(1, 1), size, is_color, level);
     vec4 top = a + (b - a) * t.x, bottom = c + (d - c) * t.x;
     return top + (bottom - top) * t.y;
 }
 //! fetch_manual_layer
 // The same for a layer of an array.
-vec4 fetch_layer_texel(sampler2DArray map, ivec2 at, ivec2 size, bool is_color, int layer) {
+vec4 fetch_layer_texel(sampler2DArray map, ivec2 at, ivec2 size, bool is_color, int layer, int level) {
     ivec2 wrapped = ivec2(at - size * ivec2(floor(vec2(at) / vec2(size))));
-    vec4 texel = texelFetch(map, ivec3(wrapped, layer), 0);
+    vec4 texel = texelFetch(map, ivec3(wrapped, layer), level);
     return is_color ? vec4(srgb_to_linear(texel.rgb), texel.a) : texel;
 }
-vec4 fetch_manual_layer(sampler2DArray map, vec2 uv, bool is_color, int layer) {
-    ivec2 size = textureSize(map, 0).xy;
+vec4 fetch_manual_layer(sampler2DArray map, vec2 uv, bool is_color, int layer, int wanted) {
+    int level = min(wanted, levels_of(textureSize(map, 0).xy) - 1);
+    ivec2 size = textureSize(map, level).xy;
     vec2 at = (uv - floor(uv)) * vec2(size) - 0.5;
     vec2 low = floor(at), t = at - low;
     ivec2 i = ivec2(low);
-    vec4 a = fetch_layer_texel(map, i, size, is_color, layer), b = fetch_layer_texel(map, i + ivec2(1, 0), size, is_color, layer);
-    vec4 c = fetch_layer_texel(map, i + ivec2(0, 1), size, is_color, layer), d = fetch_layer_texel(map, i + ivec2(1, 1), size, is_color, layer);
+    vec4 a = fetch_layer_texel(map, i, size, is_color, layer, level), b = fetch_layer_texel(map, i + ivec2(1, 0), size, is_color, layer, level);
+    vec4 c = fetch_layer_texel(map, i + ivec2(0, 1), size, is_color, layer, level), d = fetch_layer_texel(map, i + ivec2(1, 1), size, is_color, layer, level);
     vec4 top = a + (b - a) * t.x, bottom = c + (d - c) * t.x;
     return top + (bottom - top) * t.y;
 }

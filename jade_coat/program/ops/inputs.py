@@ -29,6 +29,13 @@ def _texture_rule(types: tuple[Type, ...], static: Hashable) -> Type:
     return VEC4
 
 
+def _level_rule(types: tuple[Type, ...], static: Hashable) -> Type:
+    there = isinstance(static, tuple) and len(static) == 2 and isinstance(static[0], TextureRef)
+    if types != (VEC2,) or not there:
+        raise TypeMismatch("expected a UV position, and the texture with its level")
+    return VEC4
+
+
 def _mean_rule(types: tuple[Type, ...], static: Hashable) -> Type:
     if types or not isinstance(static, TextureRef):
         raise TypeMismatch("expected a texture")
@@ -64,6 +71,11 @@ DECLARED = (
         "Four channels of a texture at a UV position; colour is decoded to linear. A second position, smooth where the"
         " first one jumps, chooses the mip level.",
         cost=12.0, source="GLSL 3.30 specification; IEC 61966-2-1 for colour",
+    ),
+    Op(
+        "texture_level", _level_rule,
+        "Four channels of a texture at a UV position, out of one level by its number: what the vertex stage can read.",
+        cost=12.0, source="GLSL 3.30 specification: textureLod",
     ),
     Op("texture_mean", _mean_rule, "The mean of a texture's texels, colour in linear light.", cost=0.0),
 )  # fmt: skip

@@ -9,6 +9,7 @@ from jade_coat.material.fields import Setting
 from jade_coat.material.material import (
     Coat,
     Material,
+    owner_of,
     replaced,
     with_field,
 )
@@ -63,7 +64,7 @@ def remove_coat(project: Project, material: str, coat: str) -> Project:
     old.coat(coat)
     if len(old.coats) == 1:
         raise ValueError("a material keeps at least one coat")
-    project = without_fields(project, material, lambda path: path.split(".")[0] == coat)
+    project = without_fields(project, material, lambda path: owner_of(path) == coat)
     lean = project.material(material)
     return swap(project, "materials", lean.with_(coats=tuple(c for c in lean.coats if c.id != coat)))
 
@@ -76,9 +77,7 @@ def copy_coat(project: Project, material: str, coat: str, to: str = "") -> Proje
     project = add_coat(project, to or material, copied)
     made = project.material(to or material)
     new = made.coats[-1].id
-    links = tuple(
-        k.with_(path=f"{new}.{k.path.partition('.')[2]}") for k in source.links if k.path.split(".")[0] == coat
-    )
+    links = tuple(k.with_(path=f"{new}.{k.path.partition('.')[2]}") for k in source.links if owner_of(k.path) == coat)
     return swap(project, "materials", made.with_(links=(*made.links, *links))) if links else project
 
 

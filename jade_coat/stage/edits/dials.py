@@ -9,6 +9,7 @@ from jade_coat.material.material import (
     Dial,
     Finish,
     dial_spec,
+    owner_name,
     spec_at,
 )
 from jade_coat.stage.edits.coats import set_field
@@ -25,12 +26,12 @@ def expose(project: Project, material: str, path: str) -> Project:
     old = project.material(material)
     if old.dial_at(path):
         return project
-    spec, coat = spec_at(old, path), old.coat(path.split(".")[0])
+    spec, owner = spec_at(old, path), owner_name(old, path)
     taken = {d.id for d in old.dials}.union(*(f.values for f in project.finishes))  # nobody's old values come back
     dial = Dial(
         id=free_id(path.replace(".surface", "").replace(".seam", "").replace(".where", ""), taken),
-        path=path, name=free_name(f"{coat.name} {spec.label.lower()}", {d.name for d in old.dials}),
-        group=coat.name, hint=spec.hint,
+        path=path, name=free_name(f"{owner} {spec.label.lower()}", {d.name for d in old.dials}),
+        group=owner, hint=spec.hint,
     )  # fmt: skip
     return swap(project, "materials", old.with_(dials=(*old.dials, dial)))
 

@@ -127,6 +127,13 @@ def set_light(project: Project, **changes: Any) -> Project:
 
 
 @edit
+def set_wind(project: Project, **changes: Any) -> Project:
+    """Change the wind."""
+    changed: Project = project.with_(wind=project.wind.with_(**changes))
+    return changed
+
+
+@edit
 def take_over(project: Project, other: Project, kind: Kind, id: str, folder: str) -> Project:
     """Take something over from another project, with all it needs."""
     changed: Project = take(project, other, (kind, id), folder).project

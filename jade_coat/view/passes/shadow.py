@@ -56,9 +56,14 @@ class ShadowPass:
     def _follows(self, found: GpuScene) -> object:
         """What the map follows from beside shapes and the sun: all that opacity may follow from, where it matters."""
         assets = self._drawer.assets
-        if any(assets.surface_kind(d.material).casts not in ("whole", "none") for d in found.scene.draws):
+        if any(self._by_material(d.material) for d in found.scene.drawn):
             return (assets.version, assets.patches, self._drawer.changes)
-        return tuple(d.material for d in found.scene.draws if assets.surface_kind(d.material).casts == "none")
+        return tuple(d.material for d in found.scene.drawn if assets.surface_kind(d.material).casts == "none")
+
+    def _by_material(self, material: str) -> bool:
+        """Whether what a material casts follows from more than the mesh: where it is cut, and how it is moved."""
+        assets = self._drawer.assets
+        return assets.surface_kind(material).casts not in ("whole", "none") or assets.moves(material)
 
     def _cast(self, found: GpuScene, draw: Draw, instances: Any, frame: Frame) -> None:
         casts, mesh = self._drawer.assets.surface_kind(draw.material).casts, self._drawer.assets.meshes.get(draw.mesh)
@@ -66,7 +71,7 @@ class ShadowPass:
         if casts == "none" or mesh is None:
             return
         program, compiled = self._program, None
-        if casts != "whole" and draw.count and len(draw.rows):
+        if self._by_material(draw.material) and draw.count and len(draw.rows):
             compiled = self._drawer.compiled(draw, self._drawer.shop.shadow)
         if compiled is not None:
             program = compiled.program
@@ -75,7 +80,7 @@ class ShadowPass:
 
     def _bounds(self, scene: Scene) -> tuple[Array, Array]:
         corners = [np.zeros((1, 3))]
-        for draw in scene.draws:
+        for draw in scene.drawn:
             mesh = self._drawer.assets.meshes.get(draw.mesh)
             if mesh is not None and len(draw.matrices):
                 x, y, z = np.meshgrid(*mesh.bounds.T)

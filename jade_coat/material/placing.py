@@ -1,0 +1,177 @@
+"""How a material moves the vertices of what wears it: moves, one after the other, and the normal that follows."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Annotated, Any, ClassVar, Literal, get_args
+
+from pydantic import Field
+
+from jade_coat.material.fields import Frozen, Number, field, option
+from jade_coat.material.recipes import recipe_value
+from jade_coat.material.shared import WIND_DIRECTION
+from jade_coat.material.surface import MapLookup
+from jade_coat.program import FLOAT, VEC2, VEC3, VEC4, Value, combine, const, lib, passes
+
+PREFIX = "moves:"
+"""What the paths of a move's fields begin with, before its id."""
+MAX_METRES = 100.0
+Along = Literal["normal", "x", "y", "z", "own x", "own y", "own z", "wind"]
+ALONG_LABELS: dict[Along, str] = {
+    "normal": "away from the surface", "x": "the world's x", "y": "upwards", "z": "the world's z",
+    "own x": "the prop's x", "own y": "the prop's y", "own z": "the prop's z", "wind": "with the wind",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class MoveInputs:
+    """What a move's meaning is worked out from: its numeric fields as values, the material's height, and recipes."""
+
+    fields: Any
+    height: Value
+    lookup: MapLookup
+
+
+class Move(Frozen):
+    """One way in which vertices move: along a direction, by what it says times its amount in metres."""
+
+    label: ClassVar[str] = ""
+    id: str
+    along: Along = option("normal", "Direction", "choice", ALONG_LABELS)
+    amount: float = field(
+        0.02, "Amount", unit="m", low=-MAX_METRES, high=MAX_METRES, soft=(-0.2, 0.2), hint="How far at the most"
+    )
+
+    def share(self, given: MoveInputs) -> Value:
+        """How much of the amount a point moves by, −1 to 1."""
+        raise NotImplementedError(f"no meaning for a move of kind {type(self).__name__}")
+
+    @property
+    def recipes(self) -> tuple[str, ...]:
+        """The ids of the recipes it runs."""
+        return ()
+
+
+class HeightMove(Move):
+    """Lifted by the material's own height."""
+
+    label: ClassVar[str] = "By its height"
+    kind: Literal["height"] = "height"
+    middle: float = field(0.5, "Stays", hint="The height that stays where it is")
+
+    def share(self, given: MoveInputs) -> Value:
+        """The height above the one that stays."""
+        return given.height - given.fields.middle
+
+
+class RecipeMove(Move):
+    """Moved by what a recipe comes to."""
+
+    label: ClassVar[str] = "By a recipe"
+    kind: Literal["recipe"] = "recipe"
+    recipe: str = ""
+    inputs: dict[str, float] = Field(default_factory=dict)
+
+    def share(self, given: MoveInputs) -> Value:
+        """The recipe's outcome; nothing while none is chosen."""
+        if not self.recipe:
+            return const(0.0)
+        recipe = given.lookup.recipe(self.recipe)
+        if recipe is None:
+            raise ValueError(f"there is no recipe {self.recipe!r}")
+        return recipe_value(recipe, given.lookup, self.inputs)
+
+    @property
+    def recipes(self) -> tuple[str, ...]:
+        """The ids of the recipes it runs."""
+        return (self.recipe,) if self.recipe else ()
+
+
+AnyMove = Annotated[HeightMove | RecipeMove, Field(discriminator="kind")]
+MOVE_KINDS: dict[str, type[Move]] = {kind.model_fields["kind"].default: kind for kind in get_args(get_args(AnyMove)[0])}
+"""All kinds of moves by the name that files use."""
+
+
+def move_path(move: str, name: str) -> str:
+    """The path of a move's field."""
+    return f"{PREFIX}{move}.{name}"
+
+
+def largest(moves: tuple[Move, ...], values: Mapping[str, Number]) -> float:
+    """How far any vertex can be moved at the most, metres; `values` are a look's field values by path."""
+    amounts = (values.get(move_path(m.id, "amount"), m.amount) for m in moves)
+    return sum(abs(a) for a in amounts if isinstance(a, (int, float)))
+
+
+def compile_moves(
+    moves: tuple[Move, ...], height: Value, lookup: MapLookup, fields: Callable[[Move], Any], level: int
+) -> dict[str, Value]:
+    """The placed position, normal (world, unit) and tangent of a vertex, by the names of `PLACED`.
+
+    All are worked out at the vertices, where textures are read from `level`. The normal follows from central
+    differences of the offset over half an edge along the surface: the cross product of the moved tangents, as bump
+    mapping (Blinn 1978) has it, but for real.
+    """
+
+    middle = offset(moves, height, lookup, fields)
+    away = lib.instance("spacing", FLOAT) * 0.5
+
+    def side(name: str) -> Value:
+        """The tangent of the moved surface, twice `away` long."""
+        ahead, behind = (
+            passes.rebuilt({"offset": middle}, _shifted(name, by))["offset"] for by in (away, -away)
+        )  # fmt: skip
+        return lib.attribute(name, VEC3) * (away * 2.0) + (ahead - behind)
+
+    along, across, sign = side("along"), side("across"), lib.attribute("tangent", VEC4).w
+    made = {
+        "placed_position": lib.attribute("world_position", VEC3) + middle,
+        "placed_normal": lib.normalize(lib.cross(along, across) * sign),
+        "placed_tangent": combine(lib.normalize(along), sign),
+    }
+    return {name: lib.per_vertex(value, level) for name, value in made.items()}
+
+
+PLACED = ("placed_position", "placed_normal", "placed_tangent")
+
+
+def offset(moves: tuple[Move, ...], height: Value, lookup: MapLookup, fields: Callable[[Move], Any]) -> Value:
+    """How far and whereto a point is moved in the world, a vec3 in metres."""
+    total: Value = const(0.0, 0.0, 0.0)
+    for move in moves:
+        own = MoveInputs(fields(move), height, lookup)
+        share = lib.clamp(move.share(own), -1.0, 1.0)
+        total = total + _direction(move.along) * (share * own.fields.amount)
+    return total
+
+
+def _direction(along: Along) -> Value:
+    if along == "normal":
+        return lib.attribute("normal", VEC3)
+    if along == "wind":
+        return lib.shared(WIND_DIRECTION, VEC3)
+    if along.startswith("own "):
+        return lib.attribute(f"own_{along[-1]}", VEC3)
+    return const(*(1.0 if axis == along else 0.0 for axis in "xyz"))
+
+
+def _shifted(side: str, away: Value) -> Callable[[Value], Value]:
+    """What makes a program that of a point a way off along the surface: `along` its tangent, or `across` it.
+
+    Positions move, and the first UV set, whose axes those are; what else lies on the vertices is the same there.
+    """
+    place, world, uv = (
+        lib.attribute("position", VEC3),
+        lib.attribute("world_position", VEC3),
+        lib.attribute("uv0", VEC2),
+    )
+    metres = lib.instance("metres0", VEC2)
+    # v runs downward in files, while the second axis of a tangent frame runs upward.
+    turned = combine(away / metres.x, const(0.0)) if side == "along" else combine(const(0.0), -away / metres.y)
+    moved = {
+        place: place + lib.attribute(f"object_{side}", VEC3) * away,
+        world: world + lib.attribute(side, VEC3) * away,
+        uv: uv + turned,
+    }
+    return lambda node: moved.get(node, node)

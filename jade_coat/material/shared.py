@@ -1,0 +1,23 @@
+"""Values that are the same for everything in a picture, by the names that programs use."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from jade_coat.material.fields import Vec3
+
+SharedValue = float | Vec3
+TIME, WIND_DIRECTION, WIND_STRENGTH = "time", "wind_direction", "wind_strength"
+EVERYWHERE: Mapping[str, SharedValue] = {TIME: 0.0, WIND_DIRECTION: (0.0, 0.0, 1.0), WIND_STRENGTH: 0.0}
+"""What exists in every project, as it is while nobody says otherwise: seconds on the clock, where the wind blows to
+(unit vector), and how strongly (0 to 1)."""
+
+
+def shared_name(dial: str) -> str:
+    """The name programs use for a shared dial."""
+    return f"own_{dial}"
+
+
+def is_supplied(name: str) -> bool:
+    """Whether the project and its clock supply a shared value; where the camera is, the picture does."""
+    return name in EVERYWHERE or name.startswith(shared_name(""))
