@@ -8,6 +8,7 @@ from PyQt6.QtCore import pyqtSignal
 
 from jade_coat.app.showing import Showing
 from jade_coat.bake.look_at import LookAt
+from jade_coat.bake.placed import PlacedMesh
 from jade_coat.material.material import Material
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.stage.boxes import PropBoxes
@@ -36,6 +37,8 @@ class Selecting(Showing):
         self._edits_coats = False
         self.boxes = PropBoxes()
         """Where props are, to find what a ray meets."""
+        self.placed: dict[str, tuple[object, object, PlacedMesh]] = {}
+        """Meshes as materials place them, by prop, with what they follow from (`picking`)."""
         self.picked_look: tuple[tuple[object, ...], LookAt] | None = None
         """What the last cut-out that was pointed at wears (`picking`)."""
         self.selection_changed.connect(self._open_coat)
@@ -44,7 +47,7 @@ class Selecting(Showing):
         """Forget what is chosen, looked at alone or on trial: another project comes."""
         self.prop_id = self.slot = self.coat_id = self.finish_id = ""
         self.solo = self._preview = self.picked_look = None
-        self.boxes = PropBoxes()
+        self.boxes, self.placed = PropBoxes(), {}
 
     def _on_document(self) -> None:
         """Show the project as it is now."""

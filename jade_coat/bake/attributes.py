@@ -44,6 +44,10 @@ class AttributeTable:
         out[self._signs()] = np.sign(out[self._signs()])
         return self.split(out)
 
+    def rows(self) -> dict[str, Array]:
+        """The vertices' own values `(k, n) float32` by name."""
+        return self.split(np.ascontiguousarray(self._values[:, : self.width].T))
+
     def step(self, triangles: Array, owner: Array, weights: Array, out: Array) -> Step:
         """The same as a step of a chain, into the rows of `out` `(k, …)`."""
         return interpolation_step(self._values, triangles, owner, weights, out, self._signs())

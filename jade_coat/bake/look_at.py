@@ -53,20 +53,32 @@ class LookAt:
         corners = self.mesh.positions[self.mesh.triangles[triangle]].astype(np.float64)
         return float(np.ravel(self.at(["opacity"], owner, _weights(corners, point)[None])["opacity"])[0])
 
+    def at_vertices(self, names: list[str]) -> dict[str, Array]:
+        """Some outputs `(k, n)` at the vertices that the slot's triangles use, in rising order."""
+        used, local = np.unique(self.triangles, return_inverse=True)
+        return self._evaluated(names, used, local.reshape(-1, 3), lambda table: table.rows())
+
     def at(
         self, names: list[str], owner: Array, weights: Array, level: Callable[[Texture], int] = lambda _: 0
     ) -> dict[str, Array]:
         """Some outputs `(k, n)` at points: the slot's triangles that `owner` picks, and weights `(n, 2)` in them."""
-        outputs = {name: self.outputs[name] for name in names}
-        wanted = map_reads(self.prop, passes.reads(outputs, "attribute") | {"position"})
-        measure(self.mesh, wanted)
         # Only the vertices of the triangles that are asked about: meshes may have millions.
         used, local = np.unique(self.triangles[owner], return_inverse=True)
         corners = local.reshape(-1, 3)
+        own = np.arange(len(corners))
+        return self._evaluated(names, used, corners, lambda table: table.at(corners, own, weights), level)
+
+    def _evaluated(
+        self, names: list[str], used: Array, corners: Array, attributes: Callable[[AttributeTable], dict[str, Array]],
+        level: Callable[[Texture], int] = lambda _: 0,
+    ) -> dict[str, Array]:  # fmt: skip
+        outputs = {name: self.outputs[name] for name in names}
+        wanted = map_reads(self.prop, passes.reads(outputs, "attribute") | {"position"})
+        measure(self.mesh, wanted)
         colors = self.prop.paint.at(used) if isinstance(self.prop.paint, Paint) else None
         table = AttributeTable(vertex_attributes(self.mesh.part(used, corners), self.prop.matrix(), colors, wanted))
         environment = Environment(
-            attributes=painted(self.prop, table.at(corners, np.arange(len(corners)), weights)),
+            attributes=painted(self.prop, attributes(table)),
             instance=instance_values(self.mesh, self.prop.seed),
             **reading(dict(self.textures), level),
         )
@@ -80,8 +92,10 @@ def _weights(corners: Array, point: Array) -> Array:
     return np.asarray(np.clip(found, 0, 1), np.float32)
 
 
-def look_at(project: Project, library: Library, prop: Prop, slot: str, mesh: MeshData | None = None) -> LookAt:
-    """What a prop wears in a slot, seen from straight ahead; `mesh` stands in for its own.
+def look_at(
+    project: Project, library: Library, prop: Prop, slot: str, mesh: MeshData | None = None, time: float = 0.0
+) -> LookAt:
+    """What a prop wears in a slot at a time, seen from straight ahead; `mesh` stands in for its own.
 
     Raises KeyError, and what loading meshes and maps raises.
     """
@@ -89,7 +103,7 @@ def look_at(project: Project, library: Library, prop: Prop, slot: str, mesh: Mes
     material = worn(project, finish)
     values = field_row(project, finish, prop.values.get(slot))
     program = compile_material(material, PackedLookup(project.map_sets, project.recipes), fixed_fields(values))
-    outputs = seen_from_ahead(with_shared(program, project.shared_at()))
+    outputs = seen_from_ahead(with_shared(program, project.shared_at(time)))
     mesh = mesh or library.mesh_by_id(project, prop.mesh)
     run = next(s for s in mesh.slots if s.name == slot)
     textures = {t.name: t for s in project.map_sets if s.id in material.map_sets for t in library.textures(s)}

@@ -94,10 +94,10 @@ def target(mesh: MeshData) -> RayTarget:
     return RayTarget(mesh.positions, mesh.triangles)
 
 
-def hit_in_world(mesh: MeshData, matrix: Array, origin: Array, direction: Array) -> Hit | None:
-    """The nearest hit on a mesh placed by a 4×4 matrix; everything in world space."""
+def hit_in_world(rays: RayTarget, matrix: Array, origin: Array, direction: Array) -> Hit | None:
+    """The nearest hit on the triangles of a mesh placed by a 4×4 matrix; everything in world space."""
     inverse = np.linalg.inv(matrix)
-    local = target(mesh).hit(inverse[:3, :3] @ origin + inverse[:3, 3], inverse[:3, :3] @ direction)
+    local = rays.hit(inverse[:3, :3] @ origin + inverse[:3, 3], inverse[:3, :3] @ direction)
     if local is None:
         return None
     normal = inverse[:3, :3].T @ local.normal

@@ -316,7 +316,8 @@ class _Writer:
         if node.op == "texture":
             return self._texture_read(node.static, arguments)
         if node.op == "texture_level":
-            return self._level_read(*node.static, arguments[0])
+            texture, level = node.static
+            return self._level_read(texture, level, arguments[0])
         if node.op == "texture_mean":
             return f"mean{self.textures.index(node.static)}"
         if node.op == "dial":

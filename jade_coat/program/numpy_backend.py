@@ -86,7 +86,8 @@ def value_of(node: Value, known: Mapping[Value, Array], environment: Environment
         assert isinstance(node.static, TextureRef)
         found = environment.fetch(node.static, np.ascontiguousarray(known[node.args[0]]))
     elif node.op == "texture_level":
-        found = environment.fetch_level(*node.static, np.ascontiguousarray(known[node.args[0]]))
+        texture, level = node.static
+        found = environment.fetch_level(texture, level, np.ascontiguousarray(known[node.args[0]]))
     elif node.op == "texture_mean":
         found = environment.mean(node.static)
     elif OPS[node.op].reads_outside:

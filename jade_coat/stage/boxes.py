@@ -7,6 +7,7 @@ from collections.abc import Callable
 import numpy as np
 
 from jade_coat.program.types import Array
+from jade_coat.stage.looks import reach_of_moves
 from jade_coat.stage.project import Project, Prop
 
 Bounds = Callable[[str], tuple[Array, Array]]
@@ -27,13 +28,16 @@ class PropBoxes:
         before, self._project = self._project, project
         if project.meshes is not before.meshes or project.groups is not before.groups:
             self._ids, self._places, before = [], {}, Project()
+        dressed = project.materials is not before.materials or project.finishes is not before.finishes
+        if dressed and any(m.moves for m in (*project.materials, *before.materials)):
+            before = before.with_(props=())
         for old, prop in project.props.changed_from(before.props):
             if prop is None or not project.shows(prop):
                 self._drop((prop or old).id)  # type: ignore[union-attr]
             else:
-                self._put(prop, *bounds(prop.mesh))
+                self._put(project, prop, *bounds(prop.mesh))
 
-    def _put(self, prop: Prop, low: Array, high: Array) -> None:
+    def _put(self, project: Project, prop: Prop, low: Array, high: Array) -> None:
         at = self._places.get(prop.id)
         if at is None:
             at = self._places[prop.id] = len(self._ids)
@@ -44,7 +48,7 @@ class PropBoxes:
                 self._halves = np.concatenate([self._halves, room])
         matrix = prop.matrix()
         self._middles[at] = matrix[:3, :3] @ ((low + high) / 2) + matrix[:3, 3]
-        self._halves[at] = np.abs(matrix[:3, :3]) @ ((high - low) / 2)
+        self._halves[at] = np.abs(matrix[:3, :3]) @ ((high - low) / 2) + reach_of_moves(project, prop)
 
     def _drop(self, prop: str) -> None:
         at = self._places.pop(prop, None)

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from jade_coat.material.fields import Number, Setting, remembered
 from jade_coat.material.material import Finish, Material, field_values, options_of, row_values, specialised, with_field
+from jade_coat.material.placing import largest
 from jade_coat.stage.project import Project, Prop
 
 
@@ -78,6 +79,22 @@ def inherited_values(project: Project, finish_id: str) -> dict[str, Setting]:
 def field_row(project: Project, finish_id: str, own: dict[str, Number] | None = None) -> dict[str, Number]:
     """All field values of the material by path for a finish, with a prop's own dial values on top."""
     return row_values(material_of(project, finish_id), {**dial_values(project, finish_id), **(own or {})})
+
+
+def moves_vertices(project: Project, prop: Prop) -> bool:
+    """Whether anything that a prop wears moves its vertices."""
+    return any(f and material_of(project, f).moves for f in prop.finishes.values())
+
+
+def reach_of_moves(project: Project, prop: Prop) -> float:
+    """How far any vertex of a prop can be moved at the most, metres."""
+    found = 0.0
+    for slot, finish in prop.finishes.items():
+        material = material_of(project, finish) if finish else None
+        if material is not None and material.moves:
+            values = field_row(project, finish, prop.values.get(slot))
+            found = max(found, largest(worn(project, finish).moves, values))
+    return found
 
 
 @dataclass(frozen=True)

@@ -39,6 +39,7 @@ class Drawer:
         """Counts up with every change of a shared dial or of a row."""
         self._arrays: dict[tuple[Any, ...], Any] = {}
         grey = np.array([[[128, 128, 128, 255]]], np.uint8)
+        self._nothing = context.buffer(bytes(16))
         self._grey, self._grey_array = assets.alone(grey), assets.alone(grey, layers=1)
 
     def compiled(self, draw: Draw, make: Make) -> Compiled | None:
@@ -177,6 +178,11 @@ class Drawer:
         form = f"16f4 {'1i4' if 'in_row' in program else '1x4'} {'1f4' if 'in_seed' in program else '1x4'}/i"
         content: list[tuple[Any, ...]] = [(instances, form, *named)]
         own = self.assets.paint.get(draw.paint)
+        missing = [n for n in STREAMS if f"in_{n}" in program and n not in mesh.streams]
+        if own is not None:
+            missing = [n for n in missing if n not in [f"color{i}" for i in range(own.sets)]]
+        # What a mesh does not have reads as 0; OpenGL's own default is no whole number for paint.
+        content += [(self._nothing, f"{STREAMS[n].format}/r", f"in_{n}") for n in missing]
         covered = [f"color{i}" for i in range(own.sets)] if own is not None else []
         for name, buffer in mesh.streams.items():
             if f"in_{name}" in program and name not in covered:

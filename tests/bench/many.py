@@ -11,7 +11,7 @@ import numpy as np
 from jade_coat.files.library import Library
 from jade_coat.files.project_folder import open_project, save_project
 from jade_coat.mesh import shapes
-from jade_coat.mesh.picking import hit_in_world
+from jade_coat.mesh.picking import hit_in_world, target
 from jade_coat.stage.boxes import PropBoxes
 from jade_coat.stage.desk import Camera
 from jade_coat.stage.document import Document
@@ -86,7 +86,9 @@ def bench_many_props(folder: Path) -> list[dict]:
             if best is not None and away > best.distance:
                 break
             prop = project.prop(prop_id)
-            best = hit_in_world(library.mesh_by_id(project, prop.mesh), prop.matrix(), origin, direction) or best
+            best = (
+                hit_in_world(target(library.mesh_by_id(project, prop.mesh)), prop.matrix(), origin, direction) or best
+            )
 
     found = []
     for name, task, aim in (

@@ -18,7 +18,7 @@ from jade_coat.files.gltf_writer import mesh_glb
 from jade_coat.files.mesh_files import read_mesh
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import FULL, BadMesh, MeshData, Slot, build_mesh
-from jade_coat.mesh.picking import hit_in_world
+from jade_coat.mesh.picking import hit_in_world, target
 from tests.support import NODE, node_script
 
 SHAPES = {
@@ -106,7 +106,7 @@ def test_picking_finds_the_analytic_point_and_normal() -> None:
         origin = np.array([2, 1, 5.0]) + rng.normal(size=3) * 0.2
         direction = np.array([0, 0, -1.0]) + rng.normal(size=3) * 0.03
         direction /= np.linalg.norm(direction)
-        hit = hit_in_world(mesh, matrix, origin, direction)
+        hit = hit_in_world(target(mesh), matrix, origin, direction)
         centre, radius = matrix[:3, 3], 1.05
         b = (origin - centre) @ direction
         distance = -b - np.sqrt(b * b - (origin - centre) @ (origin - centre) + radius**2)
@@ -114,7 +114,7 @@ def test_picking_finds_the_analytic_point_and_normal() -> None:
         assert hit is not None
         np.testing.assert_allclose(hit.point, point, atol=1e-3)
         assert hit.normal @ ((point - centre) / radius) > 0.999
-    assert hit_in_world(mesh, matrix, np.array([9.0, 9, 9]), np.array([0, 1.0, 0])) is None
+    assert hit_in_world(target(mesh), matrix, np.array([9.0, 9, 9]), np.array([0, 1.0, 0])) is None
 
 
 # Files

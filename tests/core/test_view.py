@@ -14,7 +14,7 @@ from jade_coat.material.compile import compile_material, live_fields
 from jade_coat.material.material import Coat, Material, field_values, layout
 from jade_coat.material.seam import Rim, Seam
 from jade_coat.material.surface import Detail, NoMaps, Surface
-from jade_coat.material.where import CavityTerm, DistanceTerm, FacingTerm, MapTerm, NoiseTerm
+from jade_coat.material.where import CavityTerm, DistanceTerm, FacingTerm, MapTerm, NoiseTerm, PaintTerm
 from jade_coat.mesh import shapes
 from jade_coat.program.fused import Plan
 from jade_coat.program.glsl_backend import FetchMode, output_name
@@ -486,3 +486,20 @@ def test_samples_refine_towards_a_smooth_edge(renderer, demo) -> None:
     steps = [np.abs(np.diff(p[..., 1], axis=1)).mean() for p in (first, refined)]
     assert steps[1] < steps[0] * 0.98
     assert np.abs(refined.mean() - first.mean()) < 3
+
+
+@pytest.mark.parametrize("channel", "RGBA")
+def test_a_colour_set_that_a_mesh_does_not_have_counts_as_unpainted(gl, channel: str) -> None:
+    """OpenGL's default for a missing vertex input is (0, 0, 0, 1) in floats: as paint, its alpha was full."""
+    from jade_coat.view.renderer import Renderer
+
+    top = Coat(id="top", name="Top", surface=Surface(color=(1.0, 0.0, 0.0)),
+               where=(PaintTerm(id="p", channel=channel, color_set=1),))  # fmt: skip
+    material = Material(id="m", name="M", coats=(Coat(id="c", name="C", surface=Surface(color=(0, 0, 1.0))), top))
+    renderer, plane = Renderer(gl), shapes.plane(2.0, 2.0, 0.5)
+    renderer.assets.set_material(material, PackedLookup(()))
+    put_mesh(renderer, "plane", plane)
+    renderer.scenes.set("s", single("plane", plane, material, field_values(material)))
+    eye = eye_of(np.array([0.0, 2.0, 0.5]), np.zeros(3), 0.6, 1.0)
+    picture = renderer.picture("s", eye, 40, 40, looks=("base_color",))
+    assert tuple(picture[20, 20, :3]) == (0, 0, 255)

@@ -54,7 +54,8 @@ def paint_dab(
         plane = np.concatenate([p.plane for p in patches])
         places = point + plane @ np.stack(axes(normal)) * (brush.radius / hit.prop.scale)
     else:
-        places = hit.mesh.positions[np.concatenate([p.tile * TILE + p.rows for p in patches])]
+        rows = np.concatenate([p.tile * TILE + p.rows for p in patches])
+        places = hit.vertices[rows]
     step = -(-len(places) // MAX_DOTS)
     matrix = hit.prop.matrix()
     dots = on_view(view, places[::step] @ matrix[:3, :3].T + matrix[:3, 3])
@@ -78,7 +79,23 @@ def ring(hit: PropHit, radius: float) -> Array:
     owner, weights = target(hit.mesh).hits(start, np.repeat(-normal[None], RING_POINTS, axis=0))
     corners = hit.mesh.positions[hit.mesh.triangles[np.maximum(owner, 0)]].astype(np.float64)
     v, w = weights[:, :1], weights[:, 1:]
+    if hit.placed is not None:
+        return _on_placed(hit, owner, weights, reach)
     found = corners[:, 0] + (corners[:, 1] - corners[:, 0]) * v + (corners[:, 2] - corners[:, 0]) * w
     near = (owner >= 0) & (np.linalg.norm(found - point, axis=1) < 2 * reach)
     laid = np.where(near[:, None], found + normal * reach * 0.02, flat)
     return np.asarray(laid @ matrix[:3, :3].T + matrix[:3, 3])
+
+
+def _on_placed(hit: PropHit, owner: Array, weights: Array, reach: float) -> Array:
+    """The ring on a mesh that its materials move; where it leaves the surface, it stays at the hit's height."""
+    assert hit.placed is not None
+    mesh, matrix = hit.placed.mesh, hit.prop.matrix()
+    corners = mesh.positions[mesh.triangles[np.maximum(owner, 0)]].astype(np.float64)
+    v, w = weights[:, :1], weights[:, 1:]
+    found = corners[:, 0] + (corners[:, 1] - corners[:, 0]) * v + (corners[:, 2] - corners[:, 0]) * w
+    inverse = np.linalg.inv(matrix)
+    middle = inverse[:3, :3] @ hit.hit.point + inverse[:3, 3]
+    away = (owner < 0) | (np.linalg.norm(found - middle, axis=1) > 3 * reach)
+    found[away] = middle
+    return np.asarray(found @ matrix[:3, :3].T + matrix[:3, 3])
