@@ -30,6 +30,7 @@ from jade_coat.material.material import (
     options_of,
     spec_at,
 )
+from jade_coat.material.placing import HeightMove, RecipeMove
 from jade_coat.material.recipes import Recipe, RecipeInput, Step
 from jade_coat.material.seam import Seam
 from jade_coat.material.surface import PLACING, Role, Surface
@@ -170,7 +171,8 @@ def every_kind_of_project() -> tuple[Project, Assets]:
              seam=Seam(kind="ramp"), rim={"on": True}),
         Coat(id="top", name="Top", where=(terms[0], terms[-1])),
     )  # fmt: skip
-    bare = Material(id="m", name="M", coats=coats)
+    moves = (HeightMove(id="lift"), RecipeMove(id="sway", recipe="outer", inputs={"k": 0.7}, along="wind"))
+    bare = Material(id="m", name="M", coats=coats, moves=moves)
     numbers = [path for path, _, _ in fields_of(bare)]
     shapes_program = [path for path, spec, _ in options_of(bare)]
     dials = tuple(

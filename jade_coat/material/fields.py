@@ -5,12 +5,19 @@ from __future__ import annotations
 import weakref
 from collections.abc import Callable, Mapping
 from dataclasses import asdict, dataclass
-from functools import wraps
+from functools import cache, wraps
 from typing import Any, Literal, TypeVar, cast
 
 from pydantic import BaseModel, ConfigDict, Field
 
-Kind = Literal["number", "angle", "color", "range", "pair", "point", "toggle", "integer", "choice", "map", "curve"]
+Kind = Literal[
+    "number", "angle", "color", "range", "pair", "point", "toggle", "integer", "choice", "map", "curve", "flag",
+    "uv_set", "color_set", "recipe", "inputs", "shared", "reading", "sets", "stops",
+]  # fmt: skip
+"""What a field holds. Those from `flag` on cannot be dials: yes or no, the number of a UV or colour set, ids of what
+the project has, numbers for a recipe's inputs, a reading of a map set, several map sets, stops of a gradient."""
+When = tuple[str, tuple[Any, ...]]
+"""Another field of the same part, and the values it must have; no values stand for anything but nothing."""
 Number = float | tuple[float, ...]
 Vec2 = tuple[float, float]
 Setting = int | float | str | tuple[float, ...] | tuple[Vec2, ...]
@@ -35,6 +42,20 @@ class Spec:
     logarithmic: bool = False
     hint: str = ""
     choices: tuple[tuple[str, str], ...] = ()
+    group: str = ""
+    """The fold it is shown in, where its part has several."""
+    when: When | None = None
+    """When it matters, if not always."""
+    map: str = ""
+    """A role: it matters where there is such a map; with a minus before it, where there is none; `any` is any map."""
+
+    def matters(self, part: Any) -> bool:
+        """Whether it means anything as the other fields of its part are set."""
+        if self.when is None:
+            return True
+        name, wanted = self.when
+        value = getattr(part, name)
+        return value in wanted if wanted else bool(value)
 
     @property
     def shapes_program(self) -> bool:
@@ -81,6 +102,17 @@ def option(default: Any, label: str, kind: Kind, choices: Mapping[Any, str] | No
     limits = {"ge": low, "le": high} if kind == "integer" else {}
     told = asdict(Spec(label, kind=kind, choices=words, **spec))
     return Field(default, validate_default=True, json_schema_extra={"spec": told}, **limits)
+
+
+def setting(
+    default: Any, label: str, kind: Kind, choices: Mapping[Any, str] | None = None,
+    limits: Mapping[str, Any] | None = None, **spec: Any,
+) -> Any:  # fmt: skip
+    """A pydantic field that is chosen in the material and cannot become a dial; `limits` are pydantic's."""
+    words = tuple((str(k), text) for k, text in (choices or {}).items())
+    told = asdict(Spec(label, kind=kind, choices=words, **spec))
+    factory = {"default_factory": default} if callable(default) else {"default": default}
+    return Field(**factory, json_schema_extra={"setting": told}, **(limits or {}))
 
 
 def field(default: Number, label: str, **spec: Any) -> Any:
@@ -141,17 +173,36 @@ def options(model: type[BaseModel]) -> dict[str, Spec]:
     return {name: spec for name, spec in _all_specs(model).items() if spec.shapes_program}
 
 
+def declared(model: type[BaseModel]) -> dict[str, Spec]:
+    """All fields of a model that people set, whether or not they can become dials, in order."""
+    found = {}
+    for name in model.model_fields:
+        spec = _all_specs(model).get(name) or _settings(model).get(name)
+        if spec is not None:
+            found[name] = spec
+    return found
+
+
+def settings(model: type[BaseModel]) -> dict[str, Spec]:
+    """The fields of a model that are chosen in the material and cannot become dials, in order."""
+    return _settings(model)
+
+
+@cache
+def _settings(model: type[BaseModel]) -> dict[str, Spec]:
+    return _read_specs(model, "setting")
+
+
 def _all_specs(model: type[BaseModel]) -> dict[str, Spec]:
     if model not in _SPECS:
         _SPECS[model] = _read_specs(model)
     return _SPECS[model]
 
 
-def _read_specs(model: type[BaseModel]) -> dict[str, Spec]:
+def _read_specs(model: type[BaseModel], told_as: str = "spec") -> dict[str, Spec]:
     found = {}
     for name, info in model.model_fields.items():
         extra = info.json_schema_extra
-        if isinstance(extra, dict) and "spec" in extra:
-            told = cast("dict[str, Any]", extra["spec"])
-            found[name] = Spec(**{**told, "choices": tuple((k, v) for k, v in told.get("choices", ()))})
+        if isinstance(extra, dict) and told_as in extra:
+            found[name] = Spec(**cast("dict[str, Any]", extra[told_as]))
     return found

@@ -8,7 +8,7 @@ from typing import Annotated, Any, ClassVar, Literal, get_args
 
 from pydantic import Field
 
-from jade_coat.material.fields import Frozen, Number, field, option
+from jade_coat.material.fields import Frozen, Number, field, option, setting
 from jade_coat.material.recipes import recipe_value
 from jade_coat.material.shared import WIND_DIRECTION
 from jade_coat.material.surface import MapLookup
@@ -70,8 +70,8 @@ class RecipeMove(Move):
 
     label: ClassVar[str] = "By a recipe"
     kind: Literal["recipe"] = "recipe"
-    recipe: str = ""
-    inputs: dict[str, float] = Field(default_factory=dict)
+    recipe: str = setting("", "Recipe", "recipe", hint="Ctrl+R makes and edits recipes")
+    inputs: dict[str, float] = setting(dict, "Inputs", "inputs")
 
     def share(self, given: MoveInputs) -> Value:
         """The recipe's outcome; nothing while none is chosen."""

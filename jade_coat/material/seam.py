@@ -7,7 +7,7 @@ from typing import Literal
 
 from pydantic import field_validator
 
-from jade_coat.material.fields import Color, Frozen, Vec2, field, option
+from jade_coat.material.fields import Color, Frozen, Vec2, When, field, option, setting
 from jade_coat.program import Value, lib
 from jade_coat.program.value import Operand
 
@@ -24,7 +24,15 @@ class Seam(Frozen):
     """The kind of edge, how soft it is, and how far it leans to one side."""
 
     kind: SeamKind = option("interlock", "Kind of seam", "choice", SEAM_LABELS)
-    softness: float = field(0.1, "Softness", low=0.001, high=1.0, soft=(0.005, 1.0), logarithmic=True)
+    softness: float = field(
+        0.1,
+        "Softness",
+        low=0.001,
+        high=1.0,
+        soft=(0.005, 1.0),
+        logarithmic=True,
+        when=("kind", ("interlock", "cut")),
+    )
     bias: float = field(0.0, "Bias", low=-1.0, high=1.0, hint="Above 0 the coat spreads sooner, below 0 later")
     wobble: float = field(0.0, "Wobble", hint="How far noise pushes the edge about")
     wobble_size: float = field(
@@ -32,7 +40,11 @@ class Seam(Frozen):
         hint="Metres across one bulge",
     )  # fmt: skip
     points: tuple[Vec2, ...] = option(
-        ((0.0, 0.0), (0.35, 0.1), (0.65, 0.9), (1.0, 1.0)), "Seam curve", "curve", hint="Weight over amount, of a ramp"
+        ((0.0, 0.0), (0.35, 0.1), (0.65, 0.9), (1.0, 1.0)),
+        "Seam curve",
+        "curve",
+        hint="Weight over amount, of a ramp",
+        when=("kind", ("ramp",)),
     )
 
     @field_validator("points")
@@ -46,15 +58,22 @@ class Seam(Frozen):
         return points
 
 
+_ON: When = ("on", (True,))
+
+
 class Rim(Frozen):
     """A band along a seam with a look of its own: mortar creeping out, a damp edge, a worn lip."""
 
-    on: bool = False
-    width: float = field(0.3, "Rim width", low=0.01, high=1.0)
-    tint: Color = field((0.6, 0.55, 0.5), "Rim tint", kind="color", high=4.0, hint="Multiplies the colour in the band")
-    strength: float = field(1.0, "Rim strength")
-    roughness: float = field(0.0, "Rim roughness", low=-1.0, high=1.0, hint="Added to the roughness in the band")
-    lift: float = field(0.0, "Rim lift", low=-1.0, high=1.0, hint="Added to the height in the band")
+    on: bool = setting(False, "a band along the seam", "flag", hint="Mortar creeping out, a damp edge, a worn lip")
+    width: float = field(0.3, "Rim width", low=0.01, high=1.0, when=_ON)
+    tint: Color = field(
+        (0.6, 0.55, 0.5), "Rim tint", kind="color", high=4.0, hint="Multiplies the colour in the band", when=_ON
+    )
+    strength: float = field(1.0, "Rim strength", when=_ON)
+    roughness: float = field(
+        0.0, "Rim roughness", low=-1.0, high=1.0, hint="Added to the roughness in the band", when=_ON
+    )
+    lift: float = field(0.0, "Rim lift", low=-1.0, high=1.0, hint="Added to the height in the band", when=_ON)
 
 
 def wobbled(amount: Value, noise: Value, strength: Operand) -> Value:

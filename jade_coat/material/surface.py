@@ -7,9 +7,9 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any, Literal, Protocol
 
-from pydantic import Field, field_validator
+from pydantic import field_validator
 
-from jade_coat.material.fields import Color, Frozen, Vec2, field, option
+from jade_coat.material.fields import Color, Frozen, Vec2, declared, field, option, setting
 from jade_coat.program import TextureRef
 
 TAU = 6.283185307179586
@@ -71,6 +71,7 @@ class NoMaps:
 
 Placement = Literal["uv", "triplanar", "planar"]
 Space = Literal["object", "world"]
+SPACE_LABELS: dict[Space, str] = {"object": "the object", "world": "the world"}
 TileBreak = Literal["none", "mirror", "offset", "hex"]
 PLACEMENT_LABELS: dict[Placement, str] = {
     "uv": "by a UV set", "triplanar": "from three sides", "planar": "from above",
@@ -82,17 +83,23 @@ TILE_BREAK_LABELS: dict[TileBreak, str] = {
 TILE_BREAK_READS: dict[TileBreak, int] = {"none": 1, "mirror": 1, "offset": 2, "hex": 3}
 
 
+LAID, COLOR = "Placement", "Colour"
+"""The folds that a surface's fields are shown in, beside its own."""
+
+
 class Detail(Frozen):
     """A second, finer map set laid over a surface's own."""
 
-    map_set: str = ""
+    map_set: str = setting("", "Map set", "map", {"": "None"}, hint="A finer map set laid over this surface")
     tile_size: float = field(
         0.2, "Detail tile", unit="m", low=0.001, high=1000.0, soft=(0.02, 2.0), logarithmic=True,
-        hint="Metres that one tile of the detail spans",
+        hint="Metres that one tile of the detail spans", when=("map_set", ()),
     )  # fmt: skip
-    color_strength: float = field(0.5, "Detail colour", hint="How far its colour darkens and lightens the surface")
-    relief: float = field(1.0, "Detail relief", low=0.0, high=4.0, soft=(0, 2))
-    roughness_strength: float = field(0.5, "Detail roughness")
+    color_strength: float = field(
+        0.5, "Detail colour", hint="How far its colour darkens and lightens the surface", when=("map_set", ())
+    )
+    relief: float = field(1.0, "Detail relief", low=0.0, high=4.0, soft=(0, 2), when=("map_set", ()))
+    roughness_strength: float = field(0.5, "Detail roughness", when=("map_set", ()))
 
 
 class Surface(Frozen):
@@ -102,19 +109,30 @@ class Surface(Frozen):
     random. `gradient` colours the base colour's luminance: stops of position 0–1 and linear colour.
     """
 
-    map_set: str = option("", "Map set", "map")
-    top_set: str = ""
-    more_sets: tuple[str, ...] = ()
-    pick: Literal["prop", "tile"] = "prop"
-    placement: Placement = option("uv", "Laid", "choice", PLACEMENT_LABELS)
-    space: Space = "object"
-    uv_set: int = Field(0, ge=0, le=7)
-    tile_break: TileBreak = option("none", "Tile-break", "choice", TILE_BREAK_LABELS)
-    gradient: tuple[tuple[float, Color], ...] = ()
+    map_set: str = option("", "Map set", "map", {"": "Plain values"})
+    more_sets: tuple[str, ...] = setting((), "or", "sets", when=("map_set", ()))
+    pick: Literal["prop", "tile"] = setting(
+        "prop", "Picked", "choice", {"prop": "for each prop", "tile": "for each tile"}, hint="At random",
+        when=("more_sets", ()),
+    )  # fmt: skip
+    placement: Placement = option("uv", "Laid", "choice", PLACEMENT_LABELS, group=LAID, map="any")
+    uv_set: int = setting(
+        0, "UV set", "uv_set", limits={"ge": 0, "le": 7}, group=LAID, map="any", when=("placement", ("uv",))
+    )
+    space: Space = setting(
+        "object", "Fixed to", "choice", SPACE_LABELS, group=LAID, map="any", when=("placement", ("triplanar", "planar"))
+    )
+    top_set: str = setting(
+        "", "On top", "map", {"": "The same"}, hint="Another map set for what faces up or down", group=LAID, map="any",
+        when=("placement", ("triplanar",)),
+    )  # fmt: skip
+    tile_break: TileBreak = option("none", "Tile-break", "choice", TILE_BREAK_LABELS, group=LAID, map="any")
+    gradient: tuple[tuple[float, Color], ...] = setting((), "Gradient", "stops", group=COLOR)
     detail: Detail = Detail()
     sharpness: float = field(
-        6.0, "Sharpness", low=1.0, high=64.0, logarithmic=True, hint="How narrow the mix between the three sides is"
-    )
+        6.0, "Sharpness", low=1.0, high=64.0, logarithmic=True, hint="How narrow the mix between the three sides is",
+        group=LAID, map="any", when=("placement", ("triplanar",)),
+    )  # fmt: skip
     tile_size: float = field(
         1.0,
         "Tile size",
@@ -124,31 +142,62 @@ class Surface(Frozen):
         soft=(0.05, 8.0),
         logarithmic=True,
         hint="Metres that one tile of the maps spans on the surface",
+        group=LAID,
+        map="any",
     )
-    turn: float = field(0.0, "Turn", kind="angle", low=-TAU, high=TAU, soft=(-TAU / 2, TAU / 2))
-    offset: Vec2 = field((0.0, 0.0), "Offset", kind="pair", unit="tiles", low=-100, high=100, soft=(0, 1))
-    flip_across: float = field(0.0, "Flip across", kind="toggle", hint="Mirrors the maps left to right")
-    flip_down: float = field(0.0, "Flip down", kind="toggle", hint="Mirrors the maps top to bottom")
-    color: Color = field((0.5, 0.5, 0.5), "Colour", kind="color", hint="Used where there is no colour map")
-    tint: Color = field((1.0, 1.0, 1.0), "Tint", kind="color", high=4.0, hint="Multiplies the base colour")
-    hue: float = field(0.0, "Hue", kind="angle", low=-TAU / 2, high=TAU / 2, hint="Turns the colour about grey")
-    saturation: float = field(1.0, "Saturation", low=0.0, high=4.0, soft=(0, 2))
-    value: float = field(1.0, "Value", low=0.0, high=4.0, soft=(0, 2), hint="Lightens or darkens the colour")
-    roughness: float = field(0.5, "Roughness", hint="Used where there is no roughness map")
+    turn: float = field(0.0, "Turn", kind="angle", low=-TAU, high=TAU, soft=(-TAU / 2, TAU / 2), group=LAID, map="any")
+    offset: Vec2 = field(
+        (0.0, 0.0), "Offset", kind="pair", unit="tiles", low=-100, high=100, soft=(0, 1), group=LAID, map="any"
+    )
+    flip_across: float = field(
+        0.0, "Flip across", kind="toggle", hint="Mirrors the maps left to right", group=LAID, map="any"
+    )
+    flip_down: float = field(
+        0.0, "Flip down", kind="toggle", hint="Mirrors the maps top to bottom", group=LAID, map="any"
+    )
+    color: Color = field(
+        (0.5, 0.5, 0.5),
+        "Colour",
+        kind="color",
+        hint="Used where there is no colour map",
+        group=COLOR,
+        map="-base_color",
+    )
+    tint: Color = field((1.0, 1.0, 1.0), "Tint", kind="color", high=4.0, hint="Multiplies the base colour", group=COLOR)
+    hue: float = field(
+        0.0, "Hue", kind="angle", low=-TAU / 2, high=TAU / 2, hint="Turns the colour about grey", group=COLOR
+    )
+    saturation: float = field(1.0, "Saturation", low=0.0, high=4.0, soft=(0, 2), group=COLOR)
+    value: float = field(
+        1.0, "Value", low=0.0, high=4.0, soft=(0, 2), hint="Lightens or darkens the colour", group=COLOR
+    )
+    roughness: float = field(0.5, "Roughness", hint="Used where there is no roughness map", map="-roughness")
     roughness_range: Vec2 = field(
-        (0.0, 1.0), "Roughness range", kind="range", hint="What 0 and 1 in the roughness map become"
+        (0.0, 1.0), "Roughness range", kind="range", hint="What 0 and 1 in the roughness map become", map="roughness"
     )
-    metallic: float = field(0.0, "Metallic", hint="Used where there is no metallic map")
+    metallic: float = field(0.0, "Metallic", hint="Used where there is no metallic map", map="-metallic")
     metallic_range: Vec2 = field(
-        (0.0, 1.0), "Metallic range", kind="range", hint="What 0 and 1 in the metallic map become"
+        (0.0, 1.0), "Metallic range", kind="range", hint="What 0 and 1 in the metallic map become", map="metallic"
     )
-    normal_strength: float = field(1.0, "Relief", low=0.0, high=4.0, soft=(0, 2), hint="Strength of the normal map")
-    occlusion_strength: float = field(1.0, "Occlusion")
-    height: float = field(0.5, "Height", hint="Used where there is no height map; 1 is the material's full depth")
-    height_range: Vec2 = field((0.0, 1.0), "Height range", kind="range", hint="What 0 and 1 in the height map become")
+    normal_strength: float = field(
+        1.0, "Relief", low=0.0, high=4.0, soft=(0, 2), hint="Strength of the normal map", map="normal"
+    )
+    occlusion_strength: float = field(1.0, "Occlusion", map="occlusion")
+    height: float = field(
+        0.5, "Height", hint="Used where there is no height map; 1 is the material's full depth", map="-height"
+    )
+    height_range: Vec2 = field(
+        (0.0, 1.0), "Height range", kind="range", hint="What 0 and 1 in the height map become", map="height"
+    )
     lift: float = field(0.0, "Lift", low=-1.0, high=1.0, hint="Added to the height; let it follow a recipe to displace")
-    emissive: Color = field((0.0, 0.0, 0.0), "Glow", kind="color", high=64.0, hint="Used where there is no glow map")
-    glow: Color = field((1.0, 1.0, 1.0), "Glow of the map", kind="color", high=64.0, hint="Multiplies the glow map")
+    emissive: Color = field(
+        (0.0, 0.0, 0.0), "Glow", kind="color", high=64.0, hint="Used where there is no glow map", group=COLOR,
+        map="-emissive",
+    )  # fmt: skip
+    glow: Color = field(
+        (1.0, 1.0, 1.0), "Glow of the map", kind="color", high=64.0, hint="Multiplies the glow map", group=COLOR,
+        map="emissive",
+    )  # fmt: skip
 
     @field_validator("gradient")
     @classmethod
@@ -167,35 +216,17 @@ class Surface(Frozen):
         return tuple(dict.fromkeys(s for s in named if s))
 
 
-MAP_FIELDS = {
-    "roughness_range": Role.ROUGHNESS, "normal_strength": Role.NORMAL, "occlusion_strength": Role.OCCLUSION,
-    "height_range": Role.HEIGHT, "metallic_range": Role.METALLIC, "glow": Role.EMISSIVE,
-}  # fmt: skip
-PLAIN_FIELDS = {
-    "color": Role.BASE_COLOR, "roughness": Role.ROUGHNESS, "metallic": Role.METALLIC, "height": Role.HEIGHT,
-    "emissive": Role.EMISSIVE,
-}  # fmt: skip
 PLACING = ("tile_size", "turn", "offset", "flip_across", "flip_down")
-LOOKING = (
-    "color", "tint", "hue", "saturation", "value", "roughness", "roughness_range", "metallic", "metallic_range",
-    "normal_strength", "occlusion_strength", "height", "height_range", "lift", "emissive", "glow",
-)  # fmt: skip
+"""How the maps are laid: what a recipe cannot be followed by, since it may read them."""
 
 
 def fields_in_use(surface: Surface, lookup: MapLookup) -> list[str]:
-    """The numeric fields that matter to this surface: a roughness range needs a roughness map, and so on."""
+    """The fields that matter to this surface: a roughness range needs a roughness map, and so on."""
+    there = {r.value for r in Role for s in (surface.map_set, surface.top_set) if s and lookup.read(s, r) is not None}
 
-    def has(role: Role) -> bool:
-        return any(lookup.read(s, role) is not None for s in (surface.map_set, surface.top_set) if s)
+    def mapped(need: str) -> bool:
+        if need.startswith("-"):  # another set on top may lack the map
+            return need[1:] not in there or bool(surface.top_set)
+        return bool(there) if need == "any" else not need or need in there
 
-    mapped = any(has(role) for role in Role)
-    found = [*PLACING] if mapped else []
-    if mapped and surface.placement == "triplanar":
-        found.append("sharpness")
-    for name in LOOKING:
-        if name in MAP_FIELDS and not has(MAP_FIELDS[name]):
-            continue
-        if name in PLAIN_FIELDS and has(PLAIN_FIELDS[name]) and not surface.top_set:
-            continue
-        found.append(name)
-    return found
+    return [name for name, spec in declared(Surface).items() if spec.matters(surface) and mapped(spec.map)]

@@ -8,11 +8,11 @@ from typing import Annotated, Any, ClassVar, Literal, NamedTuple, get_args
 
 from pydantic import Field
 
-from jade_coat.material.fields import Frozen, Vec2, Vec3, field, option
+from jade_coat.material.fields import Frozen, Vec2, Vec3, field, option, setting
 from jade_coat.material.placement import place_of
 from jade_coat.material.recipes import recipe_value, step_values
 from jade_coat.material.shared import shared_name
-from jade_coat.material.surface import MapLookup, Role
+from jade_coat.material.surface import SPACE_LABELS, MapLookup, Role
 from jade_coat.program import FLOAT, VEC2, VEC3, VEC4, Value, combine, const, lib
 
 Combine = Literal["multiply", "add", "max", "min"]
@@ -43,8 +43,8 @@ class Term(Frozen):
     reads_bend: ClassVar[bool] = False
     """Whether it asks how the mesh bends."""
     id: str
-    combine: Combine = "multiply"
-    invert: bool = False
+    combine: Combine = setting("multiply", "Joins", "choice", {k: k for k in get_args(Combine)}, group="head")
+    invert: bool = setting(False, "Invert", "flag", group="head")
     range: Vec2 = field((0.0, 1.0), "Range", kind="range", hint="What becomes 0 and what becomes 1")
     contrast: float = field(1.0, "Contrast", low=0.0, high=20.0, soft=(0, 4))
 
@@ -83,7 +83,7 @@ class PaintTerm(Term):
     label: ClassVar[str] = "Paint"
     kind: Literal["paint"] = "paint"
     channel: Channel = option("R", "Painted", "choice", {c: f"Channel {c}" for c in "RGBA"})
-    color_set: int = Field(0, ge=0, le=3)
+    color_set: int = setting(0, "Of", "color_set", limits={"ge": 0, "le": 3})
 
     def meaning(self, given: TermInputs) -> Value:
         """The channel at the point."""
@@ -127,14 +127,15 @@ class MapTerm(Term):
 
     label: ClassVar[str] = "Map"
     kind: Literal["map"] = "map"
-    map_set: str = option("", "Map set", "map")
-    read: MapReading = "mask"
-    uv_set: int = Field(0, ge=0, le=7)
-    once: bool = True
-    """Laid once over the UV square rather than tiled by metres."""
+    map_set: str = option("", "Map set", "map", {"": "None yet"})
+    read: MapReading = setting("mask", "Read", "reading")
+    uv_set: int = setting(0, "By", "uv_set", limits={"ge": 0, "le": 7})
+    once: bool = setting(
+        True, "Laid", "flag", {True: "Once", False: "Tiled"}, hint="Once over the whole UV square, or tiled by metres"
+    )
     tile_size: float = field(
         1.0, "Tile size", unit="m", low=0.001, high=1000.0, soft=(0.05, 8.0), logarithmic=True,
-        hint="Metres that one tile of the map spans",
+        hint="Metres that one tile of the map spans", when=("once", (False,)),
     )  # fmt: skip
 
     def meaning(self, given: TermInputs) -> Value:
@@ -179,8 +180,11 @@ class NoiseTerm(Term):
         hint="Metres across one patch",
     )
     pattern: NoisePattern = option("clouds", "Pattern", "choice", NOISE_LABELS)
-    space: Literal["object", "world"] = "object"
-    octaves: int = option(4, "Octaves", "integer", low=1, high=8, hint="Finer and finer noise laid over the first")
+    space: Literal["object", "world"] = setting("object", "Fixed to", "choice", SPACE_LABELS)
+    octaves: int = option(
+        4, "Octaves", "integer", low=1, high=8, hint="Finer and finer noise laid over the first",
+        when=("pattern", ("clouds", "ridges")),
+    )  # fmt: skip
     seed: int = option(0, "Seed", "integer", low=0, high=9999, soft=(0, 99), hint="Another number, another pattern")
 
     def meaning(self, given: TermInputs) -> Value:
@@ -242,12 +246,16 @@ class FacingTerm(Term):
 
     label: ClassVar[str] = "Facing"
     kind: Literal["facing"] = "facing"
-    toward: Literal["viewer", "direction"] = "direction"
+    toward: Literal["viewer", "direction"] = setting(
+        "direction", "Toward", "choice", {"direction": "a direction", "viewer": "the viewer"}
+    )
     azimuth: float = field(
         0.0, "Azimuth", kind="angle", low=-6.2831853, high=6.2831853, soft=(-3.1415927, 3.1415927),
-        hint="About the upright axis, from +Z towards +X",
+        hint="About the upright axis, from +Z towards +X", when=("toward", ("direction",)),
     )  # fmt: skip
-    elevation: float = field(0.0, "Elevation", kind="angle", low=-1.5707964, high=1.5707964)
+    elevation: float = field(
+        0.0, "Elevation", kind="angle", low=-1.5707964, high=1.5707964, when=("toward", ("direction",))
+    )
 
     def meaning(self, given: TermInputs) -> Value:
         """The cosine of the angle between the surface's normal and the direction."""
@@ -270,7 +278,7 @@ class CavityTerm(Term):
     label: ClassVar[str] = "Cavity"
     reads_bend: ClassVar[bool] = True
     kind: Literal["cavity"] = "cavity"
-    side: Literal["hollows", "edges"] = "hollows"
+    side: Literal["hollows", "edges"] = setting("hollows", "Shows", "choice", {"hollows": "Hollows", "edges": "Edges"})
     size: float = field(
         0.05, "Size", unit="m", low=0.0005, high=100.0, soft=(0.005, 1.0), logarithmic=True,
         hint="The radius of bend that counts as 1",
@@ -287,8 +295,19 @@ class DistanceTerm(Term):
 
     label: ClassVar[str] = "Distance"
     kind: Literal["distance"] = "distance"
-    origin: Literal["viewer", "point"] = "viewer"
-    point: Vec3 = field((0.0, 0.0, 0.0), "Point", kind="point", unit="m", low=-10000, high=10000, soft=(-5, 5))
+    origin: Literal["viewer", "point"] = setting(
+        "viewer", "From", "choice", {"viewer": "the viewer", "point": "a point"}
+    )
+    point: Vec3 = field(
+        (0.0, 0.0, 0.0),
+        "Point",
+        kind="point",
+        unit="m",
+        low=-10000,
+        high=10000,
+        soft=(-5, 5),
+        when=("origin", ("point",)),
+    )
     range: Vec2 = field((0.0, 10.0), "From, to", kind="range", unit="m", low=0, high=10000, soft=(0, 40))
 
     def meaning(self, given: TermInputs) -> Value:
@@ -302,7 +321,7 @@ class SharedTerm(Term):
 
     label: ClassVar[str] = "Shared dial"
     kind: Literal["shared"] = "shared"
-    shared: str = ""
+    shared: str = setting("", "Follows", "shared")
     value: float = 0.0
     """What it is while it follows nothing: the last value of a dial that was removed."""
 
@@ -321,8 +340,8 @@ class RecipeTerm(Term):
 
     label: ClassVar[str] = "Recipe"
     kind: Literal["recipe"] = "recipe"
-    recipe: str = ""
-    inputs: dict[str, float] = Field(default_factory=dict)
+    recipe: str = setting("", "Recipe", "recipe", hint="Ctrl+R makes and edits recipes")
+    inputs: dict[str, float] = setting(dict, "Inputs", "inputs")
 
     def meaning(self, given: TermInputs) -> Value:
         """What the recipe comes to; 0 while none is chosen. Raises ValueError for one that is not there."""

@@ -156,7 +156,7 @@ def with_inputs_followed(project: Project, before: Recipe, after: Recipe) -> Pro
         return made
 
     def term(old: Any) -> Any:
-        if isinstance(old, RecipeTerm) and old.recipe == after.id and not old.inputs.keys() <= names:
+        if isinstance(old, (RecipeTerm, RecipeMove)) and old.recipe == after.id and not old.inputs.keys() <= names:
             return old.with_(inputs={k: v for k, v in old.inputs.items() if k in names})
         return old
 
@@ -173,7 +173,10 @@ def with_inputs_followed(project: Project, before: Recipe, after: Recipe) -> Pro
     def material(old: Material) -> Material:
         if after.id not in old.recipes:
             return old
-        made: Material = old.with_(coats=tuple(coat(c) for c in old.coats), links=tuple(link(k) for k in old.links))
+        made: Material = old.with_(
+            coats=tuple(coat(c) for c in old.coats), moves=tuple(term(m) for m in old.moves),
+            links=tuple(link(k) for k in old.links),
+        )  # fmt: skip
         return made
 
     recipes = tuple(

@@ -90,7 +90,7 @@ def test_a_field_follows_a_new_shared_dial_between_two_values(hand: Hand, monkey
     hand.window.bench.shared.add()
     assert session.project.shared[-1].name == "Soot"
     session.choose_coat("lime")
-    panel._follow(session.material, "lime.amount", "soot", "")
+    panel.rows.follow(session.material, "lime.amount", "soot", "")
     assert "lime.amount" not in panel.fields
     low = panel.link_fields["lime.amount.low"]
     QApplication.processEvents()
@@ -103,5 +103,5 @@ def test_a_field_follows_a_new_shared_dial_between_two_values(hand: Hand, monkey
     session.do("set_shared", shared="soot", value=1.0)
     hand.settle()
     assert np.abs(shown(hand) - less).mean() > 0.3
-    panel._follow(session.material, "lime.amount", "", "")
+    panel.rows.follow(session.material, "lime.amount", "", "")
     assert "lime.amount" in panel.fields

@@ -12,6 +12,9 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QCheckBox, QComboBox
 
 from jade_coat.files.project_folder import open_project, save_project
+from jade_coat.material.fields import declared
+from jade_coat.material.placing import MOVE_KINDS
+from jade_coat.material.where import TERM_KINDS
 from jade_coat.stage.document import Document
 from jade_coat.stage.looks import dial_values, worn
 from tests.app.conftest import Hand
@@ -113,7 +116,7 @@ def test_a_dials_limits_are_set_by_hand(hand: Hand) -> None:
 def test_a_field_follows_a_recipe_with_its_own_inputs(hand: Hand) -> None:
     session, panel = hand.session, hand.window.bench.coat_panel
     before = shown(hand)
-    panel._follow(session.project.material("kiln_wall"), "moss.surface.tint", "", "dust_on_top")
+    panel.rows.follow(session.project.material("kiln_wall"), "moss.surface.tint", "", "dust_on_top")
     link = session.project.material("kiln_wall").link_at("moss.surface.tint")
     assert link.recipe == "dust_on_top"
     session.do("link_field", material="kiln_wall", path="moss.surface.tint", recipe="dust_on_top", low=(4.0, 0.2, 0.2))
@@ -169,3 +172,56 @@ def test_steps_of_a_recipe_are_among_the_looks(hand: Hand) -> None:
     after = shown(hand)
     assert np.ptp(after[..., 0]) > 100
     assert (np.abs(after - before) > 20).any()
+
+
+def _parts(material, coat) -> list:
+    """Every part of a coat and the moves of its material: the path, the part as it is now, and how it is changed."""
+    of = {"material": material.id, "coat": coat.id}
+    surface = f"{coat.id}.surface"
+    found = [
+        (surface, lambda c, m: c.surface, "set_surface", of),
+        (f"{surface}.detail", lambda c, m: c.surface.detail, "set_detail", of),
+        (f"{coat.id}.seam", lambda c, m: c.seam, "set_seam", of), (f"{coat.id}.rim", lambda c, m: c.rim, "set_rim", of),
+    ]  # fmt: skip
+    for i, term in enumerate(coat.where):
+        found.append((f"{coat.id}.where.{term.id}", lambda c, m, i=i: c.where[i], "set_term", {**of, "term": term.id}))
+    for i, move in enumerate(material.moves):
+        found.append((f"moves:{move.id}", lambda c, m, i=i: m.moves[i], "set_move",
+                      {"material": material.id, "move": move.id}))  # fmt: skip
+    return found
+
+
+def test_every_declared_field_has_a_control_when_it_matters(hand) -> None:
+    """On a coat with terms of all kinds, whose conditions are brought about one after the other."""
+    session, panel = hand.session, hand.window.bench.coat_panel
+    session.choose_prop("kiln_wall_prop", "surface")
+    session.choose_coat("moss")
+    for kind in TERM_KINDS:
+        session.do("add_term", material="kiln_wall", coat="moss", kind=kind)
+    for kind in MOVE_KINDS:
+        session.do("add_move", material="kiln_wall", kind=kind)
+    recipe = next(r.id for r in session.project.recipes if r.inputs)
+    session.do("set_move", material="kiln_wall", move="recipe", recipe=recipe)
+    term = next(t.id for t in session.material.coat("moss").where if t.kind == "recipe")
+    session.do("set_term", material="kiln_wall", coat="moss", term=term, recipe=recipe)
+    missing, first = [], session.project.map_sets[0].id
+    for prefix, get, edit, arguments in _parts(session.material, session.material.coat("moss")):
+        for name, spec in declared(type(get(session.material.coat("moss"), session.material))).items():
+            part = get(session.material.coat("moss"), session.material)
+            if not spec.matters(part):
+                other, wanted = spec.when
+                some = {"more_sets": (first,), "map_set": first}
+                assert session.do(edit, **arguments, **{other: wanted[0] if wanted else some[other]})
+            if spec.map and spec.map != "any":
+                there = spec.map.lstrip("-") in {m.role.value for m in session.project.map_set(
+                    session.material.coat("moss").surface.map_set).maps}  # fmt: skip
+                if there == spec.map.startswith("-"):
+                    continue
+            rows = panel.moves.rows if prefix.startswith("moves:") else panel.rows
+            path = f"{prefix}.{name}"
+            controls = {*rows.fields, *rows.chosen, *(p.rpartition(".")[0] for p in rows.link_fields)}
+            alone = name == "combine" and prefix.endswith(session.material.coat("moss").where[0].id)  # joins nothing
+            if path not in controls and not alone and not (name == "points" and panel._curve is not None):
+                missing.append(path)
+    assert missing == []
+    hand.settle()

@@ -12,7 +12,8 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from jade_coat.maps.mapset import MapSet
-from jade_coat.material.material import Coat, Material, fields_of, options_of
+from jade_coat.material.material import Coat, Material, fields_of, options_of, owner_of
+from jade_coat.material.placing import MOVE_KINDS, PREFIX
 from jade_coat.material.recipes import Recipe, RecipeInput, Step, recipe_value
 from jade_coat.material.where import TERM_KINDS
 from jade_coat.mesh.filling import PaintRule
@@ -36,6 +37,8 @@ def places(project: Project) -> dict[Place, Any]:
     for m in project.materials:
         found |= {("material", m.id, n): getattr(m, n) for n in ("name", "depth")}
         found["material", m.id, "coats"] = tuple(c.id for c in m.coats)
+        found["material", m.id, "moves"] = tuple(v.id for v in m.moves)
+        found |= {("move", m.id, v.id): v for v in m.moves}
         found["material", m.id, "dial order"] = tuple(d.id for d in m.dials)
         found |= {("dial", m.id, d.id): d for d in m.dials} | {("link", m.id, k.path): k for k in m.links}
         for c in m.coats:
@@ -116,6 +119,8 @@ class Cases:
     def touched_by_field(self, path: str) -> Callable[[Place], bool]:
         dials = {d.id for d in self.m.dials if d.path == path}
         coat, *inner = path.split(".")
+        if coat.startswith(PREFIX):
+            return either(of(("move", self.m.id, coat.removeprefix(PREFIX))), values_of(self.p, self.m.id, dials))
         where = of(("term", self.m.id, coat, inner[1])) if inner[:1] == ["where"] else of(("coat", self.m.id, coat))
         return either(where, values_of(self.p, self.m.id, dials))
 
@@ -211,6 +216,27 @@ class Cases:
         return {"material": self.m.id, "coat": self.c.id, "term": term}, either(
             of(("terms", self.m.id, self.c.id), ("term", self.m.id, self.c.id, term)),
             self.released_by(lambda path: path.startswith(f"{prefix}{term}.")),
+        )  # fmt: skip
+
+    def add_move(self) -> Change:
+        known = {m.id for m in self.m.moves}
+        return {"material": self.m.id, "kind": self.rng.choice(list(MOVE_KINDS))}, lambda at: (
+            at == ("material", self.m.id, "moves") or (at[:2] == ("move", self.m.id) and at[2] not in known))  # fmt: skip
+
+    def _move(self) -> str:
+        return self.rng.choice([m.id for m in self.m.moves] or ["none"])
+
+    def set_move(self) -> Change:
+        move = self._move()
+        dials = {d.id for d in self.m.dials if owner_of(d.path) == f"{PREFIX}{move}"}
+        return {"material": self.m.id, "move": move, "along": "z"}, either(
+            of(("move", self.m.id, move)), values_of(self.p, self.m.id, dials))  # fmt: skip
+
+    def remove_move(self) -> Change:
+        gone = self._move()
+        return {"material": self.m.id, "move": gone}, either(
+            of(("material", self.m.id, "moves"), ("move", self.m.id, gone)),
+            self.released_by(lambda path: owner_of(path) == f"{PREFIX}{gone}"),
         )  # fmt: skip
 
     def set_field(self) -> Change:
@@ -416,7 +442,7 @@ class Cases:
             if at[0] == "recipes":
                 return at[1] == recipe.id or at[1] in users
             return (
-                at[0] in ("term", "link") and recipe.id == "outer" and "k" not in names
+                at[0] in ("term", "link", "move") and recipe.id == "outer" and "k" not in names
             )  # they gave an input that went
 
         return {"recipe": recipe.id, "inputs": tuple(inputs)}, allowed
@@ -444,7 +470,8 @@ class Cases:
         def allowed(at: Place) -> bool:
             return (
                 at in (("order", "shared"), ("shared", gone)) or (at[0] == "link" and (at[1], at[2]) in paths)
-                or (at[0] == "coat" and (at[1], at[2]) in coats) or (at[0] == "term" and (at[1], at[2]) in coats)
+                or (at[0] == "coat" and (at[1], at[2]) in coats)
+                or (at[0] == "move" and (at[1], f"{PREFIX}{at[2]}") in coats) or (at[0] == "term" and (at[1], at[2]) in coats)
                 or (at[0] == "term" and at[3] == "shared" and gone == "season")
                 or (at[0] == "recipes" and at[1] == "outer" and gone == "damp") or (at[0] == "resolved" and at[2] in dials)
             )  # fmt: skip

@@ -15,6 +15,7 @@ from jade_coat.material.material import Coat, Dial, Finish, Material
 from jade_coat.material.surface import Surface
 from jade_coat.mesh import shapes
 from jade_coat.mesh.picking import hit_in_world
+from jade_coat.mesh.picking import target as rays_of
 from jade_coat.stage.boxes import PropBoxes
 from jade_coat.stage.desk import Camera
 from jade_coat.stage.document import Document
@@ -313,7 +314,7 @@ def test_boxes_find_every_prop_that_a_ray_hits_nearest_first(seed: int, moved: i
         assert [d for d, _ in met] == sorted(d for d, _ in met)
         entry = {i: d for d, i in met}
         for prop in document.project.props:
-            hit = hit_in_world(target(library.mesh_by_id(project, prop.mesh)), prop.matrix(), origin, direction)
+            hit = hit_in_world(rays_of(library.mesh_by_id(project, prop.mesh)), prop.matrix(), origin, direction)
             if hit is not None:
                 assert prop.id in entry
                 assert entry[prop.id] <= hit.distance + 1e-5

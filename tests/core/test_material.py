@@ -10,8 +10,9 @@ from pydantic import ValidationError
 
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.material.compile import compile_material, fixed_fields, folded_fields, live_fields, structure
-from jade_coat.material.fields import specs
+from jade_coat.material.fields import declared, specs
 from jade_coat.material.material import Coat, Dial, Finish, Material, field_values, layout, spec_at
+from jade_coat.material.placing import MOVE_KINDS
 from jade_coat.material.seam import SEAM_LABELS, Rim, Seam, weight
 from jade_coat.material.surface import Detail, NoMaps, Surface, fields_in_use
 from jade_coat.material.where import (
@@ -500,3 +501,22 @@ def test_live_and_fixed_programs_give_the_same_values() -> None:
 def test_every_edit_has_a_title() -> None:
     for name in edits.EDITS:
         assert edits.title(name)
+
+
+STRUCTURE = {"id", "name", "shown", "where", "surface", "detail", "seam", "rim"}
+"""What makes parts of parts, and is set by other means than a control for it."""
+
+
+@pytest.mark.parametrize(
+    "model", [Coat, Surface, Detail, Seam, Rim, *TERM_KINDS.values(), *MOVE_KINDS.values()], ids=lambda m: m.__name__
+)
+def test_every_field_of_every_part_says_what_it_is(model) -> None:
+    """A field without a declaration has no control; `kind` tells kinds of terms and moves apart."""
+    told = declared(model)
+    kinds = {"kind"} if model in {*TERM_KINDS.values(), *MOVE_KINDS.values()} else set()
+    kept = {"value"} if model is TERM_KINDS["shared"] else set()  # what a removed dial was last
+    assert set(model.model_fields) - STRUCTURE - kinds - kept == set(told)
+    for name, spec in told.items():
+        assert spec.label, name
+        if spec.when is not None:
+            assert spec.when[0] in told

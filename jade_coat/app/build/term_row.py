@@ -1,8 +1,6 @@
-"""One where-term in the coat editor: its heading with a picture, and the choices its kind has."""
+"""The heading of one where-term in the coat editor, with a picture."""
 
 from __future__ import annotations
-
-from collections.abc import Callable, Iterator
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
@@ -10,24 +8,6 @@ from PyQt6.QtWidgets import QWidget
 
 from jade_coat.app import theme
 from jade_coat.app.controls.basics import DraggedRow, button, choice, row
-from jade_coat.app.controls.fields import NumberField
-from jade_coat.app.controls.settings import IntegerField
-from jade_coat.app.session import Session
-from jade_coat.material.fields import Spec
-from jade_coat.material.where import (
-    MAP_READS,
-    NOISE_LABELS,
-    CavityTerm,
-    DistanceTerm,
-    FacingTerm,
-    MapTerm,
-    NoiseTerm,
-    PaintTerm,
-    RecipeTerm,
-    SharedTerm,
-    Term,
-)
-from jade_coat.mesh.data import MAX_COLOR_SETS, MAX_UV_SETS
 
 _PICTURE = QRectF(16, 3, 46, 28)
 
@@ -108,80 +88,3 @@ class TermHead(DraggedRow):
             self.removed.emit()
         else:
             super().keyPressEvent(event)
-
-
-def term_choices(term: Term, session: Session, change: Callable[..., None]) -> Iterator[tuple[str, QWidget]]:
-    """What a term of this kind lets choose, beside its numbers: a name and a control each."""
-    if isinstance(term, PaintTerm):
-        channels = [(c, f"Channel {c}") for c in "RGBA"]
-        yield "Painted", choice(channels, term.channel, lambda c: change(channel=c))
-        sets = [(str(i), f"Colour set {i + 1}") for i in range(MAX_COLOR_SETS)]
-        yield "Of", choice(sets, str(term.color_set), lambda i: change(color_set=int(i)))
-    elif isinstance(term, MapTerm):
-        project = session.project
-        sets = [("", "None yet"), *((s.id, s.name) for s in project.map_sets)]
-        yield "Map set", choice(sets, term.map_set, lambda s: change(map_set=s))
-        held = next((s.maps for s in project.map_sets if s.id == term.map_set), ())
-        roles = {m.role for m in held}
-        reads = [
-            (k, k.capitalize()) for k, (role, _) in MAP_READS.items() if not held or role in roles or k == term.read
-        ]
-        yield "Read", choice(reads, term.read, lambda r: change(read=r))
-        uv_sets = [(str(i), f"UV set {i + 1}") for i in range(MAX_UV_SETS)]
-        yield "By", choice(uv_sets, str(term.uv_set), lambda i: change(uv_set=int(i)))
-        ways = [("once", "Once"), ("tiled", "Tiled")]
-        yield (
-            "Laid",
-            choice(
-                ways,
-                "once" if term.once else "tiled",
-                lambda w: change(once=w == "once"),
-                "Once over the whole UV square, or tiled by metres",
-            ),
-        )
-        uv_sets = [(str(i), f"UV set {i + 1}") for i in range(max(2, term.uv_set + 1))]
-        yield "UV set", choice(uv_sets, str(term.uv_set), lambda i: change(uv_set=int(i)))
-    elif isinstance(term, NoiseTerm):
-        patterns = [(k, k.capitalize()) for k in NOISE_LABELS]
-        yield "Pattern", choice(patterns, term.pattern, lambda p: change(pattern=p), NOISE_LABELS[term.pattern])
-        spaces = [("object", "the object"), ("world", "the world")]
-        yield "Fixed to", choice(spaces, term.space, lambda s: change(space=s))
-        if term.pattern in ("clouds", "ridges"):
-            yield "Octaves", _whole("Octaves", term.octaves, 1, 8, lambda n: change(octaves=n))
-        yield "Seed", _whole("Seed", term.seed, 0, 9999, lambda n: change(seed=n))
-    elif isinstance(term, FacingTerm):
-        ways = [("direction", "a direction"), ("viewer", "the viewer")]
-        yield "Toward", choice(ways, term.toward, lambda w: change(toward=w))
-    elif isinstance(term, CavityTerm):
-        yield "Shows", choice([("hollows", "Hollows"), ("edges", "Edges")], term.side, lambda s: change(side=s))
-    elif isinstance(term, RecipeTerm):
-        recipes = session.project.recipes
-        options = [("", "None yet"), *((r.id, r.name) for r in recipes)]
-        yield (
-            "Recipe",
-            choice(options, term.recipe, lambda r: change(recipe=r, inputs={}), "Ctrl+R makes and edits recipes"),
-        )
-        for given in next((r.inputs for r in recipes if r.id == term.recipe), ()):
-            yield given.name.replace("_", " "), _number(term, given.name, given.value, change)
-    elif isinstance(term, SharedTerm):
-        dials = [("", "None yet"), *((d.id, d.name) for d in session.project.shared)]
-        yield "Follows", choice(dials, term.shared, lambda d: change(shared=d))
-    elif isinstance(term, DistanceTerm):
-        ways = [("viewer", "the viewer"), ("point", "a point")]
-        yield "From", choice(ways, term.origin, lambda w: change(origin=w))
-
-
-def _number(term: RecipeTerm, name: str, default: float, change: Callable[..., None]) -> QWidget:
-    """A field for what this use gives to an input of its recipe."""
-    value = term.inputs.get(name, default)
-    span = max(abs(default) * 3, 1.0)
-    spec = Spec(name, low=-1000.0, high=1000.0, soft=(min(0.0, -span if default < 0 else 0.0), span))
-    field = NumberField(spec, value)
-    field.changed.connect(lambda v: change(merge=("input", term.id, name), inputs={**term.inputs, name: float(v)}))
-    return field
-
-
-def _whole(label: str, value: int, low: int, high: int, change: Callable[[int], None]) -> QWidget:
-    field = IntegerField(Spec(label, "integer", low=low, high=high), value)
-    field.changed.connect(change)
-    return field

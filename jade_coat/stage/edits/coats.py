@@ -13,6 +13,7 @@ from jade_coat.material.material import (
     replaced,
     with_field,
 )
+from jade_coat.material.placing import MOVE_KINDS, PREFIX
 from jade_coat.material.surface import Surface
 from jade_coat.material.where import TERM_KINDS
 from jade_coat.stage.edits.registry import added, edit, swap
@@ -167,6 +168,30 @@ def remove_term(project: Project, material: str, coat: str, term: str) -> Projec
     project = without_fields(project, material, lambda path: path.startswith(f"{coat}.where.{term}."))
     old = project.material(material).coat(coat)
     return _with_coat(project, material, old.with_(where=tuple(t for t in old.where if t.id != term)))
+
+
+@edit
+def add_move(project: Project, material: str, kind: str) -> Project:
+    """Let a material move the vertices of what wears it."""
+    old = project.material(material)
+    move = MOVE_KINDS[kind](id=free_id(kind, {m.id for m in old.moves}))
+    return swap(project, "materials", old.with_(moves=(*old.moves, move)))
+
+
+@edit
+def set_move(project: Project, material: str, move: str, **changes: Any) -> Project:
+    """Change how a material moves vertices."""
+    return swap(project, "materials", replaced(project.material(material), ["moves", move], changes))
+
+
+@edit
+def remove_move(project: Project, material: str, move: str) -> Project:
+    """Let a material move vertices no more in one way, and drop the dials that pointed at it."""
+    if not any(m.id == move for m in project.material(material).moves):
+        raise KeyError(f"there is no move {move!r}")
+    project = without_fields(project, material, lambda path: owner_of(path) == f"{PREFIX}{move}")
+    old = project.material(material)
+    return swap(project, "materials", old.with_(moves=tuple(m for m in old.moves if m.id != move)))
 
 
 @edit
