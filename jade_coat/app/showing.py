@@ -148,15 +148,21 @@ class Showing(Background):
         return self._playing.isActive()
 
     def play(self, on: bool) -> None:
-        """Let the shared dials run along their tracks, or stop them and go back to the start."""
+        """Let the clock run on, or hold it where it is; the shared dials and all that moves go by it."""
         if on:
             self._clock.start()
             self._playing.start()
         else:
             self._playing.stop()
-            self.time = 0.0
-            self.link.play(self.project, 0.0)
             self.scene_changed.emit()
+        self.played.emit()
+
+    def seek(self, time: float) -> None:
+        """Put the clock at a time, seconds; it runs on from there if it runs."""
+        self.time = max(float(time), 0.0)
+        self._clock.restart()
+        self.link.play(self.project, self.time)
+        self.scene_changed.emit()
         self.played.emit()
 
     def _tick(self) -> None:

@@ -387,11 +387,11 @@ class Window(ProjectWindow):
 
     @command("View", "P")
     def play_shared(self) -> None:
-        """Play or stop the shared dials."""
-        if any(d.keys for d in self.session.project.shared):
+        """Let the clock run, or hold it."""
+        if self.session.project.plays:
             self.session.play(not self.session.playing)
         else:
-            self.say("No shared dial has a time track yet.", True)
+            self.say("Nothing goes by the clock yet: no shared dial has a track, and no recipe reads the time.", True)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Hold W to see the state before the last change; 1 to 4 choose the brush's channels; Esc gives a stroke up."""

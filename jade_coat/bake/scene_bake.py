@@ -11,23 +11,25 @@ import numpy as np
 from jade_coat.bake.attributes import own_colors
 from jade_coat.bake.baker import BakedMaps, Look, bake_slot, seen_from_ahead
 from jade_coat.bake.job import Job
+from jade_coat.bake.placed import placed_mesh
 from jade_coat.bake.unwrap import BakeMesh, bake_mesh
 from jade_coat.files.atomic import write_all, write_atomic
 from jade_coat.files.gltf_writer import BakedMaterial, BakedProp, scene_glb
 from jade_coat.files.library import Library
 from jade_coat.files.names import file_name
 from jade_coat.maps.packing import PackedLookup, Texture
-from jade_coat.material.compile import compile_material, fixed_fields, with_shared
+from jade_coat.material.compile import compile_material, fixed_fields, moved_vertices, with_shared
 from jade_coat.material.fields import Number
 from jade_coat.material.kinds import kind_of
 from jade_coat.material.material import Material, field_values
 from jade_coat.material.paint_source import OWN_MAP
+from jade_coat.material.shared import EVERYWHERE
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.painting import Paint, PaintMap, shown_paint
 from jade_coat.mesh.transfer import vertices_from_map
 from jade_coat.program import passes
 from jade_coat.program.types import Array
-from jade_coat.stage.looks import field_row, material_of, worn
+from jade_coat.stage.looks import field_row, material_of, moves_vertices, worn
 from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.scene import BARE
 
@@ -71,7 +73,39 @@ class SceneBaker:
             self._job.part(0.95 * i / len(tasks), 0.95 * (i + 1) / len(tasks))
             self._job.step(0.0, f"Baking {prop.name}, {slot.name}")
             found[prop.id][slot.name] = self._material(self._task(prop, slot.name))
-        return [BakedProp(p, self._painted(p), found[p.id]) for p in props]
+        return [BakedProp(p, self._placed(p, self._painted(p)), found[p.id]) for p in props]
+
+    def _placed(self, prop: Prop, written: MeshData) -> MeshData:
+        """The mesh that is written, with its vertices where materials move them; what follows wind or clock rests."""
+        if not moves_vertices(self._project, prop):
+            return written
+        data, baked = self._mesh(prop)
+        for name in self._moving(prop):
+            self.told.append(f"{name} moves with the wind or the time: what wears it is written at rest.")
+            return written
+        placed = placed_mesh(self._project, self._library, prop, data)
+        made = [np.array(a) for a in (written.positions, written.normals, written.tangents)]
+        for slot, own in zip(placed.mesh.slots, written.slots, strict=True):
+            run = placed.mesh.triangles[slot.start : slot.start + slot.count]
+            at = np.zeros(data.vertex_count, np.int64)
+            at[placed.source[run]] = run
+            used = np.unique(written.triangles[own.start : own.start + own.count])
+            for target, values in zip(
+                made, (placed.mesh.positions, placed.mesh.normals, placed.mesh.tangents), strict=True
+            ):
+                target[used, :3] = values[at[baked.source[used]], :3]
+        return written.with_(positions=made[0], normals=made[1], tangents=made[2])
+
+    def _moving(self, prop: Prop) -> list[str]:
+        """The names of the materials on a prop whose moves follow the wind or the clock."""
+        found = []
+        for finish in dict.fromkeys(f for f in prop.finishes.values() if f):
+            material = worn(self._project, finish)
+            if material.moves:
+                outputs = compile_material(material, self._lookup, fixed_fields(field_row(self._project, finish)))
+                if passes.reads(moved_vertices(outputs), "shared") & EVERYWHERE.keys():
+                    found.append(material.name)
+        return found
 
     def _mesh(self, prop: Prop) -> tuple[MeshData, BakeMesh]:
         data = self._library.mesh_by_id(self._project, prop.mesh)
@@ -229,10 +263,13 @@ def export_glb(
 
     Raises Cancelled (nothing is written), WriteFailed, and what reading meshes and maps raises.
     """
-    chosen = list(props or project.props)
+    chosen = list(props or (p for p in project.props if project.shows(p)))
     if not chosen:
-        raise ValueError(f"{project.name} has no props to export. Import a mesh first.")
+        raise ValueError(f"{project.name} has no props to export. Import a mesh first, or show what is hidden.")
     baker = SceneBaker(project, library, side, job)
+    hidden = len(project.props) - len(chosen)
+    if hidden and not props:
+        baker.told.append(f"{hidden} hidden prop{'s are' if hidden > 1 else ' is'} left out.")
     data = scene_glb(baker.props(chosen))
     job.part(0.95, 1.0)
     job.step(0.5, f"Writing {path.name}")

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QCheckBox, QComboBox
+from PyQt6.QtWidgets import QApplication, QCheckBox, QComboBox, QLineEdit
 
 from jade_coat.app.build import coat_stack
 from jade_coat.app.view.pictures import Split
@@ -18,6 +18,7 @@ from jade_coat.files.project_folder import open_project
 from jade_coat.maps.images import png_bytes
 from jade_coat.maps.mapset import MapFile, MapSet
 from jade_coat.material.material import Coat, Material
+from jade_coat.material.recipes import Recipe, Step
 from jade_coat.material.surface import Role, Surface
 from jade_coat.mesh import shapes
 from jade_coat.stage.project import Prop
@@ -361,3 +362,76 @@ def test_a_surface_kind_is_chosen_and_holes_are_seen_looked_at_and_pointed_throu
     assert {"screen", "kiln_wall_prop"} <= {h.prop.id for h in found if h is not None}
     window.undo()
     assert session.project.material("screen").kind == "opaque"
+
+
+def test_a_material_lifts_its_mesh_which_is_picked_and_painted_where_it_is_seen(hand) -> None:
+    session, window = hand.session, hand.window
+    session.choose_prop("kiln_wall_prop", "surface")
+    view = window.view
+    view.set_camera(session.camera.with_(target=(0.0, 1.0, -2.4), yaw=0.9, pitch=0.1, distance=2.2))
+    hand.settle()
+    before, start = shown(hand), session.project
+    at = QPointF(view.width() * 0.5, view.height() * 0.5)
+    rest = view.pick(at)
+    panel = window.bench.coat_panel.moves
+    assert panel is not None
+    panel.add("height")
+    field = panel.rows.fields["moves:height.amount"]
+    window.bench.coat_panel.moves.parent().parent().unfold()
+    field.setFocus()
+    hand.key(field, Qt.Key.Key_Return)
+    QTest.keyClicks(field.findChild(QLineEdit), "0.4")
+    hand.key(field.findChild(QLineEdit), Qt.Key.Key_Return)
+    assert session.project.material("kiln_wall").moves[0].amount == pytest.approx(0.4)
+    hand.settle()
+    assert not session.faults
+    assert (np.abs(shown(hand).astype(int) - before).max(axis=2) > 16).mean() > 0.15
+    hit = view.pick(at)
+    assert hit is not None
+    assert hit.placed is not None
+    assert np.linalg.norm(hit.hit.point - rest.hit.point) > 0.01
+    point, _ = hit.local
+    owner = hit.mesh.positions[hit.mesh.triangles[hit.hit.triangle]].astype(float)
+    facing = np.cross(owner[1] - owner[0], owner[2] - owner[0])
+    assert abs((point - owner[0]) @ facing / np.linalg.norm(facing)) < 1e-6  # it lies on the mesh at rest
+    window.show_workspace("Brush")
+    hand.settle()
+    paint = session.project.prop("kiln_wall_prop").paint
+    hand.drag(view, at.toPoint(), at.toPoint() + QPoint(40, 0))
+    hand.until(lambda: session.project.prop("kiln_wall_prop").paint is not paint)
+    rows = np.flatnonzero((session.project.prop("kiln_wall_prop").paint.whole() != paint.whole()).any(axis=1))
+    near = np.linalg.norm(hit.mesh.positions[rows] - point, axis=1)
+    assert near.min() < 0.1
+    while session.document.undo():
+        pass
+    assert session.project == start
+    hand.settle()
+
+
+def test_the_wind_moves_what_follows_it_and_the_clock_can_be_scrubbed(hand) -> None:
+    session, window = hand.session, hand.window
+    sway = Recipe(id="sway", name="Sway", steps=(
+        Step(id="when", kind="time"), Step(id="wave", kind="wave", args=("when",)), Step(id="wind", kind="wind"),
+        Step(id="out", kind="multiply", args=("wave", "wind")),
+    ))  # fmt: skip
+    for dial in session.project.shared:
+        session.do("set_shared", shared=dial.id, keys=())
+    session.do("add_recipe", recipe=sway)
+    session.do("add_move", material="jar_glaze", kind="recipe")
+    session.do("set_move", material="jar_glaze", move="recipe", recipe="sway", along="wind")
+    session.do("set_field", material="jar_glaze", path="moves:recipe.amount", value=0.6)
+    panel = window.bench.shared
+    session.do("set_wind", strength=0.0)
+    hand.settle()
+    still = shown(hand)
+    session.seek(0.25)
+    hand.settle()
+    assert np.array_equal(shown(hand), still) or np.abs(shown(hand).astype(int) - still).mean() < 0.3  # no wind at all
+    panel.wind["strength"]._put(1.0)
+    panel.time._put(0.0)
+    hand.settle()
+    first = shown(hand)
+    panel.time._put(0.25)
+    hand.settle()
+    assert (np.abs(shown(hand).astype(int) - first).max(axis=2) > 16).mean() > 0.02
+    assert not session.faults

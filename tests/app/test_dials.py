@@ -65,6 +65,14 @@ def test_shared_dials_move_the_whole_stage_without_compiling_and_play_along_thei
     assert panel.fields["damp"].value == pytest.approx(session.project.shared_dial("damp").at(session.time), abs=0.2)
     hand.key(hand.window.view, Qt.Key.Key_P)
     assert not session.playing
+    held = session.time
+    assert held > 1.0
+    hand.settle()
+    assert session.time == held  # it is held, not put back
+    panel.time._put(2.5)
+    assert session.time == 2.5
+    assert panel.fields["damp"].value == pytest.approx(session.project.shared_dial("damp").at(2.5))
+    hand.click(panel.back)
     assert session.time == 0.0
     hand.settle()
     assert np.abs(shown(hand) - dry).mean() < 0.5

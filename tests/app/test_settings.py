@@ -224,4 +224,3 @@ def test_every_declared_field_has_a_control_when_it_matters(hand) -> None:
             if path not in controls and not alone and not (name == "points" and panel._curve is not None):
                 missing.append(path)
     assert missing == []
-    hand.settle()

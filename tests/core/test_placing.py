@@ -8,9 +8,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from jade_coat.bake.attributes import instance_values
+from jade_coat.bake.job import Job
 from jade_coat.bake.placed import placed_mesh
+from jade_coat.bake.scene_bake import export_glb
 from jade_coat.files.assets import Assets
 from jade_coat.files.library import Library
+from jade_coat.files.mesh_files import read_mesh
 from jade_coat.maps.packing import PackedLookup, Texture
 from jade_coat.maps.sampling import reading
 from jade_coat.material.compile import compile_material, with_shared
@@ -37,6 +40,7 @@ from jade_coat.program.types import Rate
 from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.turns import turn_of
 from jade_coat.view.vertex import program_vertex_source
+from tests.support import assert_valid_glb
 
 
 def prop_of(mesh: str = "m", **changes) -> Prop:
@@ -301,3 +305,36 @@ def test_a_moved_mesh_is_drawn_casts_its_shadow_and_is_left_alone_where_nothing_
     assert not renderer.faults
     assert (np.abs(pictures[0] - pictures[1]).max(axis=2) > 3).mean() < 0.004
     assert (np.abs(pictures[0] - pictures[0][::-1]).max(axis=2) > 3).mean() > 0.05
+
+
+def test_a_file_holds_the_moved_mesh_and_what_blows_at_rest(tmp_path) -> None:
+    """Read back: positions are those that NumPy places, in metres of the world."""
+    still = Recipe(id="still", name="Still", steps=(
+        Step(id="noise", kind="clouds", args=("position", "0.6")), Step(id="out", kind="subtract", args=("noise", "0.5")),
+    ))  # fmt: skip
+    for recipe, moved in ((still, True), (WAVES, False)):
+        material = moving(RecipeMove(id="a", recipe=recipe.id, amount=0.2))
+        project, library, prop = world(material, shapes.ball(0.5, 24))
+        project = project.with_(recipes=(recipe, GUST))
+        written = export_glb(project, library, tmp_path / "a.glb", 16, Job())
+        assert_valid_glb(tmp_path / "a.glb")
+        back = read_mesh(tmp_path / "a.glb")
+        mesh = library.mesh_by_id(project, "m")
+        wanted = placed_mesh(project, library, prop, mesh).mesh if moved else mesh
+        matrix = prop.matrix()
+        points = wanted.positions @ matrix[:3, :3].T + matrix[:3, 3]
+        from scipy.spatial import cKDTree
+
+        away, _ = cKDTree(points).query(back.positions)
+        assert away.max() < 1e-4
+        assert any("at rest" in line for line in written.told) is not moved
+
+
+def test_hidden_props_stay_out_of_files_and_it_is_told(tmp_path) -> None:
+    project, library, prop = world(moving(), shapes.plane(1, 1, 0.5))
+    project = project.with_(props=[prop, prop.with_(id="q", visible=False)])
+    written = export_glb(project, library, tmp_path / "a.glb", 16, Job())
+    assert "1 hidden prop is left out." in written.told
+    project = project.with_(props=[prop.with_(visible=False)])
+    with pytest.raises(ValueError, match="hidden"):
+        export_glb(project, library, tmp_path / "b.glb", 16, Job())

@@ -2,18 +2,32 @@
 
 from __future__ import annotations
 
+import math
 from functools import partial
 
 from PyQt6.QtWidgets import QInputDialog, QVBoxLayout, QWidget
 
 from jade_coat.app.build.dial_sheet import DialName
 from jade_coat.app.controls.basics import button, clear, holder, label, row, scrolled
-from jade_coat.app.controls.fields import Field
+from jade_coat.app.controls.fields import Field, NumberField
 from jade_coat.app.controls.settings import field_for
 from jade_coat.app.controls.track_bar import TrackBar
 from jade_coat.app.session import Session
 from jade_coat.material.fields import Spec
 from jade_coat.stage.shared_dials import SharedDial
+
+TIME = Spec("Clock", unit="s", low=0.0, high=100000.0, soft=(0.0, 16.0), hint="Drag to scrub, or type a time")
+WIND = {
+    "strength": Spec("Strength", hint="How strongly it blows; at 0 all is still"),
+    "azimuth": Spec(
+        "Blows to",
+        "angle",
+        low=-math.tau,
+        high=math.tau,
+        soft=(-math.pi, math.pi),
+        hint="About the upright axis, from +Z to +X",
+    ),
+}
 
 
 class SharedPanel(QWidget):
@@ -24,6 +38,7 @@ class SharedPanel(QWidget):
         self._session = session
         self.fields: dict[str, Field] = {}
         self.tracks: dict[str, TrackBar] = {}
+        self.wind: dict[str, Field] = {}
         self._opened: set[str] = set()
         self._key: object = None
         self.setObjectName("shared")
@@ -31,13 +46,17 @@ class SharedPanel(QWidget):
         self._box = QVBoxLayout(inner)
         self._box.setContentsMargins(12, 4, 10, 8)
         self._box.setSpacing(4)
-        self.play = button("Play", tip="Let the shared dials run along their tracks (P)")
+        self.play = button("Play", tip="Let the clock run, or hold it (P): shared dials follow their tracks")
         self.play.setCheckable(True)
         self.play.setProperty("role", "tool")
         self.play.clicked.connect(lambda on: session.play(on))
-        self._time = label("", "quiet")
+        self.time = NumberField(TIME, 0.0)
+        self.time.setFixedWidth(74)
+        self.time.changed.connect(self._seek)
+        self.back = button("⏮", partial(session.seek, 0.0), "plain", "Back to the start")
+        self.back.setFixedSize(26, 26)
         add = button("+ shared dial", self.add, "add", "A value that every material can follow")
-        head = holder(row(label("SHARED DIALS", "head"), 1, self._time, self.play, margins=(12, 8, 10, 2)))
+        head = holder(row(label("SHARED DIALS", "head"), 1, self.back, self.time, self.play, margins=(12, 8, 10, 2)))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
@@ -86,6 +105,7 @@ class SharedPanel(QWidget):
             text = "Season, damp, time of day: a value here can move many materials at once."
             self._box.addWidget(label(text, "quiet", wrap=True))
         self._box.addWidget(self._add)
+        self._build_wind()
         self._box.addStretch(1)
 
     def _show(self) -> None:
@@ -96,10 +116,30 @@ class SharedPanel(QWidget):
                 self.fields[dial.id].setEnabled(not dial.keys)
             if dial.id in self.tracks:
                 self.tracks[dial.id].show_dial(dial, session.time)
-        self._time.setText(f"{session.time:.1f} s" if session.playing or session.time else "")
+        wind = session.project.wind
+        for name, field in self.wind.items():
+            field.show_value(getattr(wind, name))
+        self.time.show_value(session.time)
         self.play.setChecked(session.playing)
-        self.play.setText("Stop" if session.playing else "Play")
-        self.play.setEnabled(session.project.plays)
+        self.play.setText("Hold" if session.playing else "Play")
+        for control in (self.play, self.time, self.back):
+            control.setEnabled(session.project.plays)
+
+    def _seek(self, time: object) -> None:
+        assert isinstance(time, (int, float))
+        self._session.seek(time)
+
+    def _build_wind(self) -> None:
+        """The wind, which recipes and moves can follow."""
+        self._box.addWidget(label("Wind", "name", tip="Recipes can read it, and materials can move with it"))
+        self.wind = {}
+        for name, spec in WIND.items():
+            field = field_for(spec, getattr(self._session.project.wind, name))
+            field.changed.connect(lambda value, n=name: self._session.do("set_wind", merge=("wind", n), **{n: value}))
+            field.settled.connect(self._session.document.settle)
+            field.setFixedWidth(116)
+            self.wind[name] = field
+            self._box.addLayout(row(label(spec.label, tip=spec.hint), 1, field))
 
     def _turn(self, dial: str, value: float) -> None:
         self._session.do("set_shared", merge=("shared", dial), shared=dial, value=value)
