@@ -267,8 +267,13 @@ def blended(below: Layer, above: Layer, w: Value) -> Layer:
     return Layer(*(mixed(getattr(below, part.name), getattr(above, part.name)) for part in dataclass_fields(Layer)))
 
 
-def compile_material(material: Material, lookup: MapLookup, reader: FieldReader) -> dict[str, Value]:
-    """The folded program of a material.
+def compile_material(
+    material: Material, lookup: MapLookup, reader: FieldReader, below: Layer | None = None
+) -> dict[str, Value]:
+    """The folded program of a material; over `below` where that is given, as a decal lies on what is there.
+
+    Then every coat is laid by where it shows and by its opacity, the lowest too, and the opacity stays that of `below`,
+    whose normal must be in the same tangent space.
 
     Outputs: base_color (linear vec3), normal (world, unit vec3), roughness, metallic, occlusion, height, opacity
     (floats, 0–1), emissive (linear vec3), coverage (vec3, coats by colour), and per coat `where:ID`, `coverage:ID`,
@@ -280,7 +285,7 @@ def compile_material(material: Material, lookup: MapLookup, reader: FieldReader)
     reader = _linked(material, reader, lookup)
     shown = [c for c in material.coats if c.shown] or [material.coats[0]]
     extra: dict[str, Value] = {}
-    layer: Layer | None = None
+    layer = below
     weights: list[tuple[Coat, Value]] = []
     for coat in shown:
         above = surface_layer(
@@ -292,6 +297,9 @@ def compile_material(material: Material, lookup: MapLookup, reader: FieldReader)
             layer, w = above, const(1.0)
         else:
             edge = _edge(coat, above, layer, reader, lookup, extra)
+            if below is not None:
+                edge = replace(edge, weight=edge.weight * above.opacity)
+                above = replace(above, opacity=below.opacity)
             w = edge.weight
             layer = _rimmed(blended(layer, above, w), coat, edge, reader)
         extra[f"weight:{coat.id}"], extra[f"level:{coat.id}"] = w, layer.height

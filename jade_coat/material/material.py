@@ -11,7 +11,7 @@ from pydantic import Field, field_validator, model_validator
 
 from jade_coat.material.fields import Frozen, Number, Setting, Spec, Vec2, field, options, remembered, specs
 from jade_coat.material.kinds import kind_of
-from jade_coat.material.placing import PREFIX, AnyMove, Move
+from jade_coat.material.placing import PREFIX, AnyMove, Move, largest
 from jade_coat.material.seam import Rim, Seam
 from jade_coat.material.surface import MapLookup, Surface
 from jade_coat.material.where import AnyTerm, Term
@@ -232,6 +232,17 @@ def _holders(material: Material) -> Iterator[tuple[str, Any]]:
         yield f"{coat.id}.rim", coat.rim
     for move in material.moves:
         yield f"{PREFIX}{move.id}", move
+
+
+def reach_of_moves(material: Material, values: Mapping[str, Number] | None = None) -> float:
+    """How far a material can move a vertex at the most, metres, with the values of one look by path, or its own."""
+
+    def most(path: str, own: float) -> float:
+        link = material.link_at(path)
+        found = (link.low, link.high) if link is not None else ((values or {}).get(path, own),)
+        return max(abs(v) for v in found if isinstance(v, (int, float)))
+
+    return largest(material.moves, most)
 
 
 def owner_of(path: str) -> str:

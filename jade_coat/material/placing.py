@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Annotated, Any, ClassVar, Literal, get_args
 
 from pydantic import Field
 
-from jade_coat.material.fields import Frozen, Number, field, option, setting
+from jade_coat.material.fields import Frozen, field, option, setting
 from jade_coat.material.recipes import recipe_value
 from jade_coat.material.shared import WIND_DIRECTION
 from jade_coat.material.surface import MapLookup
@@ -98,10 +98,9 @@ def move_path(move: str, name: str) -> str:
     return f"{PREFIX}{move}.{name}"
 
 
-def largest(moves: tuple[Move, ...], values: Mapping[str, Number]) -> float:
-    """How far any vertex can be moved at the most, metres; `values` are a look's field values by path."""
-    amounts = (values.get(move_path(m.id, "amount"), m.amount) for m in moves)
-    return sum(abs(a) for a in amounts if isinstance(a, (int, float)))
+def largest(moves: tuple[Move, ...], amounts: Callable[[str, float], float]) -> float:
+    """How far any vertex can be moved at the most, metres; `amounts` gives the most of an amount by path and value."""
+    return sum(amounts(move_path(m.id, "amount"), m.amount) for m in moves)
 
 
 def compile_moves(

@@ -7,7 +7,7 @@ from collections.abc import Callable
 import numpy as np
 
 from jade_coat.program.types import Array
-from jade_coat.stage.looks import reach_of_moves
+from jade_coat.stage.looks import reach_of_prop
 from jade_coat.stage.project import Project, Prop
 
 Bounds = Callable[[str], tuple[Array, Array]]
@@ -48,7 +48,7 @@ class PropBoxes:
                 self._halves = np.concatenate([self._halves, room])
         matrix = prop.matrix()
         self._middles[at] = matrix[:3, :3] @ ((low + high) / 2) + matrix[:3, 3]
-        self._halves[at] = np.abs(matrix[:3, :3]) @ ((high - low) / 2) + reach_of_moves(project, prop)
+        self._halves[at] = np.abs(matrix[:3, :3]) @ ((high - low) / 2) + reach_of_prop(project, prop)
 
     def _drop(self, prop: str) -> None:
         at = self._places.pop(prop, None)

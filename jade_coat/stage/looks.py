@@ -5,8 +5,16 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from jade_coat.material.fields import Number, Setting, remembered
-from jade_coat.material.material import Finish, Material, field_values, options_of, row_values, specialised, with_field
-from jade_coat.material.placing import largest
+from jade_coat.material.material import (
+    Finish,
+    Material,
+    field_values,
+    options_of,
+    reach_of_moves,
+    row_values,
+    specialised,
+    with_field,
+)
 from jade_coat.stage.project import Project, Prop
 
 
@@ -86,14 +94,14 @@ def moves_vertices(project: Project, prop: Prop) -> bool:
     return any(f and material_of(project, f).moves for f in prop.finishes.values())
 
 
-def reach_of_moves(project: Project, prop: Prop) -> float:
+def reach_of_prop(project: Project, prop: Prop) -> float:
     """How far any vertex of a prop can be moved at the most, metres."""
     found = 0.0
     for slot, finish in prop.finishes.items():
         material = material_of(project, finish) if finish else None
         if material is not None and material.moves:
             values = field_row(project, finish, prop.values.get(slot))
-            found = max(found, largest(worn(project, finish).moves, values))
+            found = max(found, reach_of_moves(worn(project, finish), values))
     return found
 
 

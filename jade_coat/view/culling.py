@@ -7,8 +7,11 @@ from typing import Any
 
 import numpy as np
 
+from jade_coat.material.fields import Number
+from jade_coat.material.material import Material, layout, reach_of_moves
+from jade_coat.material.placing import move_path
 from jade_coat.program.types import Array
-from jade_coat.stage.draws import Draw
+from jade_coat.stage.draws import Draw, Scene
 from jade_coat.view.gpu_scenes import GpuScene, instance_data
 from jade_coat.view.messages import Eye
 
@@ -56,17 +59,31 @@ def seen_order(matrices: Array, bounds: Array, eye: Eye, margin: float = 0.0) ->
     return np.asarray(found[np.argsort(away, kind="stable")])
 
 
-def seen_instances(context: Any, scene: GpuScene, index: int, bounds: Array, eye: Eye) -> tuple[Any, int]:
+def reach_in(scene: Scene, material: Material | None) -> float:
+    """How far any look of a scene lets a material move a vertex, metres."""
+    if material is None or not material.moves or material.id not in scene.rows:
+        return 0.0
+    rows, places = scene.rows[material.id], layout(material).places
+    values: dict[str, Number] = {}
+    for move in material.moves:
+        texel, at = places[move_path(move.id, "amount")]
+        values[move_path(move.id, "amount")] = float(np.abs(rows[:, texel * 4 + at]).max(initial=0.0))
+    return reach_of_moves(material, values)
+
+
+def seen_instances(
+    context: Any, scene: GpuScene, index: int, bounds: Array, eye: Eye, margin: float = 0.0
+) -> tuple[Any, int]:
     """The buffer of the instances of a draw that are seen, and how many; of few instances all."""
     draw: Draw = scene.scene.draws[index]
     count = len(draw.rows)
     if count < FEWEST:
         return scene.instances[index], count
-    key = (scene.serial, eye.view.tobytes(), eye.projection.tobytes())
+    key = (scene.serial, margin, eye.view.tobytes(), eye.projection.tobytes())
     known = scene.seen.get(index)
     if known is not None and known.key == key:
         return known.buffer, known.count
-    order = seen_order(draw.matrices, bounds, eye)
+    order = seen_order(draw.matrices, bounds, eye, margin)
     size = scene.instances[index].size
     if known is not None and known.buffer.size == size:
         buffer = known.buffer

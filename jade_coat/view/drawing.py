@@ -17,7 +17,7 @@ from jade_coat.program.glsl_backend import shared_uniform
 from jade_coat.program.types import Array
 from jade_coat.program.value import TextureRef
 from jade_coat.stage.draws import Draw
-from jade_coat.view.culling import seen_instances
+from jade_coat.view.culling import reach_in, seen_instances
 from jade_coat.view.frame import Frame
 from jade_coat.view.gpu_assets import GpuAssets, GpuMesh
 from jade_coat.view.gpu_scenes import ROWS_A_COLUMN, GpuScene, GpuScenes, instance_data
@@ -133,7 +133,8 @@ class Drawer:
         mesh = self.assets.meshes.get(draw.mesh)
         if mesh is None or not draw.count or not len(draw.rows):
             return
-        instances, count = seen_instances(self.context, frame.scene, index, mesh.bounds, frame.eye)
+        reach = reach_in(frame.scene.scene, self.assets.material(draw.material))
+        instances, count = seen_instances(self.context, frame.scene, index, mesh.bounds, frame.eye, reach)
         if not count:
             return
         compiled = self.compiled(draw, self._surface_program(frame))

@@ -221,10 +221,15 @@ class GpuAssets:
         found = self.materials.get(material)
         return kind_of(found[0].kind) if found is not None else KINDS["opaque"]
 
+    def material(self, name: str) -> Material | None:
+        """A material by its id, if it is there."""
+        found = self.materials.get(name)
+        return found[0] if found is not None else None
+
     def moves(self, material: str) -> bool:
         """Whether a material moves vertices."""
-        found = self.materials.get(material)
-        return found is not None and bool(found[0].moves)
+        found = self.material(material)
+        return found is not None and bool(found.moves)
 
     def kind(self, material: str, texture: TextureRef) -> Kind | None:
         """What kind of texture a material reads under a name; None while it is not there."""

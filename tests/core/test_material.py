@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from jade_coat.maps.packing import PackedLookup
-from jade_coat.material.compile import compile_material, fixed_fields, folded_fields, live_fields, structure
+from jade_coat.material.compile import Layer, compile_material, fixed_fields, folded_fields, live_fields, structure
 from jade_coat.material.fields import declared, specs
 from jade_coat.material.material import Coat, Dial, Finish, Material, field_values, layout, spec_at
 from jade_coat.material.placing import MOVE_KINDS
@@ -26,7 +26,7 @@ from jade_coat.material.where import (
     SlopeTerm,
     WorldHeightTerm,
 )
-from jade_coat.program import passes
+from jade_coat.program import lib, passes
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.program.value import const
 from jade_coat.stage import edits
@@ -520,3 +520,26 @@ def test_every_field_of_every_part_says_what_it_is(model) -> None:
         assert spec.label, name
         if spec.when is not None:
             assert spec.when[0] in told
+
+
+@given(st.floats(0, 1), st.floats(0, 1))
+def test_a_material_over_a_layer_from_outside_is_mixed_by_where_it_shows_and_its_opacity(
+    amount: float, there: float
+) -> None:
+    """A decal (common practice, no source): 0 leaves what lies below, 1 hides it, between is an even mix."""
+    ground = Layer(
+        base_color=lib.const(0.1, 0.2, 0.3), normal=lib.const(0.0, 0.0, 1.0), roughness=lib.const(0.9),
+        metallic=lib.const(0.0), occlusion=lib.const(0.7), height=lib.const(0.25), emissive=lib.const(0.0, 0.0, 0.0),
+        opacity=lib.const(there),
+    )  # fmt: skip
+    coat = Coat(
+        id="c", name="C", amount=amount, seam=Seam(kind="soft"), surface=Surface(color=(0.9, 0.5, 0.1), roughness=0.3)
+    )
+    material = Material(id="m", name="M", coats=(coat,))
+    found = compile_material(material, NoMaps(), lambda _, v: lib.const(*(v if isinstance(v, tuple) else (v,))), ground)
+    values = evaluate({n: found[n] for n in ("base_color", "roughness", "opacity", "height")}, Environment())
+    mixed = np.array([0.1, 0.2, 0.3]) * (1 - amount) + np.array([0.9, 0.5, 0.1]) * amount
+    np.testing.assert_allclose(values["base_color"][:, 0], mixed, atol=1e-6)
+    assert values["roughness"][0, 0] == pytest.approx(0.9 * (1 - amount) + 0.3 * amount, abs=1e-6)
+    assert values["opacity"][0, 0] == pytest.approx(there, abs=1e-7)
+    assert values["height"][0, 0] == pytest.approx(0.25 * (1 - amount) + 0.5 * amount, abs=1e-6)

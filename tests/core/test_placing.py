@@ -17,8 +17,8 @@ from jade_coat.files.mesh_files import read_mesh
 from jade_coat.maps.packing import PackedLookup, Texture
 from jade_coat.maps.sampling import reading
 from jade_coat.material.compile import compile_material, with_shared
-from jade_coat.material.material import Coat, Material, field_values
-from jade_coat.material.placing import RecipeMove, largest
+from jade_coat.material.material import Coat, Material, field_values, reach_of_moves
+from jade_coat.material.placing import RecipeMove
 from jade_coat.material.recipes import Recipe, Step
 from jade_coat.material.shared import EVERYWHERE
 from jade_coat.mesh import shapes
@@ -247,7 +247,7 @@ def test_no_wind_is_exactly_still_and_nothing_leaves_the_declared_reach() -> Non
         placed = placed_mesh(project, library, prop, mesh, time)
         matrix = prop.matrix()
         away = (placed.mesh.positions - mesh.positions[placed.source]) @ matrix[:3, :3].T
-        reach = largest(material.moves, field_values(material))
+        reach = reach_of_moves(material)
         assert 0.02 < np.linalg.norm(away, axis=1).max() <= reach + 1e-5
 
 

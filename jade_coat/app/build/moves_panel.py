@@ -12,8 +12,8 @@ from jade_coat.app.controls.fields import NumberField
 from jade_coat.app.controls.settings import IntegerField
 from jade_coat.app.session import Session
 from jade_coat.material.fields import Spec, specs
-from jade_coat.material.material import Material, field_values
-from jade_coat.material.placing import MOVE_KINDS, PREFIX, largest
+from jade_coat.material.material import Material, reach_of_moves
+from jade_coat.material.placing import MOVE_KINDS, PREFIX
 
 LEVEL = Spec(
     "Blur of its maps", "integer", low=0, high=12, soft=(0, 8),
@@ -86,7 +86,7 @@ class MovesPanel(QWidget):
             control.show_value(getattr(parts[owner], name))
         if self.level is not None:
             self.level.show_value(material.vertex_level)
-            most = largest(material.moves, field_values(material))
+            most = reach_of_moves(material)
             self.reach.setText(
                 f"No vertex moves farther than {most:.3g} m. Where maps are laid, and bakes, stay at rest."
             )

@@ -11,6 +11,7 @@ from jade_coat.program.types import Array
 from jade_coat.stage.draws import Draw, Scene
 from jade_coat.view.camera import look_at, orthographic
 from jade_coat.view.context import HEADER, shader
+from jade_coat.view.culling import reach_in
 from jade_coat.view.drawing import Drawer, depth_tested
 from jade_coat.view.frame import Frame
 from jade_coat.view.gpu_scenes import GpuScene
@@ -85,7 +86,9 @@ class ShadowPass:
             if mesh is not None and len(draw.matrices):
                 x, y, z = np.meshgrid(*mesh.bounds.T)
                 box = np.stack([x.ravel(), y.ravel(), z.ravel(), np.ones(8)])
-                corners.append((draw.matrices @ box)[:, :3].transpose(0, 2, 1).reshape(-1, 3))
+                found = (draw.matrices @ box)[:, :3].transpose(0, 2, 1).reshape(-1, 3)
+                reach = reach_in(scene, self._drawer.assets.material(draw.material))
+                corners += [found - reach, found + reach] if reach else [found]
         points = np.concatenate(corners[1:] or corners)
         return points.min(axis=0), points.max(axis=0)
 
