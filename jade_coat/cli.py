@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from jade_coat import __version__
+from jade_coat.stage import edits
 
 
 class UsageError(ValueError):
@@ -251,7 +252,7 @@ def take_over(options: argparse.Namespace) -> None:
             mine.assets.put(group, file.partition("-")[2], other.assets.read(name))
     done = take(mine.project, other.project, (kind, wanted), folder)
     document = Document(mine.project)
-    document.do("take_over", other=other.project, kind=kind, id=wanted, folder=folder)
+    document.do(edits.take_over(other=other.project, kind=kind, id=wanted, folder=folder))
     save_project(document.project, mine.assets, options.project, mine.home)
     for (_, made), name in done.added:
         print(f"{name} ({made})")
@@ -282,10 +283,10 @@ def fill_paint(options: argparse.Namespace) -> None:
         made = prop.paint_map
         for rule in rules:
             made = map_filled(rule, mesh, prop.matrix(), made, around)
-        document.do("paint_map", prop=prop.id, paint_map=made)
+        document.do(edits.paint_map(prop=prop.id, paint_map=made))
     else:
         base = shown_paint(mesh, prop.paint, max(max(r.channels) for r in rules) // 4 + 1)
-        document.do("paint_prop", prop=prop.id, paint=run_rules(rules, mesh, prop.matrix(), base, around))
+        document.do(edits.paint_prop(prop=prop.id, paint=run_rules(rules, mesh, prop.matrix(), base, around)))
     save_project(document.project, opened.assets, options.project, opened.home)
     print(f"{prop.name} filled by {len(rules)} rule{'s' if len(rules) > 1 else ''}")
 
@@ -310,7 +311,7 @@ def exchange_mesh(options: argparse.Namespace) -> None:
         match[new] = old
     made = imported_anew(opened.project, asset.id, library.mesh(asset), with_slots_named(read, match), _progress)
     document = Document(opened.project)
-    document.do("exchange_mesh", mesh=library.exchanged(asset, made.mesh), paint=made.paint, maps=made.maps)
+    document.do(edits.exchange_mesh(mesh=library.exchanged(asset, made.mesh), paint=made.paint, maps=made.maps))
     save_project(document.project, opened.assets, options.project, opened.home)
     print("\n".join([*made.report, *(f"{new} goes on as {old}." for new, old in match.items() if new != old)]))
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from jade_coat.app.build.map_review import MapReview
 from jade_coat.app.build.texture_size import TextureSize
@@ -20,6 +20,7 @@ from jade_coat.material.seam import Seam
 from jade_coat.material.surface import Role, Surface
 from jade_coat.material.where import PaintTerm
 from jade_coat.mesh.data import MeshData
+from jade_coat.stage import edits
 from jade_coat.stage.looks import reach_of_map_set
 from jade_coat.stage.naming import free_id, free_name
 from jade_coat.stage.project import Project, Prop
@@ -52,7 +53,7 @@ def place_mesh(window: Window, mesh: MeshData, name: str) -> None:
         id=free_id(asset.name, set(project.props.ids())), name=asset.name, mesh=asset.id,
         position=(beside(window, mesh), 0.0, 0.0),
     )  # fmt: skip
-    session.do_all("Import a mesh", [("add_mesh", {"mesh": asset}), ("add_prop", {"prop": prop})])
+    session.do_all("Import a mesh", [edits.add_mesh(mesh=asset), edits.add_prop(prop=prop)])
     session.choose_prop(prop.id, asset.slots[0])
     window.view.frame()
     window.say(
@@ -89,7 +90,7 @@ def bring_mesh_anew(window: Window, path: Path) -> ProgressDialog | None:
 
     def done(made: Exchange, match: dict[str, str]) -> None:
         new = session.library.exchanged(asset, made.mesh)
-        steps = [("exchange_mesh", {"mesh": new, "paint": made.paint, "maps": made.maps})]
+        steps = [edits.exchange_mesh(mesh=new, paint=made.paint, maps=made.maps)]
         session.do_all("Import a mesh anew", steps)
         ruled = [p.name for p in wearers(session.project, asset.id) if p.rules]
         again = [f"Kept rules can be run again: {', '.join(ruled)}."] if ruled else []
@@ -151,7 +152,7 @@ def _review(window: Window, folder: Path, found: MapFolder) -> None:
         )
         window.review = review  # type: ignore[attr-defined]
         if review.exec():
-            window.session.do("add_map_set", map_set=review.map_set())
+            window.session.do(edits.add_map_set(map_set=review.map_set()))
             made.append(suggestion.id)
     if made:
         window.say(
@@ -191,7 +192,7 @@ def correct_maps(window: Window) -> None:
     if review.only_here:
         _keep_apart(session, new)
     else:
-        session.do("set_map_set", map_set=old.id, name=new.name, tile_size=new.tile_size, maps=new.maps)
+        session.do(edits.set_map_set(map_set=old.id, name=new.name, tile_size=new.tile_size, maps=new.maps))
 
 
 def _keep_apart(session: Session, new: MapSet) -> None:
@@ -201,12 +202,12 @@ def _keep_apart(session: Session, new: MapSet) -> None:
     name = free_name(new.name, {s.name for s in session.project.map_sets})
     own = new.with_(id=free_id(name, {s.id for s in session.project.map_sets}), name=name)
     path = f"{session.coat_id}.surface.map_set"
-    session.do("add_map_set", merge=merge, map_set=own)
-    session.do("expose", merge=merge, material=material.id, path=path)
+    session.do(edits.add_map_set(map_set=own), merge=merge)
+    session.do(edits.expose(material=material.id, path=path), merge=merge)
     child = session.child_for_prop(merge)
     dial = session.project.material(material.id).dial_at(path)
     assert dial is not None
-    session.do("set_dial", merge=merge, finish=child, dial=dial.id, value=own.id)
+    session.do(edits.set_dial(finish=child, dial=dial.id, value=own.id), merge=merge)
     session.document.settle()
     session.choose_finish(child)
 
@@ -230,7 +231,7 @@ def bring_picture(window: Window, path: Path) -> None:
     review = MapReview(window, suggestion, [], library)
     window.review = review  # type: ignore[attr-defined]
     if review.exec():
-        window.session.do("add_map_set", map_set=review.map_set())
+        window.session.do(edits.add_map_set(map_set=review.map_set()))
         window.say(f"{name} added. Use it in a coat, or as a mask in a where-term.")
 
 
@@ -246,7 +247,7 @@ def choose_texture_size(window: Window) -> None:
         return
     window.ask = ask  # type: ignore[attr-defined]
     if ask.exec():
-        session.do("set_map_set", map_set=chosen.id, max_side=ask.side)
+        session.do(edits.set_map_set(map_set=chosen.id, max_side=ask.side))
 
 
 def make_material(window: Window) -> None:
@@ -275,13 +276,13 @@ def add_material(window: Window, name: str, base: str, top: str | None, channel:
         coats.append(_coat(project, "top", top).with_(where=where, seam=Seam(kind=seam)))
     material = Material(id=free_id(name, taken), name=name, coats=tuple(coats))
     finish = free_id(name, {*taken, material.id})
-    steps: list[tuple[str, dict[str, Any]]] = [
-        ("add_material", {"material": material}),
-        *(("expose", {"material": material.id, "path": path}) for path in _first_dials(material)),
-        ("add_finish", {"parent": material.id, "name": name, "id": finish}),
+    steps = [
+        edits.add_material(material=material),
+        *(edits.expose(material=material.id, path=path) for path in _first_dials(material)),
+        edits.add_finish(parent=material.id, name=name, id=finish),
     ]  # fmt: skip
     if put_on and session.prop is not None:
-        steps.append(("put_finish", {"prop": session.prop_id, "slot": session.slot, "finish": finish}))
+        steps.append(edits.put_finish(prop=session.prop_id, slot=session.slot, finish=finish))
     session.do_all("New material", steps)
     session.choose_finish(finish)
     session.choose_coat(coats[-1].id)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import shutil
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path
@@ -23,8 +23,9 @@ from jade_coat.files.library import Library
 from jade_coat.files.open_mark import OpenMark
 from jade_coat.files.project_folder import Home, Opened, open_project, save_project
 from jade_coat.files.recovery import Leftover, Recovery, recover
+from jade_coat.stage import edits
 from jade_coat.stage.document import Document
-from jade_coat.stage.edits import title
+from jade_coat.stage.edits.registry import EDITS, Edit
 from jade_coat.stage.merging import merged
 from jade_coat.stage.packed_tree import PackedTree, TilePacker
 from jade_coat.stage.project import Project
@@ -67,27 +68,28 @@ class Session(Selecting):
         """The present tree."""
         return self.document.project
 
-    def do(self, name: str, /, merge: object = None, **arguments: Any) -> bool:
+    def do(self, edit: Edit | str, /, merge: object = None, **arguments: Any) -> bool:
         """Run an edit; one that cannot be is said, not raised, and what it would drop besides is told beforehand.
 
         Returns whether it was made.
         """
-        refused: list[str] = []
+        edit = EDITS[edit](**arguments) if isinstance(edit, str) else edit
+        what, refused = edit.title, []
 
         def allow(before: Project, after: Project) -> bool:
             lines = losses(before, after)
-            if lines and not self.agree(title(name), lines):
+            if lines and not self.agree(what, lines):
                 refused.extend(lines)
             return not refused
 
         try:
-            self.document.do(name, merge=merge, allow=allow, **arguments)
+            self.document.do(edit, merge=merge, allow=allow)
         except (KeyError, ValueError) as error:
             self.said.emit(f"That cannot be done: {first_line(error)}", True)
             return False
         return not refused
 
-    def do_all(self, what: str, steps: list[tuple[str, dict[str, Any]]]) -> bool:
+    def do_all(self, what: str, steps: Iterable[Edit]) -> bool:
         """Run several edits as one step of the history, all or none; what cannot be is said. Whether they were made."""
         try:
             self.document.do_all(what, steps)
@@ -141,9 +143,9 @@ class Session(Selecting):
         assert prop is not None
         known = {f.id for f in self.project.finishes}
         names = {f.id: f.name for f in self.project.finishes} | {m.id: m.name for m in self.project.materials}
-        self.do("add_finish", merge=merge, parent=parent, name=f"{names[parent]}, {prop.name.lower()}")
+        self.do(edits.add_finish(parent=parent, name=f"{names[parent]}, {prop.name.lower()}"), merge=merge)
         made = next(f.id for f in self.project.finishes if f.id not in known)
-        self.do("put_finish", merge=merge, prop=prop.id, slot=self.slot, finish=made)
+        self.do(edits.put_finish(prop=prop.id, slot=self.slot, finish=made), merge=merge)
         return made
 
     def work_on_paint(

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Iterable
 from dataclasses import dataclass, replace
 from typing import Any
 
 from jade_coat.mesh.painting import Paint, PaintMap
-from jade_coat.stage import edits
+from jade_coat.stage.edits.registry import EDITS, Edit
 from jade_coat.stage.packed_tree import PackedTree
 from jade_coat.stage.project import Project, Prop
 
@@ -53,22 +53,23 @@ class Document:
         self._watchers.append(watcher)
         return lambda: self._watchers.remove(watcher)
 
-    def do(self, name: str, /, merge: Hashable = None, allow: Allow | None = None, **arguments: Any) -> Project:
-        """Run the edit of this name. Consecutive edits with one `merge` key are one step of the history.
+    def do(self, edit: Edit | str, /, merge: Hashable = None, allow: Allow | None = None, **arguments: Any) -> Project:
+        """Run an edit, or the one of a name with its arguments. Those with one `merge` key in a row are one step.
 
         `allow` is shown the trees before and after, and may refuse. Raises what the edit raises (KeyError, ValueError);
         the document is then as before.
         """
-        after = edits.EDITS[name](self.project, **arguments)
+        edit = EDITS[edit](**arguments) if isinstance(edit, str) else edit
+        after = edit.apply(self.project)
         if after is not self.project and (allow is None or allow(self.project, after)):
-            self._push(Step(edits.title(name), self.project, merge), after)
+            self._push(Step(edit.title, self.project, merge), after)
         return self.project
 
-    def do_all(self, title: str, steps: list[tuple[str, dict[str, Any]]]) -> Project:
+    def do_all(self, title: str, steps: Iterable[Edit]) -> Project:
         """Run several edits as one step of the history; all of them or none."""
         after = self.project
-        for name, arguments in steps:
-            after = edits.EDITS[name](after, **arguments)
+        for edit in steps:
+            after = edit.apply(after)
         if after is not self.project:
             self._push(Step(title, self.project), after)
         return self.project

@@ -587,9 +587,9 @@ def test_a_nested_recipe_that_loses_an_input_leaves_the_others_as_they_were() ->
 def test_what_an_edit_drops_besides_is_said_in_words() -> None:
     set_somewhere = {d for f in START.finishes for d in f.values}
     dial = next(d for d in START.material("m").dials if d.path.startswith("mid.") and d.id in set_somewhere)
-    lines = losses(START, EDITS["remove_coat"](START, material="m", coat="mid"))
+    lines = losses(START, EDITS["remove_coat"].on(START, material="m", coat="mid"))
     assert any(dial.name in line for line in lines)
-    assert losses(START, EDITS["rename_finish"](START, finish="f0", name="x")) == []
-    followed = losses(START, EDITS["remove_shared"](START, shared="season"))
+    assert losses(START, EDITS["rename_finish"].on(START, finish="f0", name="x")) == []
+    followed = losses(START, EDITS["remove_shared"].on(START, shared="season"))
     assert followed
     assert all("Season" in line for line in followed)

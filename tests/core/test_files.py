@@ -81,7 +81,7 @@ def test_a_project_is_written_a_line_a_prop_and_says_what_its_models_say() -> No
     text = project_text(project)
     assert json.loads(text) == json.loads(json.dumps(project.model_dump(mode="json")))
     assert list(json.loads(text)) == list(Project.model_fields)
-    moved = edits.EDITS["set_prop"](project, prop="p2", position=(1.0, 2.0, 1e-7))
+    moved = edits.EDITS["set_prop"].on(project, prop="p2", position=(1.0, 2.0, 1e-7))
     gone = [line for line in text.splitlines() if line not in project_text(moved).splitlines()]
     come = [line for line in project_text(moved).splitlines() if line not in text.splitlines()]
     assert (len(gone), len(come)) == (1, 1)

@@ -16,6 +16,7 @@ from jade_coat.material.surface import Surface
 from jade_coat.mesh import shapes
 from jade_coat.mesh.picking import hit_in_world
 from jade_coat.mesh.picking import target as rays_of
+from jade_coat.stage import edits
 from jade_coat.stage.boxes import PropBoxes
 from jade_coat.stage.desk import Camera
 from jade_coat.stage.document import Document
@@ -148,8 +149,8 @@ def _done(document: Document, library: Library, name: str, at: int, value) -> No
         document.do("put_in_group", things=(prop.id,), group="g" if value else "")
     elif prop is not None and name == "home":  # back to where it stood at first, and another look at once
         document.do_all("Home", [
-            ("set_prop", {"prop": prop.id, "position": (0.0, 0.0, 0.0), "size": (1.0, 1.0, 1.0)}),
-            ("set_field", {"material": "m", "path": "c.surface.roughness", "value": value}),
+            edits.set_prop(prop=prop.id, position=(0.0, 0.0, 0.0), size=(1.0, 1.0, 1.0)),
+            edits.set_field(material="m", path="c.surface.roughness", value=value),
         ])  # fmt: skip
     elif prop is not None and name == "set_prop":
         size = (1.0 + abs(value), 1.0, 0.5)
@@ -325,11 +326,11 @@ def test_a_prop_that_goes_back_together_with_another_change_is_sent_back() -> No
     client, document = Told(), Document(project)
     link = StageLink(client, library)
 
-    def turned(value: float) -> tuple[str, dict]:
-        return ("set_field", {"material": "m", "path": "c.surface.roughness", "value": value})
+    def turned(value: float) -> edits.Edit:
+        return edits.set_field(material="m", path="c.surface.roughness", value=value)
 
-    def moved(place: tuple[float, float, float]) -> tuple[str, dict]:
-        return ("set_prop", {"prop": "p2", "position": place})
+    def moved(place: tuple[float, float, float]) -> edits.Edit:
+        return edits.set_prop(prop="p2", position=place)
 
     for steps in ([], [turned(0.3)], [moved((5.0, 0.0, 0.0))], [moved(project.prop("p2").position), turned(0.7)]):
         document.do_all("Change", steps)

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import ast
+from pathlib import Path
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -461,9 +464,7 @@ def test_a_drag_is_one_step_and_a_failed_edit_changes_nothing() -> None:
     document.undo()
     assert document.project is start
     with pytest.raises(KeyError):
-        document.do_all(
-            "both", [("rename_finish", {"finish": "f0", "name": "x"}), ("rename_finish", {"finish": "?", "name": "y"})]
-        )
+        document.do_all("both", [edits.rename_finish(finish="f0", name="x"), edits.rename_finish(finish="?", name="y")])
     assert document.project is start
     assert not document.dirty
 
@@ -499,8 +500,26 @@ def test_live_and_fixed_programs_give_the_same_values() -> None:
 
 
 def test_every_edit_has_a_title() -> None:
-    for name in edits.EDITS:
-        assert edits.title(name)
+    for name, made in edits.EDITS.items():
+        assert made.title
+        assert getattr(edits, name) is made
+
+
+def test_the_product_calls_edits_as_functions_that_the_type_checker_sees() -> None:
+    """Not by their names: a name that is mistyped, or an argument of the wrong kind, must not wait for a user."""
+    package = Path(edits.__file__).parents[2]
+    for path in package.rglob("*.py"):
+        for node in ast.walk(ast.parse(path.read_text())):
+            if isinstance(node, ast.Constant) and node.value in edits.EDITS:
+                assert path.parent == Path(edits.__file__).parent or node.value in WORDS, (
+                    path,
+                    node.lineno,
+                    node.value,
+                )
+
+
+WORDS = {"paint_map", "expose"}
+"""Names of edits that are those of fields or of looks too."""
 
 
 STRUCTURE = {"id", "name", "shown", "where", "surface", "detail", "seam", "rim"}

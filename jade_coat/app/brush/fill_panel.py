@@ -26,6 +26,7 @@ from jade_coat.mesh.filling import GROUND_HINTS, GROUND_LABELS, PaintRule, fille
 from jade_coat.mesh.grounds import Around
 from jade_coat.mesh.painting import Paint, PaintMap, shown_paint
 from jade_coat.program.types import Array
+from jade_coat.stage import edits
 from jade_coat.stage.project import Prop
 from jade_coat.view.camera import project, ray
 
@@ -124,12 +125,12 @@ class FillPanel(QWidget):
         made, rule = self._shown, self.rule if self.keep.isChecked() else None
         prop = self._prop
         self._end()
-        kind = "paint_map" if isinstance(made, PaintMap) else "paint"
-        steps: list[tuple[str, dict[str, Any]]] = [
-            ("paint_map" if kind == "paint_map" else "paint_prop", {"prop": prop, kind: made})
-        ]
+        if isinstance(made, PaintMap):
+            steps = [edits.paint_map(prop=prop, paint_map=made)]
+        else:
+            steps = [edits.paint_prop(prop=prop, paint=made)]
         if rule is not None:
-            steps.append(("keep_rule", {"prop": prop, "rule": rule}))
+            steps.append(edits.keep_rule(prop=prop, rule=rule))
         self._session.do_all("Fill by rule", steps)
 
     def take_back(self) -> None:
@@ -319,7 +320,7 @@ class FillPanel(QWidget):
         for i, kept in enumerate(prop.rules):
             names = ", ".join(channel_name(c) for c in kept.channels)
             drop = button(
-                "×", partial(self._session.do, "drop_rule", prop=prop.id, index=i), "plain", "Forget this rule"
+                "×", partial(self._session.do, edits.drop_rule(prop=prop.id, index=i)), "plain", "Forget this rule"
             )
             drop.setFixedSize(26, 26)
             self._box.addLayout(row(label(f"{i + 1}. {GROUND_LABELS[kept.ground]} on {names}"), 1, drop))
@@ -336,7 +337,7 @@ class FillPanel(QWidget):
 
     def _copy_rules(self, source: str) -> None:
         if source and self.prop is not None:
-            self._session.do("copy_rules", prop=self.prop.id, source=source)
+            self._session.do(edits.copy_rules(prop=self.prop.id, source=source))
 
     def _line(self, name: str, control: QWidget) -> None:
         control.setFixedWidth(124)
@@ -411,9 +412,9 @@ class FillPanel(QWidget):
 
     def _put_on(self, prop: str, made: Painted, merge: object) -> None:
         if isinstance(made, PaintMap):
-            self._session.do("paint_map", merge=merge, prop=prop, paint_map=made)
+            self._session.do(edits.paint_map(prop=prop, paint_map=made), merge=merge)
         else:
-            self._session.do("paint_prop", merge=merge, prop=prop, paint=made)
+            self._session.do(edits.paint_prop(prop=prop, paint=made), merge=merge)
 
     def _failed(self, error: Exception) -> None:
         self._pending = self._applying = False

@@ -25,11 +25,12 @@ from jade_coat.material.surface import Role
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.painting import MAP_SIDES, Paint, PaintMap, lies_in_square, shown_paint
 from jade_coat.mesh.transfer import map_from_vertices, map_transferred, transferred, vertices_from_map
+from jade_coat.stage import edits
+from jade_coat.stage.edits import Edit
 from jade_coat.stage.naming import free_id, free_name
 from jade_coat.stage.project import Prop
 from jade_coat.stage.remesh import Exchange, rearranged, split, split_to, wearers
 
-Steps = list[tuple[str, dict[str, Any]]]
 SPLIT_REACH = 1.3
 REST_MS = 250
 """How long the pointer rests before splitting there is tried on the side."""
@@ -115,7 +116,7 @@ class PaintBody(QWidget):
         """Put a new mesh in a mesh's place, with the paint of all props that show it."""
         session = self._session
         asset = session.library.exchanged(session.project.mesh(mesh_id), made.mesh)
-        session.do_all(title, [("exchange_mesh", {"mesh": asset, "paint": made.paint, "maps": made.maps})])
+        session.do_all(title, [edits.exchange_mesh(mesh=asset, paint=made.paint, maps=made.maps)])
 
 
 class OwnPaintPanel(PaintBody):
@@ -233,7 +234,7 @@ class OwnPaintPanel(PaintBody):
         side, bits, uv_set, name = self.side, self.bits, self.uv_set, prop.id
 
         def done(made: PaintMap) -> None:
-            self._session.do("paint_map", prop=name, paint_map=made)
+            self._session.do(edits.paint_map(prop=name, paint_map=made))
 
         self._work("Laying the paint onto a map",
                    lambda job: map_from_vertices(mesh, paint, side, bits, uv_set, color_set), done)  # fmt: skip
@@ -255,9 +256,9 @@ class OwnPaintPanel(PaintBody):
         paint = shown_paint(mesh, prop.paint if isinstance(prop.paint, Paint) else None, found.color_set + 1)
 
         def done(made: Paint) -> None:
-            steps: Steps = [
-                ("paint_prop", {"prop": name, "paint": made}),
-                ("paint_map", {"prop": name, "paint_map": None}),
+            steps = [
+                edits.paint_prop(prop=name, paint=made),
+                edits.paint_map(prop=name, paint_map=None),
             ]
             self._session.do_all("Paint the vertices", steps)
 
@@ -270,7 +271,7 @@ class OwnPaintPanel(PaintBody):
         assert isinstance(prop.paint_map, PaintMap)
         picture = prop.paint_map.picture()
         painted = [c for c in range(4) if picture[..., c].any()]
-        steps: Steps = []
+        steps: list[Edit] = []
         taken, names = {s.id for s in session.project.map_sets}, {s.name for s in session.project.map_sets}
         for c in painted:
             name = free_name(f"{prop.name} mask {'RGBA'[c]}", names)
@@ -281,7 +282,7 @@ class OwnPaintPanel(PaintBody):
             )  # fmt: skip
             taken.add(made.id)
             names.add(name)
-            steps.append(("add_map_set", {"map_set": made}))
+            steps.append(edits.add_map_set(map_set=made))
         if not steps:
             session.said.emit("The map has no paint to keep yet.", True)
             return
@@ -312,9 +313,9 @@ class OwnPaintPanel(PaintBody):
             return made, made_map, words
 
         def done(found: tuple[Paint | None, PaintMap | None, list[str]]) -> None:
-            steps: Steps = [
-                ("paint_prop", {"prop": name, "paint": found[0]}),
-                ("paint_map", {"prop": name, "paint_map": found[1]}),
+            steps = [
+                edits.paint_prop(prop=name, paint=found[0]),
+                edits.paint_map(prop=name, paint_map=found[1]),
             ]
             session.do_all("Copy paint", steps)
             session.said.emit(f"Paint of {other.name}: {'; '.join(found[2])}", False)
@@ -325,7 +326,7 @@ class OwnPaintPanel(PaintBody):
         """Show the mesh's own paint again."""
         prop = self._prop
         if prop is not None:
-            self._session.do("reset_paint", prop=prop.id)
+            self._session.do(edits.reset_paint(prop=prop.id))
 
 
 class VerticesPanel(PaintBody):

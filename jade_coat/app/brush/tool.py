@@ -27,6 +27,7 @@ from jade_coat.mesh.stroke import Stroke
 from jade_coat.mesh.surface_index import surface_index
 from jade_coat.mesh.warm import is_warm, warm_up
 from jade_coat.program.types import Array
+from jade_coat.stage import edits
 from jade_coat.stage.project import Prop
 from jade_coat.view.camera import project
 from jade_coat.view.messages import Marks, Part
@@ -312,7 +313,7 @@ class BrushTool(Overlay):
             session.choose_prop(hit.prop.id, hit.slot)
         canvas = self._canvas(hit.prop, hit.mesh)
         if isinstance(canvas, VertexCanvas) and canvas.paint is not hit.prop.paint:
-            session.do("paint_prop", merge=key, prop=hit.prop.id, paint=canvas.paint)
+            session.do(edits.paint_prop(prop=hit.prop.id, paint=canvas.paint), merge=key)
         self._changed = []
         self._painting = _Painting(hit.prop, canvas, Stroke(canvas, hit.prop.scale), key, at, hit)
         self._dab(hit, event)
@@ -408,9 +409,9 @@ class BrushTool(Overlay):
         with self.view.picture_kept():
             if isinstance(painting.canvas, MapCanvas):
                 done = painting.canvas.map.with_paint(made)
-                session.do("paint_map", merge=painting.key, prop=painting.prop.id, paint_map=done)
+                session.do(edits.paint_map(prop=painting.prop.id, paint_map=done), merge=painting.key)
             else:
-                session.do("paint_prop", merge=painting.key, prop=painting.prop.id, paint=made)
+                session.do(edits.paint_prop(prop=painting.prop.id, paint=made), merge=painting.key)
         session.document.settle()
         self._last_end = (painting.prop.id, painting.at, self.view.main_eye().view.tobytes())
 

@@ -28,6 +28,7 @@ from jade_coat.material.surface import (
     fields_in_use,
 )
 from jade_coat.material.where import TERM_KINDS, Term
+from jade_coat.stage import edits
 from jade_coat.stage.looks import as_worn, reach
 
 
@@ -180,7 +181,7 @@ class CoatPanel(QWidget):
 
     def _surface_rows(self, material: Material, coat: Coat, group: str = "") -> None:
         """The rows of a surface's fields in one group that matter to it."""
-        change = self.rows.changing(material, f"{coat.id}.surface", coat.surface, "set_surface", coat=coat.id)
+        change = self.rows.changing(material, f"{coat.id}.surface", coat.surface, edits.set_surface, coat=coat.id)
         project = self._session.project
 
         def laid(merge: object = None, **changes: Any) -> None:
@@ -207,13 +208,13 @@ class CoatPanel(QWidget):
         if mapped:
             detail, prefix = coat.surface.detail, f"{coat.id}.surface.detail"
             self._section("Detail", "" if detail.map_set else "none")
-            change = self.rows.changing(material, prefix, detail, "set_detail", coat=coat.id)
+            change = self.rows.changing(material, prefix, detail, edits.set_detail, coat=coat.id)
             self.rows.part(self._box, material, prefix, detail, change)
 
     def _build_where(self, material: Material, coat: Coat) -> None:
         count = len(coat.where)
         self._section("Where", f"{count} term{'s' if count != 1 else ''}")
-        change = self.rows.changing(material, coat.id, coat, "set_coat", coat=coat.id)
+        change = self.rows.changing(material, coat.id, coat, edits.set_coat, coat=coat.id)
         self.rows.field(self._box, material, coat.id, coat, "amount", change)
         for i, term in enumerate(coat.where):
             self._build_term(material, coat, term, first=i == 0)
@@ -223,10 +224,10 @@ class CoatPanel(QWidget):
 
     def _build_term(self, material: Material, coat: Coat, term: Term, first: bool) -> None:
         prefix = f"{coat.id}.where.{term.id}"
-        change = self.rows.changing(material, prefix, term, "set_term", coat=coat.id, term=term.id)
+        change = self.rows.changing(material, prefix, term, edits.set_term, coat=coat.id, term=term.id)
         head = TermHead(type(term).label, term.combine if not first else "")
         head.removed.connect(
-            lambda: self.rows.change_all("remove_term", material=material.id, coat=coat.id, term=term.id)
+            lambda: self.rows.change_all(material, edits.remove_term(material=material.id, coat=coat.id, term=term.id))
         )
         head.combined.connect(lambda how: change(combine=how))
         head.moved.connect(lambda by: self._move_term(material, coat, term.id, by))
@@ -248,7 +249,7 @@ class CoatPanel(QWidget):
 
     def _move_term(self, material: Material, coat: Coat, term: str, by: int) -> None:
         at = [t.id for t in coat.where].index(term)
-        self.rows.change_all("move_term", material=material.id, coat=coat.id, term=term, to=at + by)
+        self.rows.change_all(material, edits.move_term(material=material.id, coat=coat.id, term=term, to=at + by))
         if term in self._heads:
             self._heads[term].setFocus()
 
@@ -256,7 +257,7 @@ class CoatPanel(QWidget):
         """Put a term where it was dropped: before the first term whose heading lies below that height."""
         others = [t.id for t in coat.where if t.id != term]
         above = [o for o in others if self._heads[o].mapToGlobal(self._heads[o].rect().center()).y() < y]
-        self.rows.change_all("move_term", material=material.id, coat=coat.id, term=term, to=len(above))
+        self.rows.change_all(material, edits.move_term(material=material.id, coat=coat.id, term=term, to=len(above)))
 
     def _term_menu(self, at: QWidget, material: Material, coat: Coat) -> None:
         menu = QMenu(self)
@@ -265,14 +266,16 @@ class CoatPanel(QWidget):
             action = menu.addAction(f"{model.label}:  {hint[0].lower()}{hint[1:]}")
             assert action is not None
             action.triggered.connect(
-                lambda _=False, k=kind: self.rows.change_all("add_term", material=material.id, coat=coat.id, kind=k)
+                lambda _=False, k=kind: self.rows.change_all(
+                    material, edits.add_term(material=material.id, coat=coat.id, kind=k)
+                )
             )
         menu.exec(at.mapToGlobal(at.rect().bottomLeft()))
 
     def _build_seam(self, material: Material, coat: Coat) -> None:
         self._section("Seam")
         prefix = f"{coat.id}.seam"
-        change = self.rows.changing(material, prefix, coat.seam, "set_seam", coat=coat.id)
+        change = self.rows.changing(material, prefix, coat.seam, edits.set_seam, coat=coat.id)
         names = [n for n in declared(type(coat.seam)) if n != "points"]
         self.rows.part(self._box, material, prefix, coat.seam, change, names)
         self._curve = SeamCurve()
@@ -285,7 +288,7 @@ class CoatPanel(QWidget):
 
     def _build_rim(self, material: Material, coat: Coat) -> None:
         self._section("Rim", "" if coat.rim.on else "none")
-        change = self.rows.changing(material, f"{coat.id}.rim", coat.rim, "set_rim", coat=coat.id)
+        change = self.rows.changing(material, f"{coat.id}.rim", coat.rim, edits.set_rim, coat=coat.id)
         self.rows.part(self._box, material, f"{coat.id}.rim", coat.rim, change)
 
     def _show_values(self, material: Material, coat: Coat) -> None:

@@ -23,6 +23,7 @@ from jade_coat.app.session import Session
 from jade_coat.bake.coverage import coverage_shares
 from jade_coat.material.compile import COAT_COLORS
 from jade_coat.material.material import Coat
+from jade_coat.stage import edits
 from jade_coat.stage.edits import new_coat
 
 ROW_H = 44
@@ -216,13 +217,13 @@ class CoatStack(QWidget):
         assert material is not None
         above = sum(r.mapToGlobal(r.rect().bottomLeft()).y() < y for r in self._rows)
         last = len(self._rows) - 1
-        self._session.do("move_coat", material=material.id, coat=coat, to=last - min(above, last))
+        self._session.do(edits.move_coat(material=material.id, coat=coat, to=last - min(above, last)))
 
     def _move(self, coat: str, by: int) -> None:
         material = self._session.material
         assert material is not None
         at = [c.id for c in material.coats].index(coat)
-        self._session.do("move_coat", material=material.id, coat=coat, to=at + by)
+        self._session.do(edits.move_coat(material=material.id, coat=coat, to=at + by))
         next((r for r in self._rows if r.coat.id == coat), self).setFocus()
 
     def add_coat(self) -> None:
@@ -234,14 +235,14 @@ class CoatStack(QWidget):
         free = next((s for s in session.project.map_sets if s.id not in used), None)
         before = {c.id for c in material.coats}
         coat = new_coat(free.name if free else "New coat", free)
-        if session.do("add_coat", material=material.id, coat=coat):
+        if session.do(edits.add_coat(material=material.id, coat=coat)):
             made = next(c.id for c in session.project.material(material.id).coats if c.id not in before)
             session.choose_coat(made)
 
     def _toggle(self, coat: str) -> None:
         material = self._session.material
         assert material is not None
-        self._session.do("set_coat", material=material.id, coat=coat, shown=not material.coat(coat).shown)
+        self._session.do(edits.set_coat(material=material.id, coat=coat, shown=not material.coat(coat).shown))
 
     def _menu(self, coat: str, at: object) -> None:
         session, material = self._session, self._session.material
@@ -249,26 +250,28 @@ class CoatStack(QWidget):
         index = [c.id for c in material.coats].index(coat)
         menu = QMenu(self)
         menu.addAction("Rename…", lambda: self._rename(coat))
-        menu.addAction("Duplicate", lambda: session.do("copy_coat", material=material.id, coat=coat))
+        menu.addAction("Duplicate", lambda: session.do(edits.copy_coat(material=material.id, coat=coat)))
         others = [m for m in session.project.materials if m.id != material.id]
         if others:
             copies = menu.addMenu("Copy to")
             assert copies is not None
             for other in others:
                 copies.addAction(
-                    other.name, lambda m=other.id: session.do("copy_coat", material=material.id, coat=coat, to=m)
+                    other.name, lambda m=other.id: session.do(edits.copy_coat(material=material.id, coat=coat, to=m))
                 )
         menu.addAction(
             "Show all coats" if session.solo == (material.id, coat) else "Show only this",
             lambda: session.look_alone(coat),
         )
         menu.addSeparator()
-        up = menu.addAction("Move up", lambda: session.do("move_coat", material=material.id, coat=coat, to=index + 1))
+        up = menu.addAction(
+            "Move up", lambda: session.do(edits.move_coat(material=material.id, coat=coat, to=index + 1))
+        )
         down = menu.addAction(
-            "Move down", lambda: session.do("move_coat", material=material.id, coat=coat, to=index - 1)
+            "Move down", lambda: session.do(edits.move_coat(material=material.id, coat=coat, to=index - 1))
         )
         menu.addSeparator()
-        remove = menu.addAction("Remove", lambda: session.do("remove_coat", material=material.id, coat=coat))
+        remove = menu.addAction("Remove", lambda: session.do(edits.remove_coat(material=material.id, coat=coat)))
         assert up is not None
         assert down is not None
         assert remove is not None
@@ -282,7 +285,7 @@ class CoatStack(QWidget):
         assert material is not None
         name, ok = QInputDialog.getText(self, "Rename coat", "Name", text=material.coat(coat).name)
         if ok and name.strip():
-            self._session.do("set_coat", material=material.id, coat=coat, name=name.strip())
+            self._session.do(edits.set_coat(material=material.id, coat=coat, name=name.strip()))
 
     def _start_measuring(self) -> None:
         session, material, prop = self._session, self._session.material, self._session.shown_prop

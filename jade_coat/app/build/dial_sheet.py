@@ -19,6 +19,7 @@ from jade_coat.app.controls.settings import field_for
 from jade_coat.app.session import Session
 from jade_coat.material.fields import Setting
 from jade_coat.material.material import Dial, Finish, Material, dial_spec
+from jade_coat.stage import edits
 from jade_coat.stage.looks import dial_values, inherited_values, reach
 
 
@@ -163,7 +164,7 @@ class DialSheet(QWidget):
             options.insert(0, ("", "none yet"))
 
         def put(chosen: str) -> None:
-            if chosen and session.do("put_finish", prop=prop.id, slot=session.slot, finish=chosen):
+            if chosen and session.do(edits.put_finish(prop=prop.id, slot=session.slot, finish=chosen)):
                 session.choose_finish(chosen)
 
         self._line("Wears", choice(options, worn, put, "The finish on this slot"))
@@ -188,8 +189,8 @@ class DialSheet(QWidget):
         control.settled.connect(self._session.document.settle)
         control.setFixedWidth(116)
         dot = ChangedDot(dial.name)
-        dot.clicked.connect(lambda: self._session.do("reset_dial", finish=self._session.finish_id, dial=dial.id))
-        dot.promoted.connect(lambda: self._session.do("promote_dial", finish=self._session.finish_id, dial=dial.id))
+        dot.clicked.connect(lambda: self._session.do(edits.reset_dial(finish=self._session.finish_id, dial=dial.id)))
+        dot.promoted.connect(lambda: self._session.do(edits.promote_dial(finish=self._session.finish_id, dial=dial.id)))
         policy = dot.sizePolicy()
         policy.setRetainSizeWhenHidden(True)
         dot.setSizePolicy(policy)
@@ -197,40 +198,41 @@ class DialSheet(QWidget):
         name.renamed.connect(partial(self._rename, material.id, dial.id))
         at = [d.id for d in material.dials].index(dial.id)
         for text, step in (("Move up", -1), ("Move down", 1)):
-            name.offer(text, partial(self._session.do, "move_dial", material=material.id, dial=dial.id, to=at + step))
+            moved = edits.move_dial(material=material.id, dial=dial.id, to=at + step)
+            name.offer(text, partial(self._session.do, moved))
         name.offer("Group…", partial(self._regroup, material.id, dial))
         if not spec.shapes_program or spec.kind == "integer":
             name.offer("Limits…", partial(self._relimit, material, dial))
         name.offer("Hint…", partial(self._rehint, material.id, dial))
-        name.offer("No dial any more", partial(self._session.do, "hide", material=material.id, path=dial.path))
+        name.offer("No dial any more", partial(self._session.do, edits.hide(material=material.id, path=dial.path)))
         self._fields[dial.id], self._dots[dial.id], self._names[dial.id] = control, dot, name
         self._box.addLayout(row(dot, name, 1, control, gap=4))
 
     def _rename(self, material: str, dial: str, old: str) -> None:
         name, ok = QInputDialog.getText(self, "Rename dial", "Name. Finishes keep their values.", text=old)
         if ok and name.strip() and name.strip() != old:
-            self._session.do("rename_dial", material=material, dial=dial, name=name.strip())
+            self._session.do(edits.rename_dial(material=material, dial=dial, name=name.strip()))
 
     def _regroup(self, material: str, dial: Dial) -> None:
         group, ok = QInputDialog.getText(self, "Group of the dial", f"{dial.name} is shown under", text=dial.group)
         if ok:
-            self._session.do("set_dial_words", material=material, dial=dial.id, group=group.strip())
+            self._session.do(edits.set_dial_words(material=material, dial=dial.id, group=group.strip()))
 
     def _rehint(self, material: str, dial: Dial) -> None:
         hint, ok = QInputDialog.getText(self, "Hint of the dial", f"What {dial.name} does", text=dial.hint)
         if ok:
-            self._session.do("set_dial_words", material=material, dial=dial.id, hint=hint.strip())
+            self._session.do(edits.set_dial_words(material=material, dial=dial.id, hint=hint.strip()))
 
     def _relimit(self, material: Material, dial: Dial) -> None:
         asked = DialLimits(self, material, dial)
         if asked.exec():
-            self._session.do("set_dial_words", material=material.id, dial=dial.id, **asked.chosen())
+            self._session.do(edits.set_dial_words(material=material.id, dial=dial.id, **asked.chosen()))
 
     def _turn_field(self, material: str, path: str, value: Setting) -> None:
-        self._session.do("set_field", merge=("field", path), material=material, path=path, value=value)
+        self._session.do(edits.set_field(material=material, path=path, value=value), merge=("field", path))
 
     def _turn_dial(self, finish: str, dial: str, value: Setting) -> None:
-        self._session.do("set_dial", merge=("dial", finish, dial), finish=finish, dial=dial, value=value)
+        self._session.do(edits.set_dial(finish=finish, dial=dial, value=value), merge=("dial", finish, dial))
 
     def _build_note(self, finish: Finish | None) -> None:
         session = self._session
@@ -249,7 +251,7 @@ class DialSheet(QWidget):
         self._box.addWidget(self._note)
 
     def _reset_all(self) -> None:
-        self._session.do("reset_dials", finish=self._session.finish_id)
+        self._session.do(edits.reset_dials(finish=self._session.finish_id))
 
     def _only_here(self) -> None:
         made = self._session.child_for_prop(("only", id(self._session.project)))

@@ -14,11 +14,13 @@ from jade_coat.app.controls.fields import Field
 from jade_coat.app.controls.gradient_bar import GradientBar, plain_gradient
 from jade_coat.app.controls.settings import IntegerField, field_for
 from jade_coat.app.session import Session
-from jade_coat.material.fields import Setting, Spec, declared, options, settings, specs
+from jade_coat.material.fields import Number, Setting, Spec, declared, options, settings, specs
 from jade_coat.material.material import Finish, Material
 from jade_coat.material.surface import PLACING
 from jade_coat.material.where import MAP_READS
 from jade_coat.mesh.data import MAX_COLOR_SETS, MAX_UV_SETS
+from jade_coat.stage import edits
+from jade_coat.stage.edits import Edit
 
 Change = Callable[..., None]
 """Puts changes into a part, by field name; `merge` makes consecutive ones one step of the history."""
@@ -58,23 +60,25 @@ class FieldRows:
         """Change one field, in the material or in the one finish that changes go to."""
         session, finish = self._session, self.finish()
         if not self.only or finish is None:
-            session.do("set_field", merge=("field", path), material=material.id, path=path, value=value)
+            session.do(edits.set_field(material=material.id, path=path, value=value), merge=("field", path))
             return
         merge = ("field", finish.id, path)
         if material.dial_at(path) is None:
-            session.do("expose", merge=merge, material=material.id, path=path)
+            session.do(edits.expose(material=material.id, path=path), merge=merge)
         known = session.project.material(material.id).dial_at(path)
         if known is not None:
-            session.do("set_dial", merge=merge, finish=finish.id, dial=known.id, value=value)
+            session.do(edits.set_dial(finish=finish.id, dial=known.id, value=value), merge=merge)
 
-    def change_all(self, edit: str, **arguments: Any) -> None:
+    def change_all(self, material: Material, edit: Edit, merge: object = None) -> None:
         """Change what a finish cannot have of its own; while changes go to one finish, say that all follow."""
         session, finish = self._session, self.finish()
-        if session.do(edit, **arguments) and self.only and finish is not None:
-            name = session.project.material(arguments["material"]).name
+        if session.do(edit, merge=merge) and self.only and finish is not None:
+            name = session.project.material(material.id).name
             session.said.emit(f"{name} changed for every finish: that cannot be a dial. Ctrl+Z takes it back.", True)
 
-    def changing(self, material: Material, prefix: str, part: Any, edit: str, **arguments: Any) -> Change:
+    def changing(
+        self, material: Material, prefix: str, part: Any, edit: Callable[..., Edit], **arguments: str
+    ) -> Change:
         """What puts changes into a part by an edit; what can be a dial goes into the one finish, if changes do."""
         known = {**options(type(part)), **specs(type(part))}
 
@@ -85,7 +89,7 @@ class FieldRows:
                     self.set_field(material, f"{prefix}.{name}", value)
                 self._session.document.settle()
                 return
-            self.change_all(edit, merge=merge, material=material.id, **arguments, **changes)
+            self.change_all(material, edit(material=material.id, **arguments, **changes), merge)
 
         return change
 
@@ -146,15 +150,15 @@ class FieldRows:
 
     def _expose(self, material: Material, path: str, on: bool) -> None:
         """Make a field a dial or take the dial away; the ring shows what came of it."""
-        if not self._session.do("expose" if on else "hide", material=material.id, path=path):
+        if not self._session.do((edits.expose if on else edits.hide)(material=material.id, path=path)):
             self.dots[path].setChecked(not on)
 
     def follow(self, material: Material, path: str, shared: str, recipe: str) -> None:
         """Let a field follow a shared dial or a recipe, or nothing."""
         if shared or recipe:
-            self._session.do("link_field", material=material.id, path=path, shared=shared, recipe=recipe)
+            self._session.do(edits.link_field(material=material.id, path=path, shared=shared, recipe=recipe))
         else:
-            self._session.do("unlink_field", material=material.id, path=path)
+            self._session.do(edits.unlink_field(material=material.id, path=path))
 
     def _linked(self, box: QBoxLayout, material: Material, path: str, spec: Spec, dot: ExposeDot) -> None:
         """A field that follows a shared dial or a recipe: what it is at its 0 and at its 1, and the recipe's inputs."""
@@ -166,14 +170,17 @@ class FieldRows:
         source = recipe.name if recipe else known.get(link.shared, "what is gone")
         follows = label(f"follows {source}", "warn", wrap=False)
         box.addLayout(row(dot, label(spec.label, tip=spec.hint), 1, follows, gap=6))
+
+        def put(end: str, value: Number) -> None:
+            low, high = (value, None) if end == "low" else (None, value)
+            changed = edits.link_field(
+                material=material.id, path=path, shared=link.shared, recipe=link.recipe, low=low, high=high
+            )
+            self._session.do(changed, merge=("link", path, end))
+
         for end in ("low", "high"):
             control = field_for(spec, getattr(link, end))
-            control.changed.connect(
-                lambda value, end=end: self._session.do(
-                    "link_field", merge=("link", path, end), material=material.id, path=path, shared=link.shared,
-                    recipe=link.recipe, **{end: value},
-                )
-            )  # fmt: skip
+            control.changed.connect(partial(put, end))
             control.settled.connect(self._session.document.settle)
             self.link_fields[f"{path}.{end}"] = control
             plain_row(box, "   at 0" if end == "low" else "   at 1", control)
@@ -186,10 +193,9 @@ class FieldRows:
         def put(number: float) -> None:
             link = self._session.project.material(material.id).link_at(path)
             if link is not None:
-                self._session.do(
-                    "link_field", merge=("input", path, name), material=material.id, path=path, recipe=link.recipe,
-                    inputs={**link.inputs, name: number},
-                )  # fmt: skip
+                inputs = {**link.inputs, name: number}
+                changed = edits.link_field(material=material.id, path=path, recipe=link.recipe, inputs=inputs)
+                self._session.do(changed, merge=("input", path, name))
 
         control.changed.connect(put)
         control.settled.connect(self._session.document.settle)

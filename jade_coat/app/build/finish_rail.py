@@ -22,6 +22,7 @@ from jade_coat.app.build.swatches import Swatches
 from jade_coat.app.controls.basics import FocusPainted
 from jade_coat.app.session import Session
 from jade_coat.app.view.view import FINISH_MIME
+from jade_coat.stage import edits
 from jade_coat.stage.looks import wearers
 from jade_coat.stage.project import Project
 
@@ -256,7 +257,7 @@ class FinishRail(QScrollArea):
             return
         known = {f.id for f in session.project.finishes}
         parent = next((n for i, n, _ in self._order if i == session.finish_id), "Finish")
-        if session.do("add_finish", parent=session.finish_id, name=f"{parent}, new"):
+        if session.do(edits.add_finish(parent=session.finish_id, name=f"{parent}, new")):
             made = next(f.id for f in session.project.finishes if f.id not in known)
             session.choose_finish(made)
 
@@ -266,7 +267,7 @@ class FinishRail(QScrollArea):
         if session.prop is None:
             session.said.emit("Choose a prop in the view first.", True)
             return
-        session.do("put_finish", prop=session.prop_id, slot=session.slot, finish=finish)
+        session.do(edits.put_finish(prop=session.prop_id, slot=session.slot, finish=finish))
 
     def rename(self, finish: str) -> None:
         """Ask for another name."""
@@ -275,7 +276,7 @@ class FinishRail(QScrollArea):
             return
         name, ok = QInputDialog.getText(self, "Rename finish", "Name", text=found.name)
         if ok and name.strip():
-            self._session.do("rename_finish", finish=finish, name=name.strip())
+            self._session.do(edits.rename_finish(finish=finish, name=name.strip()))
 
     def _menu(self, finish: str, at: QPointF) -> None:
         menu = QMenu(self)
@@ -284,5 +285,5 @@ class FinishRail(QScrollArea):
         if any(f.id == finish for f in self._session.project.finishes):
             menu.addSeparator()
             menu.addAction("Rename…", lambda: self.rename(finish))
-            menu.addAction("Remove", lambda: self._session.do("remove_finish", finish=finish))
+            menu.addAction("Remove", lambda: self._session.do(edits.remove_finish(finish=finish)))
         menu.exec(at.toPoint())

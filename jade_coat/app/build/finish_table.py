@@ -12,6 +12,7 @@ from jade_coat.app.controls.settings import field_for
 from jade_coat.app.session import Session
 from jade_coat.material.fields import Setting
 from jade_coat.material.material import dial_spec
+from jade_coat.stage import edits
 from jade_coat.stage.looks import dial_values, material_of
 
 
@@ -103,4 +104,5 @@ class FinishTable(QDialog):
 
     def _turn(self, finish: str, dial: str, value: Setting) -> None:
         together = tuple(dict.fromkeys([finish, *(self._ticked if finish in self._ticked else ())]))
-        self._session.do("set_dial_of_many", merge=("many", together, dial), finishes=together, dial=dial, value=value)
+        turned = edits.set_dial_of_many(finishes=together, dial=dial, value=value)
+        self._session.do(turned, merge=("many", together, dial))

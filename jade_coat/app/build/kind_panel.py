@@ -13,6 +13,7 @@ from jade_coat.material.fields import Spec
 from jade_coat.material.kinds import KINDS, kind_of
 from jade_coat.material.material import Material
 from jade_coat.material.surface import Role
+from jade_coat.stage import edits
 
 SPECS = {
     "cut": Spec("Threshold", hint="What is less opaque than this is not there"),
@@ -80,8 +81,8 @@ class KindPanel(QWidget):
         return "Its maps have an opacity, which an opaque surface does not use. Choose Cut out to see it."
 
     def _choose(self, name: str) -> None:
-        self._session.do("set_material", material=self._material, kind=name)
+        self._session.do(edits.set_material(material=self._material, kind=name))
 
     def _set(self, name: str, value: object) -> None:
         changed = bool(value) if name == "two_sided" else value
-        self._session.do("set_material", merge=(name, self._material), material=self._material, **{name: changed})
+        self._session.do(edits.set_material(material=self._material, **{name: changed}), merge=(name, self._material))

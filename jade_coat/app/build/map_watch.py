@@ -10,6 +10,7 @@ from PyQt6.QtCore import QObject, QTimer
 from jade_coat.app.session import Session
 from jade_coat.maps.images import read_image
 from jade_coat.maps.picture import BadImage
+from jade_coat.stage import edits
 
 LOOK_MS = 600
 PATIENCE = 50
@@ -72,7 +73,7 @@ class MapWatch(QObject):
         for map_set in session.project.map_sets:
             maps = tuple(m.with_(asset=asset) if m.origin == str(path) else m for m in map_set.maps)
             if maps != map_set.maps:
-                steps.append(("set_map_set", {"map_set": map_set.id, "maps": maps}))
+                steps.append(edits.set_map_set(map_set=map_set.id, maps=maps))
         if steps:
             session.do_all(f"Reload {path.name}", steps)
             session.said.emit(f"{path.name} was changed and is loaded anew", False)

@@ -14,6 +14,7 @@ from jade_coat.app.session import Session
 from jade_coat.material.fields import Spec, specs
 from jade_coat.material.material import Material, reach_of_moves
 from jade_coat.material.placing import MOVE_KINDS, PREFIX
+from jade_coat.stage import edits
 
 LEVEL = Spec(
     "Blur of its maps", "integer", low=0, high=12, soft=(0, 8),
@@ -63,7 +64,7 @@ class MovesPanel(QWidget):
             remove = button("×", partial(self._remove, move.id), "plain", f"Stop moving it {move.label.lower()}")
             remove.setFixedSize(26, 26)
             self._box.addLayout(row(label(move.label, "name"), 1, remove))
-            change = self.rows.changing(material, prefix, move, "set_move", move=move.id)
+            change = self.rows.changing(material, prefix, move, edits.set_move, move=move.id)
             self.rows.part(self._box, material, prefix, move, change)
         if material.moves:
             self.level = IntegerField(LEVEL, material.vertex_level)
@@ -101,13 +102,12 @@ class MovesPanel(QWidget):
 
     def add(self, kind: str) -> None:
         """Add a move of a kind."""
-        self._session.do("add_move", material=self._material, kind=kind)
+        self._session.do(edits.add_move(material=self._material, kind=kind))
 
     def _remove(self, move: str) -> None:
-        self._session.do("remove_move", material=self._material, move=move)
+        self._session.do(edits.remove_move(material=self._material, move=move))
 
     def _set_level(self, level: object) -> None:
         assert isinstance(level, (int, float))
-        self._session.do(
-            "set_material", merge=("level", self._material), material=self._material, vertex_level=round(level)
-        )
+        changed = edits.set_material(material=self._material, vertex_level=round(level))
+        self._session.do(changed, merge=("level", self._material))

@@ -14,6 +14,7 @@ from jade_coat.app.controls.settings import field_for
 from jade_coat.app.controls.track_bar import TrackBar
 from jade_coat.app.session import Session
 from jade_coat.material.fields import Spec
+from jade_coat.stage import edits
 from jade_coat.stage.shared_dials import SharedDial
 
 TIME = Spec("Clock", unit="s", low=0.0, high=100000.0, soft=(0.0, 16.0), hint="Drag to scrub, or type a time")
@@ -90,7 +91,7 @@ class SharedPanel(QWidget):
             name.renamed.connect(partial(self._rename, dial.id))
             moves = bool(dial.keys) or dial.id in self._opened
             track = button("Track", partial(self._toggle, dial.id), "plain", "Let it move over time")
-            remove = button("×", partial(self._session.do, "remove_shared", shared=dial.id), "plain",
+            remove = button("×", partial(self._session.do, edits.remove_shared(shared=dial.id)), "plain",
                             f"Remove {dial.name}; what follows it keeps its present value")  # fmt: skip
             remove.setFixedSize(26, 26)
             self.fields[dial.id] = field
@@ -135,36 +136,39 @@ class SharedPanel(QWidget):
         self.wind = {}
         for name, spec in WIND.items():
             field = field_for(spec, getattr(self._session.project.wind, name))
-            field.changed.connect(lambda value, n=name: self._session.do("set_wind", merge=("wind", n), **{n: value}))
+            field.changed.connect(partial(self._set_wind, name))
             field.settled.connect(self._session.document.settle)
             field.setFixedWidth(116)
             self.wind[name] = field
             self._box.addLayout(row(label(spec.label, tip=spec.hint), 1, field))
 
+    def _set_wind(self, name: str, value: object) -> None:
+        self._session.do(edits.set_wind(**{name: value}), merge=("wind", name))
+
     def _turn(self, dial: str, value: float) -> None:
-        self._session.do("set_shared", merge=("shared", dial), shared=dial, value=value)
+        self._session.do(edits.set_shared(shared=dial, value=value), merge=("shared", dial))
 
     def _set_keys(self, dial: str, keys: object) -> None:
-        self._session.do("set_shared", merge=("track", dial), shared=dial, keys=keys)
+        self._session.do(edits.set_shared(shared=dial, keys=keys), merge=("track", dial))
 
     def _rename(self, dial: str, old: str) -> None:
         name, ok = QInputDialog.getText(self, "Rename shared dial", "Name", text=old)
         if ok and name.strip():
-            self._session.do("set_shared", shared=dial, name=name.strip())
+            self._session.do(edits.set_shared(shared=dial, name=name.strip()))
 
     def _toggle(self, dial: str) -> None:
         found = self._session.project.shared_dial(dial)
         if found.keys:
             self._opened.discard(dial)
-            self._session.do("set_shared", shared=dial, keys=())
+            self._session.do(edits.set_shared(shared=dial, keys=()))
             return
         self._opened.add(dial)
         middle = found.low + (found.high - found.low) * 0.5
         keys = ((0.0, found.value), (found.length / 2, found.high if found.value < middle else found.low))
-        self._session.do("set_shared", shared=dial, keys=keys)
+        self._session.do(edits.set_shared(shared=dial, keys=keys))
 
     def add(self) -> None:
         """Add a shared dial."""
         name, ok = QInputDialog.getText(self, "New shared dial", "Name", text="Season")
         if ok and name.strip():
-            self._session.do("add_shared", name=name.strip())
+            self._session.do(edits.add_shared(name=name.strip()))

@@ -31,6 +31,8 @@ from jade_coat.material.recipes import LIBRARY, STEP_KINDS, Recipe, RecipeFault,
 from jade_coat.program import passes
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.program.types import Array
+from jade_coat.stage import edits
+from jade_coat.stage.edits import Edit
 
 WIDE, HIGH = 66, 40
 
@@ -126,7 +128,7 @@ class StepRow(QFrame):
 
     def _change(self, **changes: Any) -> None:
         steps = tuple(s.with_(**changes) if s.id == self._step.id else s for s in self._recipe.steps)
-        self._sheet.do("set_recipe", recipe=self._recipe.id, steps=steps)
+        self._sheet.do(edits.set_recipe(recipe=self._recipe.id, steps=steps))
 
     def _set_kind(self, kind: str) -> None:
         old = dict(zip([n for n, _ in self._arguments()], self._step.args, strict=False))
@@ -148,21 +150,20 @@ class StepRow(QFrame):
 
     def _rename(self) -> None:
         name = self.name.text().strip().lower().replace(" ", "_")
-        if name != self._step.id and not self._sheet.do(
-            "rename_step", recipe=self._recipe.id, step=self._step.id, name=name
-        ):
+        renamed = edits.rename_step(recipe=self._recipe.id, step=self._step.id, name=name)
+        if name != self._step.id and not self._sheet.do(renamed):
             self.name.setText(self._step.id)
 
     def _move(self, by: int) -> None:
         steps = list(self._recipe.steps)
         at = next(i for i, s in enumerate(steps) if s.id == self._step.id)
         steps.insert(max(0, min(at + by, len(steps) - 1)), steps.pop(at))
-        self._sheet.do("set_recipe", recipe=self._recipe.id, steps=tuple(steps))
+        self._sheet.do(edits.set_recipe(recipe=self._recipe.id, steps=tuple(steps)))
 
     def _remove(self) -> None:
         steps = tuple(s for s in self._recipe.steps if s.id != self._step.id)
         if steps:
-            self._sheet.do("set_recipe", recipe=self._recipe.id, steps=steps)
+            self._sheet.do(edits.set_recipe(recipe=self._recipe.id, steps=steps))
 
 
 class StepsSheet(QDialog):
@@ -205,9 +206,9 @@ class StepsSheet(QDialog):
         session.changed.connect(self.refresh)
         self.refresh()
 
-    def do(self, edit: str, /, **arguments: Any) -> bool:
+    def do(self, edit: Edit) -> bool:
         """Run an edit of the chosen recipe."""
-        return self.session.do(edit, **arguments)
+        return self.session.do(edit)
 
     @property
     def recipe(self) -> Recipe | None:
@@ -319,7 +320,7 @@ class StepsSheet(QDialog):
         empty = Recipe(
             id="recipe", name="New recipe", steps=(Step(id="patches", kind="clouds", args=("position", "0.5")),)
         )
-        if self.do("add_recipe", recipe=recipe or empty):
+        if self.do(edits.add_recipe(recipe=recipe or empty)):
             self.chosen = self.session.project.recipes[-1].id
             self.refresh()
 
@@ -331,7 +332,7 @@ class StepsSheet(QDialog):
         taken = {s.id for s in recipe.steps} | {i.name for i in recipe.inputs}
         name = next(n for n in (f"step_{i}" for i in range(1, 1000)) if n not in taken)
         made = Step(id=name, kind="keep", args=(recipe.steps[-1].id, "0", "1"))
-        self.do("set_recipe", recipe=recipe.id, steps=(*recipe.steps, made))
+        self.do(edits.set_recipe(recipe=recipe.id, steps=(*recipe.steps, made)))
 
     def _set_input(self, name: str, field: NumberLine) -> None:
         recipe = self.recipe
@@ -344,7 +345,7 @@ class StepsSheet(QDialog):
             return
         inputs = tuple(i.with_(value=value) if i.name == name else i for i in recipe.inputs)
         if inputs != recipe.inputs:
-            self.do("set_recipe", recipe=recipe.id, inputs=inputs)
+            self.do(edits.set_recipe(recipe=recipe.id, inputs=inputs))
 
     def _add_input(self) -> None:
         recipe = self.recipe
@@ -357,20 +358,20 @@ class StepsSheet(QDialog):
             except ValueError:
                 self.session.said.emit(f"{name!r} is no name for an input: use letters, digits and underscores.", True)
                 return
-            self.do("set_recipe", recipe=recipe.id, inputs=(*recipe.inputs, made))
+            self.do(edits.set_recipe(recipe=recipe.id, inputs=(*recipe.inputs, made)))
 
     def _remove_input(self, name: str) -> None:
         recipe = self.recipe
         assert recipe is not None
-        self.do("set_recipe", recipe=recipe.id, inputs=tuple(i for i in recipe.inputs if i.name != name))
+        self.do(edits.set_recipe(recipe=recipe.id, inputs=tuple(i for i in recipe.inputs if i.name != name)))
 
     def _rename(self) -> None:
         recipe = self.recipe
         assert recipe is not None
         name, ok = QInputDialog.getText(self, "Rename recipe", "Name", text=recipe.name)
         if ok and name.strip():
-            self.do("set_recipe", recipe=recipe.id, name=name.strip())
+            self.do(edits.set_recipe(recipe=recipe.id, name=name.strip()))
 
     def _remove(self) -> None:
         if self.recipe is not None:
-            self.do("remove_recipe", recipe=self.recipe.id)
+            self.do(edits.remove_recipe(recipe=self.recipe.id))

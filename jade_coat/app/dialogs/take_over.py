@@ -20,6 +20,7 @@ from jade_coat.maps.images import as_float, read_image
 from jade_coat.maps.picture import BadImage
 from jade_coat.material.surface import Role
 from jade_coat.program.types import Array
+from jade_coat.stage import edits
 from jade_coat.stage.looks import as_worn
 from jade_coat.stage.origins import Kind
 from jade_coat.stage.project import Project
@@ -105,8 +106,8 @@ class TakeOver(QDialog):
         merge = ("take", id(self._session.project))
         for kind, wanted in self.chosen():
             bring_files(self._session, self.other, needed(self.other.project, (kind, wanted)))
-            self._session.do("take_over", merge=merge, other=self.other.project, kind=kind, id=wanted,
-                             folder=str(self._folder))  # fmt: skip
+            taken = edits.take_over(other=self.other.project, kind=kind, id=wanted, folder=str(self._folder))
+            self._session.do(taken, merge=merge)
         self._session.document.settle()
 
 
@@ -175,7 +176,7 @@ class UpdateTaken(QDialog):
             for kind, mine in places:
                 bring_files(self._session, other, needed(other.project, (kind, origins[kind, mine])))
             if places:
-                self._session.do("update_taken", merge=merge, other=other.project, folder=folder, places=places)
+                self._session.do(edits.update_taken(other=other.project, folder=folder, places=places), merge=merge)
         self._session.document.settle()
 
 

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QPainter, QPen, QRadialGradient, QSinglePointEvent
 
 from jade_coat.app import theme
 from jade_coat.app.view.overlay import Overlay
+from jade_coat.stage import edits
 
 RADIUS = 27.0
 LOWEST, HIGHEST = 0.04, 1.5
@@ -65,4 +66,4 @@ class LightDome(Overlay):
         assert self._at is not None
         azimuth, elevation = self._at
         self._at = None
-        self.view.session.do("set_light", azimuth=azimuth, elevation=elevation)
+        self.view.session.do(edits.set_light(azimuth=azimuth, elevation=elevation))

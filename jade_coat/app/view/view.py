@@ -26,6 +26,7 @@ from jade_coat.app.view.overlay import Overlay, draw_tag
 from jade_coat.app.view.picking import PropHit, prop_at
 from jade_coat.app.view.pictures import INSET, Pictures
 from jade_coat.app.view.stopped_notice import StoppedNotice
+from jade_coat.stage import edits
 from jade_coat.stage.desk import Camera
 
 FINISH_MIME = "application/x-jade-coat-finish"
@@ -256,6 +257,6 @@ class View(Pictures):
         if mime is None or hit is None:
             return
         finish = mime.data(FINISH_MIME).data().decode()
-        if self._session.do("put_finish", prop=hit.prop.id, slot=hit.slot, finish=finish):
+        if self._session.do(edits.put_finish(prop=hit.prop.id, slot=hit.slot, finish=finish)):
             self._session.choose_prop(hit.prop.id, hit.slot)
             event.acceptProposedAction()

@@ -18,6 +18,7 @@ from jade_coat.app.view.view import View
 from jade_coat.maps.images import SKY_SUFFIXES, linear_radiance
 from jade_coat.maps.picture import BadImage
 from jade_coat.material.fields import Spec
+from jade_coat.stage import edits
 from jade_coat.view.environment import SKIES, SKY_LABELS, from_lat_long
 from jade_coat.view.link import SHAPE_LABELS
 
@@ -124,11 +125,11 @@ class LightPanel(QWidget):
         self._box.addWidget(label("Or drag the dot on the dome in the view's corner.", "quiet", wrap=True))
 
     def _turn(self, name: str, value: float) -> None:
-        self._session.do("set_light", merge=("light", name), **{name: value})
+        self._session.do(edits.set_light(**{name: value}), merge=("light", name))
 
     def _choose(self, sky: str) -> None:
         if sky != "open":
-            self._session.do("set_light", sky=sky)
+            self._session.do(edits.set_light(sky=sky))
             return
         kinds = " ".join(f"*{s}" for s in SKY_SUFFIXES)
         path, _ = QFileDialog.getOpenFileName(self, "Open a lat-long sky", "", f"Skies ({kinds})")
@@ -146,4 +147,4 @@ def take_sky(session: Session, path: Path) -> bool:
         session.said.emit(f"{path.name} cannot be used as a sky: {error}", True)
         return False
     asset = session.library.assets.put("maps", path.name, data)
-    return session.do("set_light", sky=asset, sky_name=path.name)
+    return session.do(edits.set_light(sky=asset, sky_name=path.name))

@@ -23,31 +23,31 @@ from jade_coat.stage.references import without_fields
 
 
 @edit
-def add_map_set(project: Project, map_set: MapSet) -> Project:
+def add_map_set(project: Project, /, map_set: MapSet) -> Project:
     """Add a map set."""
     return added(project, "map_sets", map_set)
 
 
 @edit
-def set_map_set(project: Project, map_set: str, **changes: Any) -> Project:
+def set_map_set(project: Project, /, map_set: str, **changes: Any) -> Project:
     """Change a map set: its maps, name or tile size."""
     return swap(project, "map_sets", project.map_set(map_set).with_(**changes))
 
 
 @edit
-def add_material(project: Project, material: Material) -> Project:
+def add_material(project: Project, /, material: Material) -> Project:
     """Add a material."""
     return added(project, "materials", material)
 
 
 @edit
-def set_material(project: Project, material: str, **changes: Any) -> Project:
+def set_material(project: Project, /, material: str, **changes: Any) -> Project:
     """Change a material's name, depth, surface kind, threshold, or whether it has two sides."""
     return swap(project, "materials", project.material(material).with_(**changes))
 
 
 @edit
-def add_coat(project: Project, material: str, coat: Coat) -> Project:
+def add_coat(project: Project, /, material: str, coat: Coat) -> Project:
     """Add a coat on top."""
     old = project.material(material)
     taken = {c.id for c in old.coats}
@@ -59,7 +59,7 @@ def add_coat(project: Project, material: str, coat: Coat) -> Project:
 
 
 @edit
-def remove_coat(project: Project, material: str, coat: str) -> Project:
+def remove_coat(project: Project, /, material: str, coat: str) -> Project:
     """Remove a coat and the dials that pointed at it."""
     old = project.material(material)
     old.coat(coat)
@@ -71,11 +71,11 @@ def remove_coat(project: Project, material: str, coat: str) -> Project:
 
 
 @edit
-def copy_coat(project: Project, material: str, coat: str, to: str = "") -> Project:
+def copy_coat(project: Project, /, material: str, coat: str, to: str = "") -> Project:
     """Copy a coat, with what its fields follow, on top of its own material or of another."""
     source = project.material(material)
     copied = source.coat(coat)
-    project = add_coat(project, to or material, copied)
+    project = add_coat.on(project, to or material, copied)
     made = project.material(to or material)
     new = made.coats[-1].id
     links = tuple(k.with_(path=f"{new}.{k.path.partition('.')[2]}") for k in source.links if owner_of(k.path) == coat)
@@ -88,7 +88,7 @@ def _with_coat(project: Project, material: str, coat: Coat) -> Project:
 
 
 @edit
-def move_coat(project: Project, material: str, coat: str, to: int) -> Project:
+def move_coat(project: Project, /, material: str, coat: str, to: int) -> Project:
     """Move a coat to another place in the stack, counted from the bottom."""
     old = project.material(material)
     moved = old.coat(coat)
@@ -98,40 +98,40 @@ def move_coat(project: Project, material: str, coat: str, to: int) -> Project:
 
 
 @edit
-def set_coat(project: Project, material: str, coat: str, **changes: Any) -> Project:
+def set_coat(project: Project, /, material: str, coat: str, **changes: Any) -> Project:
     """Change a coat's name or whether it shows."""
     return _with_coat(project, material, project.material(material).coat(coat).with_(**changes))
 
 
 @edit
-def set_surface(project: Project, material: str, coat: str, **changes: Any) -> Project:
+def set_surface(project: Project, /, material: str, coat: str, **changes: Any) -> Project:
     """Change a coat's surface: its map set or UV set."""
     old = project.material(material).coat(coat)
     return _with_coat(project, material, old.with_(surface=old.surface.with_(**changes)))
 
 
 @edit
-def set_seam(project: Project, material: str, coat: str, **changes: Any) -> Project:
+def set_seam(project: Project, /, material: str, coat: str, **changes: Any) -> Project:
     """Change a coat's seam."""
     old = project.material(material).coat(coat)
     return _with_coat(project, material, old.with_(seam=old.seam.with_(**changes)))
 
 
 @edit
-def set_detail(project: Project, material: str, coat: str, **changes: Any) -> Project:
+def set_detail(project: Project, /, material: str, coat: str, **changes: Any) -> Project:
     """Change the detail maps of a coat's surface."""
     old = project.material(material).coat(coat)
     return _with_coat(project, material, replaced(old, ["surface", "detail"], changes))
 
 
 @edit
-def set_rim(project: Project, material: str, coat: str, **changes: Any) -> Project:
+def set_rim(project: Project, /, material: str, coat: str, **changes: Any) -> Project:
     """Change the rim along a coat's seam."""
     return _with_coat(project, material, replaced(project.material(material).coat(coat), ["rim"], changes))
 
 
 @edit
-def move_term(project: Project, material: str, coat: str, term: str, to: int) -> Project:
+def move_term(project: Project, /, material: str, coat: str, term: str, to: int) -> Project:
     """Move a term of where a coat shows to another place in the order."""
     old = project.material(material).coat(coat)
     moved = next((t for t in old.where if t.id == term), None)
@@ -143,7 +143,7 @@ def move_term(project: Project, material: str, coat: str, term: str, to: int) ->
 
 
 @edit
-def add_term(project: Project, material: str, coat: str, kind: str) -> Project:
+def add_term(project: Project, /, material: str, coat: str, kind: str) -> Project:
     """Add a term to where a coat shows."""
     old = project.material(material).coat(coat)
     term = TERM_KINDS[kind](id=free_id(kind, {t.id for t in old.where}))
@@ -151,7 +151,7 @@ def add_term(project: Project, material: str, coat: str, kind: str) -> Project:
 
 
 @edit
-def set_term(project: Project, material: str, coat: str, term: str, **changes: Any) -> Project:
+def set_term(project: Project, /, material: str, coat: str, term: str, **changes: Any) -> Project:
     """Change a term of where a coat shows."""
     old = project.material(material).coat(coat)
     if not any(t.id == term for t in old.where):
@@ -161,7 +161,7 @@ def set_term(project: Project, material: str, coat: str, term: str, **changes: A
 
 
 @edit
-def remove_term(project: Project, material: str, coat: str, term: str) -> Project:
+def remove_term(project: Project, /, material: str, coat: str, term: str) -> Project:
     """Remove a term from where a coat shows, and the dials that pointed at it."""
     if not any(t.id == term for t in project.material(material).coat(coat).where):
         raise KeyError(f"there is no term {term!r}")
@@ -171,7 +171,7 @@ def remove_term(project: Project, material: str, coat: str, term: str) -> Projec
 
 
 @edit
-def add_move(project: Project, material: str, kind: str) -> Project:
+def add_move(project: Project, /, material: str, kind: str) -> Project:
     """Let a material move the vertices of what wears it."""
     old = project.material(material)
     move = MOVE_KINDS[kind](id=free_id(kind, {m.id for m in old.moves}))
@@ -179,13 +179,13 @@ def add_move(project: Project, material: str, kind: str) -> Project:
 
 
 @edit
-def set_move(project: Project, material: str, move: str, **changes: Any) -> Project:
+def set_move(project: Project, /, material: str, move: str, **changes: Any) -> Project:
     """Change how a material moves vertices."""
     return swap(project, "materials", replaced(project.material(material), ["moves", move], changes))
 
 
 @edit
-def remove_move(project: Project, material: str, move: str) -> Project:
+def remove_move(project: Project, /, material: str, move: str) -> Project:
     """Let a material move vertices no more in one way, and drop the dials that pointed at it."""
     if not any(m.id == move for m in project.material(material).moves):
         raise KeyError(f"there is no move {move!r}")
@@ -195,7 +195,7 @@ def remove_move(project: Project, material: str, move: str) -> Project:
 
 
 @edit
-def set_field(project: Project, material: str, path: str, value: Setting) -> Project:
+def set_field(project: Project, /, material: str, path: str, value: Setting) -> Project:
     """Change a number of a coat."""
     return swap(project, "materials", with_field(project.material(material), path, value))
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from jade_coat.material.fields import Number, Setting
+from jade_coat.material.fields import Setting
 from jade_coat.material.material import (
     Dial,
     Finish,
@@ -21,7 +21,7 @@ from jade_coat.stage.references import without_fields
 
 
 @edit
-def expose(project: Project, material: str, path: str) -> Project:
+def expose(project: Project, /, material: str, path: str) -> Project:
     """Expose a field as a dial."""
     old = project.material(material)
     if old.dial_at(path):
@@ -37,7 +37,7 @@ def expose(project: Project, material: str, path: str) -> Project:
 
 
 @edit
-def hide(project: Project, material: str, path: str) -> Project:
+def hide(project: Project, /, material: str, path: str) -> Project:
     """Take a dial away; its field keeps the material's value, in every finish."""
     found = project.material(material).dial_at(path)
     if found is None:
@@ -48,7 +48,7 @@ def hide(project: Project, material: str, path: str) -> Project:
 
 
 @edit
-def rename_dial(project: Project, material: str, dial: str, name: str) -> Project:
+def rename_dial(project: Project, /, material: str, dial: str, name: str) -> Project:
     """Rename a dial."""
     old = project.material(material)
     return swap(
@@ -57,7 +57,7 @@ def rename_dial(project: Project, material: str, dial: str, name: str) -> Projec
 
 
 @edit
-def move_dial(project: Project, material: str, dial: str, to: int) -> Project:
+def move_dial(project: Project, /, material: str, dial: str, to: int) -> Project:
     """Move a dial to another place in the sheet."""
     old = project.material(material)
     moved = next((d for d in old.dials if d.id == dial), None)
@@ -69,7 +69,7 @@ def move_dial(project: Project, material: str, dial: str, to: int) -> Project:
 
 
 @edit
-def set_dial_words(project: Project, material: str, dial: str, **changes: Any) -> Project:
+def set_dial_words(project: Project, /, material: str, dial: str, **changes: Any) -> Project:
     """Change a dial's group or hint."""
     old = project.material(material)
     if not any(d.id == dial for d in old.dials):
@@ -79,7 +79,7 @@ def set_dial_words(project: Project, material: str, dial: str, **changes: Any) -
 
 
 @edit
-def add_finish(project: Project, parent: str, name: str, id: str = "") -> Project:
+def add_finish(project: Project, /, parent: str, name: str, id: str = "") -> Project:
     """Add a finish."""
     taken = {f.id for f in project.finishes} | {m.id for m in project.materials}
     name = free_name(name, {f.name for f in project.finishes})
@@ -87,13 +87,13 @@ def add_finish(project: Project, parent: str, name: str, id: str = "") -> Projec
 
 
 @edit
-def rename_finish(project: Project, finish: str, name: str) -> Project:
+def rename_finish(project: Project, /, finish: str, name: str) -> Project:
     """Rename a finish."""
     return swap(project, "finishes", project.finish(finish).with_(name=name))
 
 
 @edit
-def remove_finish(project: Project, finish: str) -> Project:
+def remove_finish(project: Project, /, finish: str) -> Project:
     """Remove a finish; its children and wearers go to its parent."""
     gone = project.finish(finish)
     heir = gone.parent
@@ -110,7 +110,7 @@ def remove_finish(project: Project, finish: str) -> Project:
 
 
 @edit
-def set_parent(project: Project, finish: str, parent: str) -> Project:
+def set_parent(project: Project, /, finish: str, parent: str) -> Project:
     """Give a finish another parent of the same material; a circle cannot be made."""
     if material_of(project, parent).id != material_of(project, finish).id:
         raise ValueError("a finish keeps its material; choose a parent that comes from the same one")
@@ -118,7 +118,7 @@ def set_parent(project: Project, finish: str, parent: str) -> Project:
 
 
 @edit
-def set_dial(project: Project, finish: str, dial: str, value: Setting) -> Project:
+def set_dial(project: Project, /, finish: str, dial: str, value: Setting) -> Project:
     """Turn a dial of a finish."""
     old = project.finish(finish)
     material = material_of(project, finish)
@@ -130,37 +130,37 @@ def set_dial(project: Project, finish: str, dial: str, value: Setting) -> Projec
 
 
 @edit
-def reset_dial(project: Project, finish: str, dial: str) -> Project:
+def reset_dial(project: Project, /, finish: str, dial: str) -> Project:
     """Give a dial its inherited value back."""
     old = project.finish(finish)
     return swap(project, "finishes", old.with_(values={k: v for k, v in old.values.items() if k != dial}))
 
 
 @edit
-def set_dial_of_many(project: Project, finishes: tuple[str, ...], dial: str, value: Number) -> Project:
+def set_dial_of_many(project: Project, /, finishes: tuple[str, ...], dial: str, value: Setting) -> Project:
     """Turn a dial of several finishes."""
     for finish in finishes:
-        project = set_dial(project, finish, dial, value)
+        project = set_dial.on(project, finish, dial, value)
     return project
 
 
 @edit
-def reset_dials(project: Project, finish: str) -> Project:
+def reset_dials(project: Project, /, finish: str) -> Project:
     """Give all dials of a finish their inherited values back."""
     return swap(project, "finishes", project.finish(finish).with_(values={}))
 
 
 @edit
-def promote_dial(project: Project, finish: str, dial: str) -> Project:
+def promote_dial(project: Project, /, finish: str, dial: str) -> Project:
     """Hand a dial's value up to the parent, which may be the material; the finish then inherits it."""
     old = project.finish(finish)
     if dial not in old.values:
         raise KeyError(f"{old.name} does not change {dial!r}")
     value = old.values[dial]
     if any(f.id == old.parent for f in project.finishes):
-        project = set_dial(project, old.parent, dial, value)
+        project = set_dial.on(project, old.parent, dial, value)
     else:
         material = project.material(old.parent)
         path = next(d.path for d in material.dials if d.id == dial)
-        project = set_field(project, material.id, path, value)
-    return reset_dial(project, finish, dial)
+        project = set_field.on(project, material.id, path, value)
+    return reset_dial.on(project, finish, dial)

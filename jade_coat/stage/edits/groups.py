@@ -29,7 +29,7 @@ def _changed(project: Project, things: tuple[str, ...], **changes: object) -> Pr
 
 
 @edit
-def add_group(project: Project, group: Group, things: tuple[str, ...] = ()) -> Project:
+def add_group(project: Project, /, group: Group, things: tuple[str, ...] = ()) -> Project:
     """Make a group of things."""
     if any(group.id in getattr(project, kind) for kind in KINDS_OF_THINGS):
         raise ValueError(f"{group.id!r} is taken by another thing")
@@ -37,7 +37,7 @@ def add_group(project: Project, group: Group, things: tuple[str, ...] = ()) -> P
 
 
 @edit
-def remove_group(project: Project, group: str) -> Project:
+def remove_group(project: Project, /, group: str) -> Project:
     """Let a group go; what it held goes to the group around it."""
     gone = project.group(group)
     held = tuple(t.id for kind in KINDS_OF_THINGS for t in getattr(project, kind) if t.parent == group)
@@ -47,7 +47,7 @@ def remove_group(project: Project, group: str) -> Project:
 
 
 @edit
-def put_in_group(project: Project, things: tuple[str, ...], group: str) -> Project:
+def put_in_group(project: Project, /, things: tuple[str, ...], group: str) -> Project:
     """Put things into a group, or into none; a group cannot hold itself."""
     if group:
         project.group(group)
@@ -55,19 +55,19 @@ def put_in_group(project: Project, things: tuple[str, ...], group: str) -> Proje
 
 
 @edit
-def show_things(project: Project, things: tuple[str, ...], on: bool) -> Project:
+def show_things(project: Project, /, things: tuple[str, ...], on: bool) -> Project:
     """Show things or hide them."""
     return _changed(project, things, visible=on)
 
 
 @edit
-def lock_things(project: Project, things: tuple[str, ...], on: bool) -> Project:
+def lock_things(project: Project, /, things: tuple[str, ...], on: bool) -> Project:
     """Lock things where they are, or unlock them."""
     return _changed(project, things, locked=on)
 
 
 @edit
-def rename_thing(project: Project, thing: str, name: str) -> Project:
+def rename_thing(project: Project, /, thing: str, name: str) -> Project:
     """Call a thing by another name."""
     if not name.strip():
         raise ValueError("a name cannot be empty")

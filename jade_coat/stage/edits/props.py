@@ -16,26 +16,26 @@ from jade_coat.stage.taking import Place, take, update
 
 
 @edit
-def add_mesh(project: Project, mesh: MeshAsset) -> Project:
+def add_mesh(project: Project, /, mesh: MeshAsset) -> Project:
     """Add a mesh."""
     return added(project, "meshes", mesh)
 
 
 @edit
 def exchange_mesh(
-    project: Project, mesh: MeshAsset, paint: dict[str, Paint] | None = None, maps: dict[str, PaintMap] | None = None
+    project: Project, /, mesh: MeshAsset, paint: dict[str, Paint] | None = None, maps: dict[str, PaintMap] | None = None
 ) -> Project:
     """Put another mesh in a mesh's place."""
     project = swap(project, "meshes", mesh)
     for prop, own in (paint or {}).items():
-        project = paint_prop(project, prop, own)
+        project = paint_prop.on(project, prop, own)
     for prop, own_map in (maps or {}).items():
-        project = paint_map(project, prop, own_map)
+        project = paint_map.on(project, prop, own_map)
     return project
 
 
 @edit
-def add_prop(project: Project, prop: Prop) -> Project:
+def add_prop(project: Project, /, prop: Prop) -> Project:
     """Place a prop."""
     project.mesh(prop.mesh)
     if prop.id in project.groups:
@@ -44,14 +44,14 @@ def add_prop(project: Project, prop: Prop) -> Project:
 
 
 @edit
-def remove_prop(project: Project, prop: str) -> Project:
+def remove_prop(project: Project, /, prop: str) -> Project:
     """Remove a prop."""
     project.prop(prop)
     return released(project.with_(props=project.props.without(prop)), "props", prop)
 
 
 @edit
-def set_prop(project: Project, prop: str, **changes: Any) -> Project:
+def set_prop(project: Project, /, prop: str, **changes: Any) -> Project:
     """Move, turn, size or rename a prop."""
     old = project.prop(prop)
     if project.locks(old) and changes.keys() & {"position", "turn", "size"}:
@@ -60,7 +60,7 @@ def set_prop(project: Project, prop: str, **changes: Any) -> Project:
 
 
 @edit
-def put_finish(project: Project, prop: str, slot: str, finish: str) -> Project:
+def put_finish(project: Project, /, prop: str, slot: str, finish: str) -> Project:
     """Put a finish on a slot of a prop."""
     old = project.prop(prop)
     if slot not in project.mesh(old.mesh).slots:
@@ -70,7 +70,7 @@ def put_finish(project: Project, prop: str, slot: str, finish: str) -> Project:
 
 
 @edit
-def set_prop_dial(project: Project, prop: str, slot: str, dial: str, value: Number) -> Project:
+def set_prop_dial(project: Project, /, prop: str, slot: str, dial: str, value: Number) -> Project:
     """Turn a dial of one prop only."""
     old = project.prop(prop)
     own = {**old.values.get(slot, {}), dial: value}
@@ -78,32 +78,32 @@ def set_prop_dial(project: Project, prop: str, slot: str, dial: str, value: Numb
 
 
 @edit
-def paint_prop(project: Project, prop: str, paint: Paint | None) -> Project:
+def paint_prop(project: Project, /, prop: str, paint: Paint | None) -> Project:
     """Paint."""
     return swap(project, "props", project.prop(prop).with_(paint=paint))
 
 
 @edit
-def paint_map(project: Project, prop: str, paint_map: PaintMap | None) -> Project:
+def paint_map(project: Project, /, prop: str, paint_map: PaintMap | None) -> Project:
     """Paint on a map."""
     return swap(project, "props", project.prop(prop).with_(paint_map=paint_map))
 
 
 @edit
-def reset_paint(project: Project, prop: str) -> Project:
+def reset_paint(project: Project, /, prop: str) -> Project:
     """Give a prop its mesh's own paint back."""
     return swap(project, "props", project.prop(prop).with_(paint=None, paint_map=None))
 
 
 @edit
-def keep_rule(project: Project, prop: str, rule: PaintRule) -> Project:
+def keep_rule(project: Project, /, prop: str, rule: PaintRule) -> Project:
     """Keep a rule that a prop's paint was filled by."""
     old = project.prop(prop)
     return swap(project, "props", old.with_(rules=(*old.rules, rule)))
 
 
 @edit
-def copy_rules(project: Project, prop: str, source: str) -> Project:
+def copy_rules(project: Project, /, prop: str, source: str) -> Project:
     """Take the paint rules of another prop, behind those there are; what is kept already is not taken twice."""
     old = project.prop(prop)
     new = tuple(r for r in project.prop(source).rules if r not in old.rules)
@@ -111,7 +111,7 @@ def copy_rules(project: Project, prop: str, source: str) -> Project:
 
 
 @edit
-def drop_rule(project: Project, prop: str, index: int) -> Project:
+def drop_rule(project: Project, /, prop: str, index: int) -> Project:
     """Forget a rule that a prop's paint was filled by; the paint stays."""
     old = project.prop(prop)
     if not 0 <= index < len(old.rules):
@@ -120,28 +120,28 @@ def drop_rule(project: Project, prop: str, index: int) -> Project:
 
 
 @edit
-def set_light(project: Project, **changes: Any) -> Project:
+def set_light(project: Project, /, **changes: Any) -> Project:
     """Change the light."""
     changed: Project = project.with_(light=project.light.with_(**changes))
     return changed
 
 
 @edit
-def set_wind(project: Project, **changes: Any) -> Project:
+def set_wind(project: Project, /, **changes: Any) -> Project:
     """Change the wind."""
     changed: Project = project.with_(wind=project.wind.with_(**changes))
     return changed
 
 
 @edit
-def take_over(project: Project, other: Project, kind: Kind, id: str, folder: str) -> Project:
+def take_over(project: Project, /, other: Project, kind: Kind, id: str, folder: str) -> Project:
     """Take something over from another project, with all it needs."""
     changed: Project = take(project, other, (kind, id), folder).project
     return changed
 
 
 @edit
-def update_taken(project: Project, other: Project, folder: str, places: frozenset[Place]) -> Project:
+def update_taken(project: Project, /, other: Project, folder: str, places: frozenset[Place]) -> Project:
     """Bring what was taken over from another project up to date."""
     changed: Project = update(project, other, folder, places)
     return changed

@@ -22,7 +22,7 @@ from jade_coat.stage.shared_dials import SharedDial
 
 
 @edit
-def add_recipe(project: Project, recipe: Recipe) -> Project:
+def add_recipe(project: Project, /, recipe: Recipe) -> Project:
     """Add a recipe."""
     taken = {r.id for r in project.recipes} | referred(project, "recipes")
     made = recipe.with_(id=free_id(recipe.id, taken), name=free_name(recipe.name, {r.name for r in project.recipes}))
@@ -30,7 +30,7 @@ def add_recipe(project: Project, recipe: Recipe) -> Project:
 
 
 @edit
-def set_recipe(project: Project, recipe: str, **changes: Any) -> Project:
+def set_recipe(project: Project, /, recipe: str, **changes: Any) -> Project:
     """Change a recipe; everything that uses it follows."""
     old = project.recipe(recipe)
     new = old.with_(**changes)
@@ -38,7 +38,7 @@ def set_recipe(project: Project, recipe: str, **changes: Any) -> Project:
 
 
 @edit
-def remove_recipe(project: Project, recipe: str) -> Project:
+def remove_recipe(project: Project, /, recipe: str) -> Project:
     """Remove a recipe that nothing uses."""
     users = project.recipe_users(recipe)
     if users:
@@ -64,7 +64,7 @@ def _uncircled(project: Project) -> Project:
 
 
 @edit
-def rename_step(project: Project, recipe: str, step: str, name: str) -> Project:
+def rename_step(project: Project, /, recipe: str, step: str, name: str) -> Project:
     """Rename a step; the steps that read it follow."""
     old = project.recipe(recipe)
     if not any(s.id == step for s in old.steps):
@@ -79,7 +79,7 @@ def rename_step(project: Project, recipe: str, step: str, name: str) -> Project:
 
 
 @edit
-def add_shared(project: Project, name: str, **details: Any) -> Project:
+def add_shared(project: Project, /, name: str, **details: Any) -> Project:
     """Add a shared dial."""
     name = free_name(name, {d.name for d in project.shared})
     taken = {d.id for d in project.shared} | referred(project, "shared")
@@ -87,7 +87,7 @@ def add_shared(project: Project, name: str, **details: Any) -> Project:
 
 
 @edit
-def set_shared(project: Project, shared: str, **changes: Any) -> Project:
+def set_shared(project: Project, /, shared: str, **changes: Any) -> Project:
     """Change a shared dial: its value, name, limits or time track."""
     old = project.shared_dial(shared)
     if "value" in changes:
@@ -97,14 +97,14 @@ def set_shared(project: Project, shared: str, **changes: Any) -> Project:
 
 
 @edit
-def remove_shared(project: Project, shared: str) -> Project:
+def remove_shared(project: Project, /, shared: str) -> Project:
     """Remove a shared dial; what followed it keeps the value it has now."""
     gone = project.shared_dial(shared)
     value = gone.at(0.0)
     for material in project.materials:
         for link in [k for k in material.links if k.shared == shared]:
-            project = unlink_field(project, material.id, link.path)
-            project = set_field(project, material.id, link.path, link_value(link, value))
+            project = unlink_field.on(project, material.id, link.path)
+            project = set_field.on(project, material.id, link.path, link_value(link, value))
     project = released(_with_value_kept(project, shared, value), "shared", shared)
     changed: Project = project.with_(shared=tuple(d for d in project.shared if d.id != shared))
     return changed
@@ -143,7 +143,7 @@ def link_value(link: Link, shared: float) -> Number:
 
 @edit
 def link_field(
-    project: Project, material: str, path: str, shared: str = "", recipe: str = "",
+    project: Project, /, material: str, path: str, shared: str = "", recipe: str = "",
     low: Number | None = None, high: Number | None = None, inputs: dict[str, float] | None = None,
 ) -> Project:  # fmt: skip
     """Let a field follow a shared dial or a recipe."""
@@ -167,7 +167,7 @@ def link_field(
 
 
 @edit
-def unlink_field(project: Project, material: str, path: str) -> Project:
+def unlink_field(project: Project, /, material: str, path: str) -> Project:
     """Let a field keep its own value instead of a shared dial's or a recipe's."""
     old = project.material(material)
     return swap(project, "materials", old.with_(links=tuple(k for k in old.links if k.path != path)))

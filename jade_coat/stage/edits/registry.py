@@ -1,28 +1,59 @@
-"""The registry of edits, and what all of them are made with."""
+"""What an edit is, and what all of them are made with."""
 
 from __future__ import annotations
 
 import inspect
 from collections.abc import Callable
-from typing import Any
+from dataclasses import dataclass
+from typing import Any, Concatenate, Generic, ParamSpec
 
 from jade_coat.stage.project import KINDS_OF_THINGS, Project
 
-Edit = Callable[..., Project]
-EDITS: dict[str, Edit] = {}
+Arguments = ParamSpec("Arguments")
 
 
-def edit(function: Edit) -> Edit:
-    """Register an edit under its function's name; its docstring is what the history shows."""
-    if not inspect.getdoc(function):
-        raise TypeError(f"the edit {function.__name__} has no docstring")
-    EDITS[function.__name__] = function
-    return function
+@dataclass(frozen=True)
+class Edit:
+    """An edit with its arguments: a pure function from tree to tree. `title` is what the history shows."""
+
+    name: str
+    title: str
+    apply: Callable[[Project], Project]
 
 
-def title(name: str) -> str:
-    """The first line of an edit's docstring, as the history shows it."""
-    return (inspect.getdoc(EDITS[name]) or name).splitlines()[0].rstrip(".")
+class EditMaker(Generic[Arguments]):
+    """Makes edits: `set_prop(prop="jar", name="Jar")` is one that can be done, `set_prop.on(project, …)` does it.
+
+    It takes the arguments of the function it was made of, but for the project, which the type checker sees.
+    """
+
+    def __init__(self, function: Callable[Concatenate[Project, Arguments], Project]) -> None:
+        self.name = function.__name__
+        self.doc = inspect.getdoc(function) or ""
+        if not self.doc:
+            raise TypeError(f"the edit {self.name} has no docstring")
+        self.on = function
+        """Works the edit out on a project."""
+
+    @property
+    def title(self) -> str:
+        """The first line of its docstring, as the history shows it."""
+        return self.doc.splitlines()[0].rstrip(".")
+
+    def __call__(self, *args: Arguments.args, **kwargs: Arguments.kwargs) -> Edit:
+        """The edit with these arguments."""
+        return Edit(self.name, self.title, lambda project: self.on(project, *args, **kwargs))
+
+
+EDITS: dict[str, EditMaker[Any]] = {}
+"""All edits by name."""
+
+
+def edit(function: Callable[Concatenate[Project, Arguments], Project]) -> EditMaker[Arguments]:
+    """Make an edit of a function, known by the function's name."""
+    made = EditMaker(function)
+    EDITS[made.name] = made
+    return made
 
 
 def swap(project: Project, what: str, new: Any) -> Project:
