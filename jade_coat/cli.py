@@ -186,10 +186,10 @@ def show_info(options: argparse.Namespace) -> int:
 
 def bake_maps(options: argparse.Namespace) -> None:
     """Bake a finish on a prop into PNG maps."""
-    from jade_coat.bake.job import Job
     from jade_coat.bake.scene_bake import bake_to_folder
     from jade_coat.files.library import Library
     from jade_coat.files.project_folder import open_project
+    from jade_coat.jobs.job import Job
 
     opened = open_project(options.project)
     project = opened.project
@@ -221,10 +221,10 @@ def show_repetition(options: argparse.Namespace) -> None:
 
 def export_scene(options: argparse.Namespace) -> int:
     """Bake every prop and write one GLB."""
-    from jade_coat.bake.job import Job
     from jade_coat.bake.scene_bake import export_glb
     from jade_coat.files.library import Library
     from jade_coat.files.project_folder import open_project
+    from jade_coat.jobs.job import Job
 
     opened = open_project(options.project)
     written = export_glb(opened.project, Library(opened.assets), options.glb, options.size, Job(_progress))
@@ -263,12 +263,13 @@ def fill_paint(options: argparse.Namespace) -> None:
 
     The rule's fields are those of PaintRule in docs/project.schema.json.
     """
-    from jade_coat.bake.surroundings import surroundings
     from jade_coat.files.library import Library
     from jade_coat.files.project_folder import open_project, save_project
-    from jade_coat.mesh.filling import PaintRule, map_filled, run_rules
+    from jade_coat.looking.surroundings import surroundings
+    from jade_coat.mesh.filling import map_filled, run_rules
     from jade_coat.mesh.painting import PaintMap, shown_paint
     from jade_coat.stage.document import Document
+    from jade_coat.stage.paint_rules import PaintRule
 
     opened = open_project(options.project)
     library = Library(opened.assets)

@@ -38,15 +38,15 @@ from jade_coat.material.where import TERM_KINDS
 from jade_coat.mesh import shapes
 from jade_coat.mesh.attributes import mesh_numbers, mesh_streams
 from jade_coat.mesh.data import MeshData
-from jade_coat.mesh.filling import Ground, PaintRule
 from jade_coat.stage.desk import Camera
 from jade_coat.stage.draws import ScenePatch
+from jade_coat.stage.paint_rules import Measure, PaintRule
 from jade_coat.stage.project import Group, MeshAsset, Project, Prop
 from jade_coat.stage.scene import BARE, build_scene
 from jade_coat.stage.shared_dials import SharedDial
 from jade_coat.stage.turns import turn_of
 from jade_coat.view.camera import eye_of
-from jade_coat.view.messages import Eye
+from jade_coat.view.requests import Eye
 
 NODE = Path(__file__).parent / "node"
 
@@ -202,7 +202,7 @@ def every_kind_of_project() -> tuple[Project, Assets]:
         Finish(id="f0", name="F0", parent="m", values=some(0)), Finish(id="f1", name="F1", parent="f0", values=some(1)),
         Finish(id="f2", name="F2", parent="f1", values=some(2)), Finish(id="g0", name="G0", parent="n"),
     )  # fmt: skip
-    rules = tuple(PaintRule(ground=g, other="p1", map_set="s1") for g in get_args(Ground))
+    rules = tuple(PaintRule(measure=g, other="p1", map_set="s1") for g in get_args(Measure))
     prop = Prop(id="p0", name="P0", mesh="box", finishes={"surface": "f2"}, rules=rules,
                 values={"surface": {k: v for k, v in some(0).items() if isinstance(v, (float, tuple)) and not specs_of[k].shapes_program}})  # fmt: skip
     groups = (Group(id="g", name="G"), Group(id="h", name="H", parent="g", locked=True))

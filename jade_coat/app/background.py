@@ -11,7 +11,7 @@ from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from jade_coat.bake.job import Job
+from jade_coat.jobs.job import Job
 
 BACKGROUND_NICE = 10
 CLOSE_SECONDS = 0.6

@@ -9,9 +9,9 @@ from jade_coat.app.build.map_review import MapReview
 from jade_coat.app.build.texture_size import TextureSize
 from jade_coat.app.dialogs.common import NewMaterial, ProgressDialog
 from jade_coat.app.dialogs.slot_match import SlotMatch
-from jade_coat.bake.job import Job
-from jade_coat.bake.reading import read_mesh_apart
 from jade_coat.files.library import MapFolder
+from jade_coat.jobs.job import Job
+from jade_coat.jobs.reading import read_mesh_apart
 from jade_coat.maps.images import read_image
 from jade_coat.maps.mapset import Guess, MapFile, MapSet, guess, map_files
 from jade_coat.maps.picture import BadImage
@@ -27,11 +27,11 @@ from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.remesh import Exchange, imported_anew, matched_slots, wearers, with_slots_named
 
 if TYPE_CHECKING:
+    from jade_coat.app.project_window import ProjectWindow
     from jade_coat.app.session import Session
-    from jade_coat.app.window import Window
 
 
-def bring_mesh(window: Window, path: Path) -> ProgressDialog:
+def bring_mesh(window: ProjectWindow, path: Path) -> ProgressDialog:
     """Read a mesh in the background and place it as a prop."""
     dialog = ProgressDialog(window, f"Import {path.name}")
 
@@ -42,7 +42,7 @@ def bring_mesh(window: Window, path: Path) -> ProgressDialog:
     return dialog
 
 
-def place_mesh(window: Window, mesh: MeshData, name: str) -> None:
+def place_mesh(window: ProjectWindow, mesh: MeshData, name: str) -> None:
     """Add a mesh and a prop of it, beside what is there, and look at it."""
     session = window.session
     project = session.project
@@ -61,7 +61,7 @@ def place_mesh(window: Window, mesh: MeshData, name: str) -> None:
     )
 
 
-def bring_mesh_anew(window: Window, path: Path) -> ProgressDialog | None:
+def bring_mesh_anew(window: ProjectWindow, path: Path) -> ProgressDialog | None:
     """Read a file in place of the chosen prop's mesh; own paint is carried over, and a report says how."""
     session = window.session
     prop, project = session.prop, session.project
@@ -105,7 +105,7 @@ def bring_mesh_anew(window: Window, path: Path) -> ProgressDialog | None:
     return dialog
 
 
-def beside(window: Window, mesh: MeshData) -> float:
+def beside(window: ProjectWindow, mesh: MeshData) -> float:
     """An x position to the right of everything, so that nothing stands inside the new prop."""
     session = window.session
     right = None
@@ -116,7 +116,7 @@ def beside(window: Window, mesh: MeshData) -> float:
     return 0.0 if right is None else right + 0.3 - float(mesh.bounds[0][0])
 
 
-def bring_maps(window: Window, folder: Path) -> ProgressDialog:
+def bring_maps(window: ProjectWindow, folder: Path) -> ProgressDialog:
     """Read a folder of maps in the background, guess their roles, and let them be corrected."""
     dialog = ProgressDialog(window, f"Import maps from {folder.name}")
     library = window.session.library
@@ -129,7 +129,7 @@ def bring_maps(window: Window, folder: Path) -> ProgressDialog:
     return dialog
 
 
-def _review(window: Window, folder: Path, found: MapFolder) -> None:
+def _review(window: ProjectWindow, folder: Path, found: MapFolder) -> None:
     groups, unknown = found.sets, found.left_out
     if not groups and not unknown:
         lines = [
@@ -167,7 +167,7 @@ def _set_name(entries: list[MapFile], folder: Path) -> str:
     return (stem or folder.name).replace("_", " ").strip().capitalize() or "Maps"
 
 
-def _chosen_maps(window: Window) -> MapSet | None:
+def _chosen_maps(window: ProjectWindow) -> MapSet | None:
     """The map set of the chosen coat; says so when there is none."""
     session, material = window.session, window.session.material
     coat = material.coat(session.coat_id) if material and session.coat_id else None
@@ -177,7 +177,7 @@ def _chosen_maps(window: Window) -> MapSet | None:
     return session.project.map_set(coat.surface.map_set)
 
 
-def correct_maps(window: Window) -> None:
+def correct_maps(window: ProjectWindow) -> None:
     """Review the map set of the chosen coat again."""
     session, old = window.session, _chosen_maps(window)
     if old is None:
@@ -212,7 +212,7 @@ def _keep_apart(session: Session, new: MapSet) -> None:
     session.choose_finish(child)
 
 
-def bring_picture(window: Window, path: Path) -> None:
+def bring_picture(window: ProjectWindow, path: Path) -> None:
     """Take one picture as a map set of its own: by its name's hint, or as a mask."""
     library, project = window.session.library, window.session.project
     try:
@@ -235,7 +235,7 @@ def bring_picture(window: Window, path: Path) -> None:
         window.say(f"{name} added. Use it in a coat, or as a mask in a where-term.")
 
 
-def choose_texture_size(window: Window) -> None:
+def choose_texture_size(window: ProjectWindow) -> None:
     """Choose how large the textures of the chosen coat's maps may be."""
     session, chosen = window.session, _chosen_maps(window)
     if chosen is None:
@@ -250,7 +250,7 @@ def choose_texture_size(window: Window) -> None:
         session.do(edits.set_map_set(map_set=chosen.id, max_side=ask.side))
 
 
-def make_material(window: Window) -> None:
+def make_material(window: ProjectWindow) -> None:
     """Ask for the coats of a new material and make it."""
     sets = tuple(s.id for s in window.session.project.map_sets)
     ask = NewMaterial(window, window.session, sets[-2:])
@@ -264,7 +264,9 @@ def make_material(window: Window) -> None:
     )  # fmt: skip
 
 
-def add_material(window: Window, name: str, base: str, top: str | None, channel: str, seam: str, put_on: bool) -> None:
+def add_material(
+    window: ProjectWindow, name: str, base: str, top: str | None, channel: str, seam: str, put_on: bool
+) -> None:
     """Add a material of one or two coats with a finish of its own; `put_on` gives it to the chosen prop's slot."""
     session = window.session
     project = session.project

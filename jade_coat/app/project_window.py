@@ -10,11 +10,12 @@ from PyQt6.QtWidgets import QFileDialog, QMainWindow, QMessageBox
 from jade_coat.app.commands import command
 from jade_coat.app.dialogs.common import ProgressDialog
 from jade_coat.app.session import Session
-from jade_coat.bake.job import Job
+from jade_coat.app.view.view import View
 from jade_coat.files.atomic import WriteFailed
 from jade_coat.files.names import file_name
 from jade_coat.files.project_folder import BadProject, ChangedOnDisk, painted_maps
 from jade_coat.files.recovery import Leftover
+from jade_coat.jobs.job import Job
 
 LARGE_MAP = 2048
 """The side from which on a painted map takes so long to encode that the window must not wait for it."""
@@ -23,9 +24,15 @@ LARGE_MAP = 2048
 class ProjectWindow(QMainWindow):
     """A window that keeps the project of one session; what it says goes through the session's `said`."""
 
+    view: View
+
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+
+    def say(self, text: str, problem: bool = False) -> None:
+        """Say something in passing, at the foot of the window."""
+        self.session.said.emit(text, problem)
 
     # Commands: project
 

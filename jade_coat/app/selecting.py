@@ -7,8 +7,8 @@ from typing import Any
 from PyQt6.QtCore import pyqtSignal
 
 from jade_coat.app.showing import Showing
-from jade_coat.bake.look_at import LookAt
-from jade_coat.bake.placed import PlacedMesh
+from jade_coat.looking.look_at import LookAt
+from jade_coat.looking.placed import PlacedMesh
 from jade_coat.material.material import Material
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.stage.boxes import PropBoxes

@@ -15,7 +15,6 @@ from jade_coat.app import preferences
 from jade_coat.app.background import first_line
 from jade_coat.app.recent import remember
 from jade_coat.app.selecting import Selecting
-from jade_coat.bake.job import Job
 from jade_coat.files.assets import Assets
 from jade_coat.files.atomic import WriteFailed, clear_partial
 from jade_coat.files.desk_file import write_desk
@@ -23,6 +22,7 @@ from jade_coat.files.library import Library
 from jade_coat.files.open_mark import OpenMark
 from jade_coat.files.project_folder import Home, Opened, open_project, save_project
 from jade_coat.files.recovery import Leftover, Recovery, recover
+from jade_coat.jobs.job import Job
 from jade_coat.stage import edits
 from jade_coat.stage.document import Document
 from jade_coat.stage.edits.registry import EDITS, Edit

@@ -37,10 +37,10 @@ from jade_coat.app.recent import recent
 from jade_coat.app.session import Session
 from jade_coat.app.workspaces.bench import Bench
 from jade_coat.app.workspaces.planned import PLANNED, PlannedPage
-from jade_coat.bake.apart import apart
 from jade_coat.bake.scene_bake import Written, export_glb
 from jade_coat.files import mesh_files
 from jade_coat.files.project_folder import BadProject
+from jade_coat.jobs.apart import apart
 from jade_coat.maps.images import is_image_name
 
 WORKSPACES = ("Build", "Brush", "Ground", "Stage", "Check", "Deliver")

@@ -9,17 +9,18 @@ from functools import partial
 
 import numpy as np
 
-from jade_coat.bake.attributes import AttributeTable, instance_values
-from jade_coat.bake.job import Job
 from jade_coat.bake.memory import keep_freed_memory
 from jade_coat.bake.raster import Coverage, cover, nearest_covered
-from jade_coat.bake.steps import scatter_step
 from jade_coat.bake.unwrap import BakeMesh
+from jade_coat.jobs.job import Job
+from jade_coat.looking.attributes import AttributeTable, instance_values
+from jade_coat.looking.levels import fitting_levels
+from jade_coat.looking.steps import scatter_step
 from jade_coat.maps.color import to_srgb
 from jade_coat.maps.images import png_bytes, quantized
 from jade_coat.maps.packing import Texture
-from jade_coat.maps.sampling import Fetch, bilinear, read_steps, reading
-from jade_coat.material.compile import compile_material, fixed_fields, with_shared
+from jade_coat.maps.sampling import read_steps, reading
+from jade_coat.material.compile import compile_material, fixed_fields, seen_from_ahead, with_shared
 from jade_coat.material.fields import Number
 from jade_coat.material.material import Material
 from jade_coat.material.paint_source import painted_by_map
@@ -29,20 +30,17 @@ from jade_coat.material.surface import MapLookup
 from jade_coat.mesh.attributes import vertex_attributes
 from jade_coat.mesh.data import MeshData, Slot
 from jade_coat.mesh.painting import PaintMap
-from jade_coat.program import TextureRef, Value, combine, lib, passes
+from jade_coat.program import Value, combine, lib, passes
 from jade_coat.program.fused import plan
-from jade_coat.program.machine import PITCH, Step, run_chain
+from jade_coat.program.machine import PITCH, BlockCall, run_chain
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.program.types import VEC3, VEC4, Array
-from jade_coat.program.value import walk
 
 CHUNK = 1 << 17
 WORTH_A_PLAN = 1 << 16
 """From this many texels on, compiling the program pays."""
 LEVEL_PROBES = 400
 FRAME = frozenset({"frame_normal", "frame_tangent"})
-VIEWING_DISTANCE = 3.0
-"""Metres from which a bake of what depends on the viewer is seen."""
 MIN_SIDE, MAX_SIDE = 16, 8192
 
 
@@ -113,13 +111,6 @@ class Look:
         return seen_from_ahead(with_shared({name: outputs[name] for name in OUTPUTS}, self.shared))
 
 
-def seen_from_ahead(outputs: Mapping[str, Value]) -> dict[str, Value]:
-    """A program with the viewer straight before every point: what is baked once cannot know where they stand."""
-    ahead = lib.attribute("world_position", VEC3) + lib.normalize(lib.attribute("normal", VEC3)) * VIEWING_DISTANCE
-    camera = lib.shared("camera_position", VEC3)
-    return passes.rebuilt(outputs, lambda node: ahead if node is camera else node)
-
-
 def bake_slot(
     original: MeshData,
     baked: BakeMesh,
@@ -169,7 +160,7 @@ def evaluated(
     def pixels(name: str) -> Array:
         return look.textures[name].wrapped(levels.get(name, 0))
 
-    def steps() -> list[Step] | None:
+    def steps() -> list[BlockCall] | None:
         """The whole way from a block of texels to the maps, on memory of its own; None if NumPy has to be called."""
         if len(texels) < WORTH_A_PLAN:
             return None
@@ -244,30 +235,3 @@ def _levels(
         return {}
     pick = neighbours[:: max(len(neighbours) // LEVEL_PROBES, 1)]
     return fitting_levels(outputs, (attributes(pick), attributes(pick + 1)), instance, textures)
-
-
-def fitting_levels(
-    outputs: Mapping[str, Value], sides: tuple[dict[str, Array], dict[str, Array]], instance: Mapping[str, Array],
-    textures: Mapping[str, Texture],
-) -> dict[str, int]:  # fmt: skip
-    """The mip level of each texture that fits the step from the points of one side to those of the other."""
-    moves: dict[str, float] = {}
-    uv_of: list[dict[str, list[Array]]] = [{}, {}]
-    means = reading(textures)["mean"]
-
-    def probing(side: int) -> Fetch:
-        def fetch(reference: TextureRef, uv: Array) -> Array:
-            uv_of[side].setdefault(reference.name, []).append(uv)
-            return bilinear(textures[reference.name].wrapped(0), uv)
-
-        return fetch
-
-    fetched = {str(i): n for i, n in enumerate(walk(list(outputs.values()))) if n.op == "texture"}
-    for side in (0, 1):
-        evaluate(fetched, Environment(attributes=sides[side], instance=instance, fetch=probing(side), mean=means))
-    for name, reads in uv_of[0].items():
-        height, width = textures[name].levels[0].shape[:2]
-        for a, b in zip(reads, uv_of[1][name], strict=True):
-            step = np.hypot((b - a)[0] * width, (b - a)[1] * height)
-            moves[name] = min(moves.get(name, np.inf), float(np.median(step)))
-    return {name: max(0, round(np.log2(max(move, 1e-6)) - 0.25)) for name, move in moves.items()}

@@ -8,17 +8,17 @@ from pathlib import Path
 
 import numpy as np
 
-from jade_coat.bake.attributes import own_colors
-from jade_coat.bake.baker import BakedMaps, Look, bake_slot, seen_from_ahead
-from jade_coat.bake.job import Job
-from jade_coat.bake.placed import placed_mesh
+from jade_coat.bake.baker import BakedMaps, Look, bake_slot
 from jade_coat.bake.unwrap import BakeMesh, bake_mesh
 from jade_coat.files.atomic import write_all, write_atomic
 from jade_coat.files.gltf_writer import BakedMaterial, BakedProp, scene_glb
 from jade_coat.files.library import Library
 from jade_coat.files.names import file_name
+from jade_coat.jobs.job import Job
+from jade_coat.looking.attributes import own_colors
+from jade_coat.looking.placed import placed_mesh
 from jade_coat.maps.packing import PackedLookup, Texture
-from jade_coat.material.compile import compile_material, fixed_fields, moved_vertices, with_shared
+from jade_coat.material.compile import compile_material, fixed_fields, moved_vertices, seen_from_ahead, with_shared
 from jade_coat.material.fields import Number
 from jade_coat.material.kinds import kind_of
 from jade_coat.material.material import Material, field_values

@@ -6,11 +6,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from jade_coat.bake.coverage import shares_of
-from jade_coat.bake.look_at import LookAt, look_at
 from jade_coat.bake.raster import cover
 from jade_coat.check.repetition import repetition
 from jade_coat.files.library import Library
+from jade_coat.looking.coverage import shares_of
+from jade_coat.looking.look_at import LookAt, look_at
 from jade_coat.maps.packing import Texture
 from jade_coat.material.material import Coat
 from jade_coat.mesh.data import MeshData

@@ -7,9 +7,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from jade_coat.bake.job import Job
 from jade_coat.bake.raster import cover
 from jade_coat.files.pack_cache import kept_arrays
+from jade_coat.jobs.job import Job
 from jade_coat.mesh.data import MAX_UV_SETS, MeshData, Slot
 from jade_coat.mesh.tangents import split_tangents
 from jade_coat.program.types import Array

@@ -12,7 +12,8 @@ import numpy as np
 
 from jade_coat.files.gltf_data import AGAIN, GltfData
 from jade_coat.files.gltf_writer import BAKED, OURS
-from jade_coat.mesh.data import FULL, BadMesh, MeshData, Slot, build_mesh
+from jade_coat.mesh.building import build_mesh
+from jade_coat.mesh.data import FULL, BadMesh, MeshData, Slot
 from jade_coat.program.types import Array
 from jade_coat.stage.naming import free_name
 

@@ -11,7 +11,8 @@ import numpy as np
 
 from jade_coat.files.gltf_reader import read_gltf
 from jade_coat.files.obj_reader import read_obj
-from jade_coat.mesh.data import FULL, BadMesh, MeshData, build_mesh
+from jade_coat.mesh.building import build_mesh
+from jade_coat.mesh.data import FULL, BadMesh, MeshData
 from jade_coat.program.types import Array
 
 SUFFIXES = (".glb", ".gltf", ".obj", ".ply")

@@ -41,12 +41,15 @@ def _with_glow(material: dict[str, Any], glowing: set[str]) -> dict[str, Any]:
 def _from_2(data: dict[str, Any]) -> dict[str, Any]:
     """Format 3 turns props by quaternions and scales them along each axis; the camera is no part of it.
 
-    Angles were about x, then y, then z.
+    Angles were about x, then y, then z. What a paint rule goes by is called its measure.
     """
     props = [
-        {**p, "turn": turn_of(*p.get("turn", (0.0, 0.0, 0.0))), "size": [p.get("size", 1.0)] * 3}
+        {
+            **p, "turn": turn_of(*p.get("turn", (0.0, 0.0, 0.0))), "size": [p.get("size", 1.0)] * 3,
+            "rules": [{"measure" if k == "ground" else k: v for k, v in r.items()} for r in p.get("rules", ())],
+        }
         for p in data.get("props", ())
-    ]
+    ]  # fmt: skip
     return {**{k: v for k, v in data.items() if k != "camera"}, "props": props}
 
 

@@ -7,7 +7,8 @@ from collections.abc import Iterator
 import mapbox_earcut
 import numpy as np
 
-from jade_coat.mesh.data import FULL, BadMesh, MeshData, Slot, build_mesh
+from jade_coat.mesh.building import build_mesh
+from jade_coat.mesh.data import FULL, BadMesh, MeshData, Slot
 from jade_coat.program.types import Array
 
 AGAIN = "Export it again from the program it came from."

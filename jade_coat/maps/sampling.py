@@ -10,7 +10,7 @@ import numpy as np
 
 from jade_coat.maps.packing import Texture
 from jade_coat.program import TextureRef
-from jade_coat.program.machine import Compiled, Step, address, rows, step_function
+from jade_coat.program.machine import BlockCall, Compiled, address, rows, step_function
 from jade_coat.program.types import Array
 
 Fetch = Callable[[TextureRef, Array], Array]
@@ -39,7 +39,7 @@ def bilinear(wrapped: Array, uv: Array) -> Array:
     return out[:, :count]
 
 
-def read_step(wrapped: Sequence[Array], at: Array, out: Sequence[Array]) -> Step:
+def read_step(wrapped: Sequence[Array], at: Array, out: Sequence[Array]) -> BlockCall:
     """Bilinear reads of pictures of one size as a step of a chain: at the two rows of `at`, into four rows each.
 
     Rows hold a multiple of four floats, each in one piece.
@@ -49,10 +49,10 @@ def read_step(wrapped: Sequence[Array], at: Array, out: Sequence[Array]) -> Step
     arguments = [width, height, *rows(at)]
     for picture, target in zip(texels, out, strict=True):
         arguments += [address(picture), *rows(target)]
-    return Step(_reader(len(texels)), arguments, (*texels, at, *out))
+    return BlockCall(_reader(len(texels)), arguments, (*texels, at, *out))
 
 
-def read_steps(pictures: Sequence[tuple[Array, Array]], at: Array) -> list[Step]:
+def read_steps(pictures: Sequence[tuple[Array, Array]], at: Array) -> list[BlockCall]:
     """Reads of several pictures at the same places, each into its own rows: those of one size in one step."""
     by_size: dict[tuple[int, ...], list[tuple[Array, Array]]] = {}
     for wrapped, out in pictures:

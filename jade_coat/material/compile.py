@@ -26,6 +26,8 @@ COAT_COLORS = (
 """Colours that stay apart for the colour-blind, sRGB 0–1 (Okabe & Ito 2008, grey instead of black)."""
 
 WOBBLE_OCTAVES = 2
+VIEWING_DISTANCE = 3.0
+"""Metres that a viewer is away from what is seen from straight ahead."""
 
 FieldReader = Callable[[str, Number], Value]
 
@@ -115,6 +117,13 @@ def with_shared(outputs: Mapping[str, Value], values: Mapping[str, SharedValue])
         return node
 
     return passes.fold(passes.rebuilt(outputs, fixed))
+
+
+def seen_from_ahead(outputs: Mapping[str, Value]) -> dict[str, Value]:
+    """A program with the viewer straight before every point: what is baked once cannot know where they stand."""
+    ahead = lib.attribute("world_position", VEC3) + lib.normalize(lib.attribute("normal", VEC3)) * VIEWING_DISTANCE
+    camera = lib.shared("camera_position", VEC3)
+    return passes.rebuilt(outputs, lambda node: ahead if node is camera else node)
 
 
 def _const(value: Number) -> Value:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from jade_coat.mesh.curvature import curvature
 from jade_coat.mesh.data import FULL, MAX_COLOR_SETS, MAX_UV_SETS, MeshData
 from jade_coat.program.types import FLOAT, VEC2, VEC3, VEC4, Array, Type
 
@@ -73,7 +74,7 @@ STREAMS: dict[str, Stream] = {
         Stream("position", "vec3", "3f4", lambda m: m.positions),
         Stream("normal", "vec3", "3f4", lambda m: m.normals),
         Stream("tangent", "vec4", "4f4", lambda m: m.tangents),
-        Stream("curvature", "float", "1f4", lambda m: m.curvature, measured=True),
+        Stream("curvature", "float", "1f4", curvature, measured=True),
         Stream("edge", "float", "1f4", lambda m: m.edge_length, measured=True),
         *(_uv_stream(i) for i in range(MAX_UV_SETS)),
         *(_color_stream(i) for i in range(MAX_COLOR_SETS)),
@@ -168,7 +169,7 @@ ATTRIBUTES: dict[str, Attribute] = {
             Attribute(f"own_{axis}", VEC3, (), f"normalize(MODEL[{i}].xyz)", lambda at, i=i: _own_axis(at, i))  # type: ignore[misc]
             for i, axis in enumerate("xyz")
         ),
-        Attribute("curvature", FLOAT, ("curvature",), "in_curvature", lambda at: at.mesh.curvature),
+        Attribute("curvature", FLOAT, ("curvature",), "in_curvature", lambda at: curvature(at.mesh)),
         *(_uv(i) for i in range(MAX_UV_SETS)),
         *(_color(i) for i in range(MAX_COLOR_SETS)),
     )

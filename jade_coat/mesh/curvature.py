@@ -8,6 +8,14 @@ from jade_coat.mesh.data import MeshData
 from jade_coat.program.types import Array
 
 
+def curvature(mesh: MeshData) -> Array:
+    """What `mean_curvature` gives; the mesh keeps it, and a part of the mesh its part."""
+    if "curvature" not in mesh.__dict__:
+        mesh.__dict__["curvature"] = mean_curvature(mesh)
+    found: Array = mesh.__dict__["curvature"]
+    return found
+
+
 def mean_curvature(mesh: MeshData) -> Array:
     """Signed mean curvature at each vertex, `(n, 1) float32` in 1/metre: above 0 on edges, below 0 in hollows.
 

@@ -4,115 +4,33 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
-from pydantic import Field, model_validator
 
-from jade_coat.material.fields import Frozen, Vec2, Vec3
-from jade_coat.material.where import MapReading
-from jade_coat.mesh.data import MAX_COLOR_SETS, MeshData
-from jade_coat.mesh.grounds import GROUNDS, Around, between
+from jade_coat.mesh.data import MeshData
+from jade_coat.mesh.measures import MEASURES, OWN, Around, Rule, between
 from jade_coat.mesh.painting import TILE, Paint, PaintMap
 from jade_coat.mesh.places import Places, map_places, vertex_places
 from jade_coat.mesh.surface_index import surface_index
 from jade_coat.program.ops.curves import Curve
 from jade_coat.program.types import Array
 
-Ground = Literal[
-    "even", "gradient", "angle", "cavity", "occlusion", "height", "distance", "mesh", "noise", "part", "map", "channel",
-    "levels", "blur", "clamp",
-]  # fmt: skip
-Ease = Literal["linear", "smooth", "step", "curve"]
-Mix = Literal["replace", "multiply", "add", "max", "min"]
-GROUND_LABELS: dict[Ground, str] = {
-    "even": "Everywhere", "gradient": "Gradient", "angle": "Facing", "cavity": "Edges", "occlusion": "Shelter",
-    "height": "World height", "distance": "Distance", "mesh": "Near a prop", "noise": "Noise", "part": "By piece",
-    "map": "A map", "channel": "Channel", "levels": "Levels", "blur": "Blur", "clamp": "Clamp",
-}  # fmt: skip
-GROUND_HINTS: dict[Ground, str] = {
-    "even": "B everywhere",
-    "gradient": "from A at the first point to B at the second, along the line between them",
-    "angle": "A where the surface faces the direction, B where it leans away by the second angle or more",
-    "cavity": "B on edges, or in hollows when turned over",
-    "occlusion": "B where little of the sky is seen, by rays",
-    "height": "from A at one height above the world's ground to B at another",
-    "distance": "from A near a point to B far from it",
-    "mesh": "from A at another prop's surface to B away from it",
-    "noise": "soft patches",
-    "part": "another value for each connected piece, by chance",
-    "map": "what a map set or a mask holds, laid by a UV set",
-    "channel": "what another channel holds",
-    "levels": "its own values, stretched from one range to A and B",
-    "blur": "its own values, softened over a width in metres",
-    "clamp": "its own values, kept between A and B",
-}
-OWN = ("levels", "blur", "clamp")
-"""Grounds that rework what each channel holds."""
-
-
-class PaintRule(Frozen):
-    """What is filled, with what, and how it joins what is there.
-
-    Lengths in metres, angles in radians. `points` are in the object's space or the world's; `range` are the two metres,
-    angles or values at which A and B are reached. Channels count on from one colour set to the next.
-    """
-
-    ground: Ground = "gradient"
-    a: float = Field(0.0, ge=0, le=1)
-    b: float = Field(1.0, ge=0, le=1)
-    channels: tuple[int, ...] = (0,)
-    mix: Mix = "replace"
-    strength: float = Field(1.0, ge=0, le=1)
-    slot: str = ""
-    """Only this slot; empty for the whole mesh."""
-    piece: Vec3 | None = None
-    """Only the connected piece that is nearest to this point of the object."""
-    chosen: int | None = Field(None, ge=0, lt=4 * MAX_COLOR_SETS)
-    """Only as far as this channel is painted: a selection made with the brush."""
-    space: Literal["object", "world"] = "object"
-    points: tuple[Vec3, Vec3] = ((0.0, 0.0, 0.0), (0.0, 1.0, 0.0))
-    direction: Vec3 = (0.0, 1.0, 0.0)
-    range: tuple[float, float] = (0.0, 1.0)
-    size: float = Field(0.3, gt=0, le=1000)
-    """Metres: across a patch of noise, the bend that counts as full for edges, the reach of shelter, a tile of a map,
-    the width of a blur."""
-    seed: int = Field(0, ge=0, le=9999)
-    source: int = Field(0, ge=0, lt=4 * MAX_COLOR_SETS)
-    other: str = ""
-    """The prop that distance is measured from."""
-    map_set: str = ""
-    read: MapReading = "mask"
-    uv_set: int = Field(0, ge=0, le=7)
-    tiled: bool = False
-    """A map is tiled by metres rather than laid once over the UV square."""
-    ease: Ease = "linear"
-    curve: tuple[Vec2, ...] = ((0.0, 0.0), (0.35, 0.1), (0.65, 0.9), (1.0, 1.0))
-    invert: bool = False
-
-    @model_validator(mode="after")
-    def _sound(self) -> PaintRule:
-        if not self.channels or any(c not in range(4 * MAX_COLOR_SETS) for c in self.channels):
-            raise ValueError(f"a rule fills channels 0 to {4 * MAX_COLOR_SETS - 1}, got {self.channels}")
-        if not np.linalg.norm(self.direction) > 0:
-            raise ValueError("a rule's direction has a length")
-        return self
-
 
 def shares(
-    rule: PaintRule, places: Places, matrix: Array, source: Array | None = None, around: Around | None = None
+    rule: Rule, places: Places, matrix: Array, source: Array | None = None, around: Around | None = None
 ) -> Array:
     """How far from A to B each place is, `(n,)` or `(1,)`, 0 to 1.
 
     `matrix` places the prop; `source` `(n,)`, 0 to 1, is what the channel that a rule reads holds there.
     """
-    if rule.ground == "channel":
+    if rule.measure == "channel":
         return _eased(rule, source if source is not None else np.zeros(1, np.float32))
-    raw = GROUNDS[rule.ground](rule, places, np.asarray(matrix, np.float64), around or Around())
+    raw = MEASURES[rule.measure](rule, places, np.asarray(matrix, np.float64), around or Around())
     return _eased(rule, np.asarray(raw, np.float32))
 
 
-def _eased(rule: PaintRule, raw: Array) -> Array:
+def _eased(rule: Rule, raw: Array) -> Array:
     t = np.clip(raw, np.float32(0), np.float32(1))
     if rule.ease == "smooth":
         t = t * t * (3 - 2 * t)
@@ -124,7 +42,7 @@ def _eased(rule: PaintRule, raw: Array) -> Array:
     return 1 - t if rule.invert else t
 
 
-def filled(rule: PaintRule, mesh: MeshData, matrix: Array, paint: Paint, around: Around | None = None) -> Paint:
+def filled(rule: Rule, mesh: MeshData, matrix: Array, paint: Paint, around: Around | None = None) -> Paint:
     """Paint on vertices after a rule; tiles it does not change stay the same objects.
 
     Channels that the paint does not have are left out. Raises KeyError for an unknown slot, prop or map set.
@@ -133,7 +51,7 @@ def filled(rule: PaintRule, mesh: MeshData, matrix: Array, paint: Paint, around:
 
 
 def map_filled(
-    rule: PaintRule, mesh: MeshData, matrix: Array, paint_map: PaintMap, around: Around | None = None
+    rule: Rule, mesh: MeshData, matrix: Array, paint_map: PaintMap, around: Around | None = None
 ) -> PaintMap:
     """A painted map after a rule, its gutters too. Raises as `filled` does."""
     paint = _filled(rule, mesh, matrix, paint_map.paint, map_places(mesh, paint_map), around)
@@ -141,7 +59,7 @@ def map_filled(
 
 
 def run_rules(
-    rules: tuple[PaintRule, ...], mesh: MeshData, matrix: Array, paint: Paint, around: Around | None = None
+    rules: tuple[Rule, ...], mesh: MeshData, matrix: Array, paint: Paint, around: Around | None = None
 ) -> Paint:
     """Paint after several rules in turn."""
     for rule in rules:
@@ -150,12 +68,12 @@ def run_rules(
 
 
 def _filled(
-    rule: PaintRule, mesh: MeshData, matrix: Array, paint: Paint, parts: Iterator[Places], around: Around | None
+    rule: Rule, mesh: MeshData, matrix: Array, paint: Paint, parts: Iterator[Places], around: Around | None
 ) -> Paint:
     work = _Fill(rule, mesh, matrix, paint, around or Around())
     if not work.channels or rule.strength <= 0:
         return paint
-    if rule.ground == "blur":
+    if rule.measure == "blur":
         parts = iter(work.soften(list(parts)))
     for places in parts:
         if work.around.cancelled():
@@ -167,7 +85,7 @@ def _filled(
 class _Fill:
     """One fill under way: the tiles it has copied, and what it may change."""
 
-    def __init__(self, rule: PaintRule, mesh: MeshData, matrix: Array, paint: Paint, around: Around) -> None:
+    def __init__(self, rule: Rule, mesh: MeshData, matrix: Array, paint: Paint, around: Around) -> None:
         self.rule, self.mesh, self.around = rule, mesh, around
         self._matrix, self._before = matrix, paint
         self.channels = [c for c in rule.channels if c < paint.channels]
@@ -218,7 +136,7 @@ class _Fill:
         if rule.chosen is not None:
             strength = strength * (self._now(places, rule.chosen) if rule.chosen < self._before.channels else 0)
         target: Any = None
-        if rule.ground not in OWN:
+        if rule.measure not in OWN:
             source = self._now(places, rule.source) if self._reads_channel() else np.zeros(1, np.float32)
             t = shares(rule, places, self._matrix, source, self.around)
             target = np.float32(rule.a) + np.float32(rule.b - rule.a) * t
@@ -234,7 +152,7 @@ class _Fill:
             self._put(places, channel, new)
 
     def _reads_channel(self) -> bool:
-        return self.rule.ground == "channel" and self.rule.source < self._before.channels
+        return self.rule.measure == "channel" and self.rule.source < self._before.channels
 
     def _put(self, places: Places, channel: int, new: Array) -> None:
         whole = (new * np.float32(self._before.full) + np.float32(0.5)).astype(self._before.tiles[0].dtype)
@@ -247,10 +165,10 @@ class _Fill:
     def _reworked(self, places: Places, old: Array, k: int) -> Array:
         """What a channel becomes of its own values."""
         rule = self.rule
-        if rule.ground == "clamp":
+        if rule.measure == "clamp":
             low, high = sorted((rule.a, rule.b))
             return np.clip(old, np.float32(low), np.float32(high))
-        if rule.ground == "levels":
+        if rule.measure == "levels":
             t = _eased(rule, between(old, *rule.range))
             return np.asarray(np.float32(rule.a) + np.float32(rule.b - rule.a) * t)
         return np.clip(self._soft[id(places)][:, k], 0, 1)
@@ -287,7 +205,7 @@ class _Allowed:
         return np.asarray(self.vertices[places.entries] if places.triangle is None else self.triangles[places.triangle])
 
 
-def _allowed(rule: PaintRule, mesh: MeshData) -> _Allowed | None:
+def _allowed(rule: Rule, mesh: MeshData) -> _Allowed | None:
     """What a rule may fill; None for everything."""
     allowed = np.ones(len(mesh.triangles), bool)
     if rule.slot:

@@ -6,7 +6,8 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from jade_coat.mesh.data import MeshData, Slot, build_mesh
+from jade_coat.mesh.building import build_mesh
+from jade_coat.mesh.data import MeshData, Slot
 from jade_coat.program.types import Array
 
 

@@ -17,7 +17,7 @@ from typing import Any
 import numpy as np
 from numpy.lib.mixins import NDArrayOperatorsMixin
 
-from jade_coat.program.machine import PITCH, Step, rows, step_function
+from jade_coat.program.machine import PITCH, BlockCall, rows, step_function
 from jade_coat.program.numpy_backend import Environment, Outputs, read_outside, value_of
 from jade_coat.program.ops import OPS
 from jade_coat.program.types import Array
@@ -274,12 +274,12 @@ class _Loop:
             known[node] = _traced(node, [known[a] for a in node.args])
         self._function = step_function(_text(code, wide, slow, [(n, known[n]) for n in written]), "loop")
 
-    def step(self, values: Mapping[Value, Array], outputs: Sequence[Array]) -> Step:
+    def step(self, values: Mapping[Value, Array], outputs: Sequence[Array]) -> BlockCall:
         """The loop as a step on arrays that are there: rows of a multiple of `WIDTH` elements, each in one piece."""
         inputs = [values[n] for n in self.wide]
         slow = [np.ascontiguousarray(_stored(values[n])) for n in self.slow if n.op != "const"]
         arguments = [row for array in (*inputs, *slow, *outputs) for row in rows(array)]
-        return Step(self._function, arguments, (*inputs, *slow, *outputs))
+        return BlockCall(self._function, arguments, (*inputs, *slow, *outputs))
 
     def run(self, values: dict[Value, Array], count: int) -> None:
         """Work out the written nodes for `count` points and put them among the values."""
@@ -388,7 +388,7 @@ def traceable(node: Value) -> bool:
     return True
 
 
-TextureSteps = Callable[[Sequence[tuple[TextureRef, Array]], Array], Sequence[Step]]
+TextureSteps = Callable[[Sequence[tuple[TextureRef, Array]], Array], Sequence[BlockCall]]
 """Makes the steps that read textures, each into four rows of its own, at two rows of texture coordinates."""
 
 
@@ -446,7 +446,7 @@ class Plan:
         It cannot where an op between the loops is a NumPy call. Slow values are worked out now.
         """
         values: dict[Value, Array] = {}
-        steps: list[Step] = []
+        steps: list[BlockCall] = []
         with np.errstate(all="ignore"):
             for node in self._slow:
                 values[node] = value_of(node, values, environment)
@@ -474,7 +474,7 @@ class Plan:
 class Chain:
     """A program as steps on blocks, and the rows `(k, PITCH)` that hold its outputs after each block."""
 
-    steps: Sequence[Step]
+    steps: Sequence[BlockCall]
     outputs: Mapping[str, Array]
 
 

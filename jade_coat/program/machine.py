@@ -60,7 +60,7 @@ def step_function(text: str, name: str) -> Compiled:
 
 
 @dataclass(frozen=True)
-class Step:
+class BlockCall:
     """A call that a chain makes for each block: its arguments lie in memory as addresses and whole numbers.
 
     `keeps` holds the arrays that those addresses belong to.
@@ -76,7 +76,7 @@ class Step:
         self.function(address(packed), start, count)
 
 
-def run_chain(steps: Sequence[Step], start: int, count: int) -> None:
+def run_chain(steps: Sequence[BlockCall], start: int, count: int) -> None:
     """Run all steps in turn for each block of the points from `start` on. Other threads run meanwhile."""
     packed = [np.array(s.arguments, np.int64) for s in steps]
     table = np.array([(s.function.address, address(p)) for s, p in zip(steps, packed, strict=True)], np.int64)

@@ -5,9 +5,8 @@ from __future__ import annotations
 import math
 import threading
 import weakref
-from collections.abc import Container, Hashable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Container, Hashable, Iterator, Sequence
 from dataclasses import dataclass
-from functools import cache
 from typing import Any, Union
 
 import numpy as np
@@ -89,18 +88,16 @@ _interned: weakref.WeakValueDictionary[tuple[Hashable, ...], Value] = weakref.We
 _lock = threading.Lock()
 
 
-@cache
-def _ops() -> Mapping[str, Any]:
-    """The ops by name; they are declared in terms of this module, so it learns of them late."""
-    from jade_coat.program.ops import OPS
-
-    return OPS
+Result = Callable[[tuple[Type, ...], Hashable], Type]
+RESULTS: dict[str, Result] = {}
+"""The type that each op gives for types of arguments and a payload. The ops are declared in terms of this module, and
+put themselves in here."""
 
 
 def make(op: str, args: Sequence[Value] = (), static: Hashable = None) -> Value:
     """Return the one node for this op, these arguments and this payload; TypeMismatch if its types do not fit."""
     arguments = tuple(args)
-    kind = _ops()[op].result(tuple(a.type for a in arguments), static)
+    kind = RESULTS[op](tuple(a.type for a in arguments), static)
     key = (op, arguments, static, kind)
     with _lock:
         found = _interned.get(key)

@@ -19,7 +19,7 @@ Allow = Callable[[Project, Project], bool]
 
 
 @dataclass(frozen=True)
-class Step:
+class Past:
     """One entry of the history: what was done, and the tree before it (undo) or after it (redo)."""
 
     title: str
@@ -40,8 +40,8 @@ class Document:
     def __init__(self, project: Project | None = None) -> None:
         self.project = project or Project()
         self._saved: Project | None = self.project
-        self._behind: list[Step] = []
-        self._ahead: list[Step] = []
+        self._behind: list[Past] = []
+        self._ahead: list[Past] = []
         self._watchers: list[Callable[[], None]] = []
         self.room = ROOM
         """Bytes of paint that the history may hold beside the present tree's."""
@@ -62,7 +62,7 @@ class Document:
         edit = EDITS[edit](**arguments) if isinstance(edit, str) else edit
         after = edit.apply(self.project)
         if after is not self.project and (allow is None or allow(self.project, after)):
-            self._push(Step(edit.title, self.project, merge), after)
+            self._push(Past(edit.title, self.project, merge), after)
         return self.project
 
     def do_all(self, title: str, steps: Iterable[Edit]) -> Project:
@@ -71,15 +71,15 @@ class Document:
         for edit in steps:
             after = edit.apply(after)
         if after is not self.project:
-            self._push(Step(title, self.project), after)
+            self._push(Past(title, self.project), after)
         return self.project
 
     def put(self, title: str, after: Project) -> None:
         """Take a tree that was worked out elsewhere, as one step of the history."""
         if after is not self.project:
-            self._push(Step(title, self.project), after)
+            self._push(Past(title, self.project), after)
 
-    def _push(self, step: Step, after: Project) -> None:
+    def _push(self, step: Past, after: Project) -> None:
         last = self._behind[-1] if self._behind else None
         if last and step.merge is not None and last.merge == step.merge and not self._ahead:
             step = self._behind.pop()
@@ -96,7 +96,7 @@ class Document:
             self.let_go += int(len(self._behind) <= MAX_HISTORY)
             del self._behind[0]
 
-    def to_pack(self) -> tuple[Step, Project] | None:
+    def to_pack(self) -> tuple[Past, Project] | None:
         """The oldest step whose paint is worth packing, and the tree after it; None while the history takes little."""
         if self.history_bytes < self.room * PACK_FROM:
             return None
@@ -105,7 +105,7 @@ class Document:
                 return step, self._behind[i + 1].project
         return None
 
-    def packed(self, step: Step, tree: PackedTree) -> None:
+    def packed(self, step: Past, tree: PackedTree) -> None:
         """Put a packed tree in a step's place, if that is still in the history."""
         for i, known in enumerate(self._behind):
             if known is step:
@@ -146,11 +146,11 @@ class Document:
         """Go one step forward; returns what was done again."""
         return self._go(self._ahead, self._behind)
 
-    def _go(self, source: list[Step], target: list[Step]) -> str | None:
+    def _go(self, source: list[Past], target: list[Past]) -> str | None:
         if not source:
             return None
         step = source.pop()
-        target.append(Step(step.title, self.project, nbytes=_unshared(self.project, step.project)))
+        target.append(Past(step.title, self.project, nbytes=_unshared(self.project, step.project)))
         self._show(step.project)
         return step.title
 

@@ -23,10 +23,10 @@ from jade_coat.material.fields import Frozen, Number
 from jade_coat.material.material import Finish, Material, by_id
 from jade_coat.material.recipes import Recipe
 from jade_coat.material.shared import SharedValue
-from jade_coat.mesh.filling import PaintRule
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.program.types import Array
 from jade_coat.stage.origins import Origin
+from jade_coat.stage.paint_rules import PaintRule
 from jade_coat.stage.shared_dials import SharedDial, Wind, shared_values
 from jade_coat.stage.things import Thing, Things
 from jade_coat.stage.turns import STRAIGHT, Turn, turn_rows, unit

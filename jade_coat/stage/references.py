@@ -11,8 +11,8 @@ from jade_coat.material.placing import PREFIX, RecipeMove
 from jade_coat.material.recipes import STEP_KINDS, Recipe, Step
 from jade_coat.material.surface import Detail, Surface
 from jade_coat.material.where import MapTerm, RecipeTerm, SharedTerm
-from jade_coat.mesh.filling import PaintRule
 from jade_coat.stage.looks import reach
+from jade_coat.stage.paint_rules import PaintRule
 from jade_coat.stage.project import KINDS_OF_THINGS, Project, Prop
 
 Kind = Literal["shared", "map_sets", "recipes", "materials", "finishes", "meshes", "props"]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from jade_coat.program.types import Array
-from jade_coat.view.messages import Eye
+from jade_coat.view.requests import Eye
 
 
 def look_at(position: Array, target: Array) -> Array:

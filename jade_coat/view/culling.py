@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -12,20 +11,11 @@ from jade_coat.material.material import Material, layout, reach_of_moves
 from jade_coat.material.placing import move_path
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import Draw, Scene
-from jade_coat.view.gpu_scenes import GpuScene, instance_data
-from jade_coat.view.messages import Eye
+from jade_coat.view.gpu_scenes import GpuScene, Seen, instance_data
+from jade_coat.view.requests import Eye
 
 FEWEST = 64
 """Draws of fewer instances are drawn whole."""
-
-
-@dataclass
-class Seen:
-    """The seen instances of a draw in a buffer, and what they follow from."""
-
-    key: object
-    buffer: Any
-    count: int
 
 
 def planes(view_projection: Array) -> Array:

@@ -8,7 +8,7 @@ from jade_coat.program.types import Array
 from jade_coat.view.attachments import Buffers
 from jade_coat.view.gpu_scenes import GpuScene
 from jade_coat.view.looks import is_detailed, probes_of
-from jade_coat.view.messages import Eye, Marks, Part
+from jade_coat.view.requests import Eye, Marks, Part
 
 
 @dataclass

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import moderngl
 import numpy as np
@@ -14,12 +14,18 @@ from jade_coat.program.types import Array
 from jade_coat.stage.draws import Draw, DrawPatch, Scene, ScenePatch
 from jade_coat.view.programs import Compiled
 
-if TYPE_CHECKING:
-    from jade_coat.view.culling import Seen
-
 ROWS_A_COLUMN = 4096
 INSTANCE = [("matrix", np.float32, (4, 4)), ("row", np.int32), ("seed", np.float32)]
 ALL = slice(None)
+
+
+@dataclass
+class Seen:
+    """The seen instances of a draw in a buffer, and what they follow from."""
+
+    key: object
+    buffer: Any
+    count: int
 
 
 @dataclass

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Protocol
 
 from jade_coat.material.material import Material
 from jade_coat.material.shared import SharedValue
@@ -15,10 +15,10 @@ from jade_coat.material.surface import MapLookup
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import Scene, ScenePatch
 from jade_coat.view.environment import Environment
+from jade_coat.view.requests import Eye, Marks, Part
 from jade_coat.view.shared import Handle
 
 if TYPE_CHECKING:
-    from jade_coat.view.client import RenderClient
     from jade_coat.view.renderer import Renderer
 
 ReadArray = Callable[[Handle], Array]
@@ -35,10 +35,29 @@ class Message:
         raise NotImplementedError
 
 
+class Client(Protocol):
+    """Who answers reach."""
+
+    on_fault: Callable[[str, str], None]
+    on_trouble: Callable[[str], None]
+
+    def started(self, renderer: str) -> None:
+        """The process is there, and draws with this renderer."""
+
+    def free_block(self, block: str) -> None:
+        """A shared block may go."""
+
+    def arrived(self, done: FrameDone) -> None:
+        """A picture is in its target."""
+
+    def refused(self, reason: str) -> None:
+        """The process cannot draw on this machine."""
+
+
 class Answer:
     """From the render process."""
 
-    def arrive(self, client: RenderClient) -> None:
+    def arrive(self, client: Client) -> None:
         """Tell the client."""
         raise NotImplementedError
 
@@ -253,45 +272,6 @@ class SetShared(Message):
 
 
 @dataclass(frozen=True)
-class Eye:
-    """A camera ready for the renderer: view and projection `(4, 4)`, position `(3,)`."""
-
-    view: Array
-    projection: Array
-    position: Array
-
-
-@dataclass(frozen=True)
-class Marks:
-    """What is drawn over a picture: a mesh's edges and vertices, and how finely it can be painted.
-
-    `matrix` `(4, 4)` places the mesh. `radius` is the brush's in the mesh's own metres; 0 leaves the colours away.
-    `spacing` is the share of the picture's height that lies between two vertices or so: dots keep clear of each other.
-    """
-
-    mesh: str
-    matrix: Array
-    edges: bool = False
-    vertices: bool = False
-    radius: float = 0.0
-    spacing: float = 0.05
-
-
-@dataclass(frozen=True)
-class Part:
-    """What alone has changed since the last picture of a stream: some triangles of a prop that has paint of its own.
-
-    `numbers` `(k,)` say which they are, `corners` `(k, 3) uint32` their vertices; `box` is where they are seen, 0–1
-    from the upper left. Where the last picture was of something else, all is drawn.
-    """
-
-    prop: str
-    numbers: Array
-    corners: Array
-    box: tuple[float, float, float, float]
-
-
-@dataclass(frozen=True)
 class FrameRequest:
     """Ask for a picture. The newest request of a stream wins; a lower priority number goes first.
 
@@ -326,7 +306,7 @@ class Ready(Answer):
     renderer: str
     version: int
 
-    def arrive(self, client: RenderClient) -> None:
+    def arrive(self, client: Client) -> None:
         """The process can be used."""
         client.started(self.renderer)
 
@@ -337,7 +317,7 @@ class Taken(Answer):
 
     block: str
 
-    def arrive(self, client: RenderClient) -> None:
+    def arrive(self, client: Client) -> None:
         """Give its memory back."""
         client.free_block(self.block)
 
@@ -353,7 +333,7 @@ class FrameDone(Answer):
     compiles: int
     """How many programs have been compiled since the process started."""
 
-    def arrive(self, client: RenderClient) -> None:
+    def arrive(self, client: Client) -> None:
         """Hand the picture on."""
         client.arrived(self)
 
@@ -365,7 +345,7 @@ class MaterialFault(Answer):
     material: str
     reason: str
 
-    def arrive(self, client: RenderClient) -> None:
+    def arrive(self, client: Client) -> None:
         """Tell it."""
         client.on_fault(self.material, self.reason)
 
@@ -376,7 +356,7 @@ class Refused(Answer):
 
     reason: str
 
-    def arrive(self, client: RenderClient) -> None:
+    def arrive(self, client: Client) -> None:
         """Keep the reason for when the process has ended."""
         client.refused(self.reason)
 
@@ -387,6 +367,6 @@ class Trouble(Answer):
 
     reason: str
 
-    def arrive(self, client: RenderClient) -> None:
+    def arrive(self, client: Client) -> None:
         """Tell it."""
         client.on_trouble(self.reason)

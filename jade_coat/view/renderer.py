@@ -21,7 +21,6 @@ from jade_coat.view.gpu_assets import GpuAssets
 from jade_coat.view.gpu_scenes import GpuScenes
 from jade_coat.view.light import DEFAULT_LIGHT, Light
 from jade_coat.view.looks import batches
-from jade_coat.view.messages import Eye, Marks, Part
 from jade_coat.view.passes import Pass
 from jade_coat.view.passes.compose import ComposePass
 from jade_coat.view.passes.forward import ForwardPass
@@ -30,6 +29,7 @@ from jade_coat.view.passes.marks import MarksPass
 from jade_coat.view.passes.shadow import ShadowPass
 from jade_coat.view.passes.surfaces import SurfacePass
 from jade_coat.view.programs import ProgramFault, ProgramShop
+from jade_coat.view.requests import Eye, Marks, Part
 
 
 class Renderer:

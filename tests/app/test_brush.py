@@ -14,9 +14,9 @@ from PyQt6.QtWidgets import QApplication
 from jade_coat.app import importing
 from jade_coat.app.brush import tool as brush_tool
 from jade_coat.app.brush.pen import draw
-from jade_coat.bake.job import Job
 from jade_coat.files.gltf_writer import mesh_glb
 from jade_coat.files.project_folder import open_project
+from jade_coat.jobs.job import Job
 from jade_coat.mesh.data import FULL
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.mesh.subdivide import subdivided

@@ -58,7 +58,7 @@ def test_a_gradient_is_seen_at_once_moved_by_its_handles_and_applied_as_one_chan
     fill.keep.setChecked(True)
     hand.click(fill.apply_button)
     assert not fill.live
-    assert session.project.prop("kiln_wall_prop").rules[0].ground == "gradient"
+    assert session.project.prop("kiln_wall_prop").rules[0].measure == "gradient"
     assert len(session.document._behind) == steps + 1
     session.save(tmp_path / "p")
     assert (
@@ -72,9 +72,9 @@ def test_a_gradient_is_seen_at_once_moved_by_its_handles_and_applied_as_one_chan
 
 def test_taking_a_fill_back_restores_the_paint_bit_for_bit(hand: Hand, fill) -> None:
     before = wall_paint(hand)
-    for ground in ("noise", "angle", "cavity", "part", "height", "channel", "even", "distance"):
-        fill._choose(ground)
-        assert fill.ground.currentData() == ground
+    for measure in ("noise", "angle", "cavity", "part", "height", "channel", "even", "distance"):
+        fill._choose(measure)
+        assert fill.measure.currentData() == measure
     hand.click(fill.start_button)
     settled_paint(hand)
     fill._choose("even")

@@ -22,8 +22,8 @@ from jade_coat.app.build.texture_size import TextureSize
 from jade_coat.app.controls.numbers import NotANumber, read_numbers
 from jade_coat.app.dialogs.slot_match import SlotMatch
 from jade_coat.app.mishaps import Mishaps
-from jade_coat.bake.job import Cancelled, Job
 from jade_coat.files.project_folder import open_project
+from jade_coat.jobs.job import Cancelled, Job
 from jade_coat.maps.images import png_bytes
 from jade_coat.maps.mapset import MapFile, MapSet
 from jade_coat.material.fields import Spec

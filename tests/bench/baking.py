@@ -6,10 +6,10 @@ import cv2
 import numpy as np
 
 from jade_coat.bake.baker import bake_slot, evaluated
-from jade_coat.bake.job import Job
 from jade_coat.bake.raster import cover
 from jade_coat.bake.scene_bake import SceneBaker
 from jade_coat.bake.unwrap import bake_mesh
+from jade_coat.jobs.job import Job
 from tests.bench.common import alternate, entry
 from tests.support import Demo
 

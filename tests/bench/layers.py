@@ -13,9 +13,9 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from jade_coat.bake.section import cut, trace
 from jade_coat.files.assets import Assets
 from jade_coat.files.project_folder import save_project
+from jade_coat.looking.section import cut, trace
 from jade_coat.maps.mapset import MapFile, MapSet
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.material.material import Coat, Finish, Material

@@ -12,9 +12,10 @@ from jade_coat.mesh import shapes
 from jade_coat.mesh.brush import Brush
 from jade_coat.mesh.canvas import MapCanvas, VertexCanvas
 from jade_coat.mesh.data import FULL, MeshData
-from jade_coat.mesh.filling import PaintRule, filled
+from jade_coat.mesh.filling import filled
 from jade_coat.mesh.painting import PaintMap, shown_paint
 from jade_coat.mesh.stroke import Stroke
+from jade_coat.stage.paint_rules import PaintRule
 from tests.bench.common import alternate, entry
 
 UP = np.array([0.0, 1.0, 0.0])

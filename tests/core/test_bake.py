@@ -16,11 +16,7 @@ import pytest
 import trimesh
 
 from jade_coat.bake import baker
-from jade_coat.bake.apart import WorkDied, apart
-from jade_coat.bake.attributes import instance_values
 from jade_coat.bake.baker import Look, bake_slot
-from jade_coat.bake.coverage import coverage_shares
-from jade_coat.bake.job import Cancelled, Job
 from jade_coat.bake.raster import cover
 from jade_coat.bake.scene_bake import SceneBaker, bake_to_folder, export_glb
 from jade_coat.bake.unwrap import bake_mesh
@@ -29,6 +25,10 @@ from jade_coat.files.glsl_bundle import write_bundle
 from jade_coat.files.gltf_reader import read_gltf
 from jade_coat.files.library import Library
 from jade_coat.files.mesh_files import read_mesh
+from jade_coat.jobs.apart import WorkDied, apart
+from jade_coat.jobs.job import Cancelled, Job
+from jade_coat.looking.attributes import instance_values
+from jade_coat.looking.coverage import coverage_shares
 from jade_coat.maps.images import png_bytes, read_image
 from jade_coat.maps.mapset import MapSet
 from jade_coat.material.material import Coat, Finish, Material, field_values

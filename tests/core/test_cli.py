@@ -119,7 +119,7 @@ def test_a_shot_is_the_real_window(demo_folder: Path, tmp_path: Path) -> None:
 def test_paint_is_filled_by_rule_and_carried_over_to_another_mesh(demo_folder: Path, tmp_path: Path, capsys) -> None:
     folder = tmp_path / "p"
     shutil.copytree(demo_folder, folder)
-    rule = '{"ground": "height", "range": [0.0, 2.0], "channels": [2]}'
+    rule = '{"measure": "height", "range": [0.0, 2.0], "channels": [2]}'
     assert main(["fill", str(folder), "--prop", "kiln_wall_prop", "--rule", rule]) == 0
     opened = open_project(folder)
     mesh = Library(opened.assets).mesh_by_id(opened.project, "kiln_wall")

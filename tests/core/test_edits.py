@@ -16,11 +16,11 @@ from jade_coat.material.material import Coat, Material, fields_of, options_of, o
 from jade_coat.material.placing import MOVE_KINDS, PREFIX
 from jade_coat.material.recipes import Recipe, RecipeInput, Step, recipe_value
 from jade_coat.material.where import TERM_KINDS
-from jade_coat.mesh.filling import PaintRule
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.stage.document import Document
 from jade_coat.stage.edits import EDITS
 from jade_coat.stage.looks import dial_values
+from jade_coat.stage.paint_rules import PaintRule
 from jade_coat.stage.project import Group, MeshAsset, Project, Prop
 from jade_coat.stage.references import losses, references
 from tests.support import every_kind_of_project

@@ -9,16 +9,17 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 from scipy.interpolate import PchipInterpolator
 
-from jade_coat.bake.surroundings import surroundings
+from jade_coat.looking.surroundings import surroundings
 from jade_coat.maps.images import as_float, read_image
 from jade_coat.material.surface import Role
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import FULL, MeshData, Slot
-from jade_coat.mesh.filling import GROUND_LABELS, OWN, PaintRule, filled, map_filled, run_rules
+from jade_coat.mesh.filling import filled, map_filled, run_rules
 from jade_coat.mesh.filling import shares as shares_at
-from jade_coat.mesh.grounds import Around, openness
+from jade_coat.mesh.measures import OWN, Around, openness
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.mesh.places import Places
+from jade_coat.stage.paint_rules import MEASURE_LABELS, PaintRule
 from jade_coat.stage.turns import turn_matrix, turn_of
 
 ONE = np.eye(4)
@@ -79,7 +80,7 @@ def test_local_and_world_gradients_differ_by_the_props_turn_alone(x, y, z) -> No
 def test_an_angle_gradient_leaves_all_that_faces_sideways_or_down_the_second_value() -> None:
     """From 0° to 90° about "up" (common practice, no source); on a ball the angle is known in closed form."""
     mesh = shapes.ball(0.5, 64)
-    rule = PaintRule(ground="angle", range=(0.0, np.pi / 2))
+    rule = PaintRule(measure="angle", range=(0.0, np.pi / 2))
     got = shares(rule, mesh, ONE)
     expected = np.clip(np.arccos(np.clip(mesh.normals[:, 1], -1, 1)) / (np.pi / 2), 0, 1)
     np.testing.assert_allclose(got, expected, atol=2e-6)
@@ -123,25 +124,25 @@ def test_pieces_get_a_value_each() -> None:
     mesh = joined(ball, moved(ball, apart), shapes.box(0.2, 0.2, 0.2))
     pieces = mesh.pieces
     assert len(np.unique(pieces)) == 3
-    got = shares(PaintRule(ground="part", seed=3), mesh, ONE)
+    got = shares(PaintRule(measure="part", seed=3), mesh, ONE)
     assert len(np.unique(got)) == 3
     assert all(np.ptp(got[pieces == p]) == 0 for p in range(3))
 
 
 @settings(max_examples=40, deadline=None)
-@given(st.sampled_from(list(GROUND_LABELS)), st.sampled_from(["replace", "multiply", "add", "max", "min"]),
+@given(st.sampled_from(list(MEASURE_LABELS)), st.sampled_from(["replace", "multiply", "add", "max", "min"]),
        st.floats(0, 1), st.floats(0, 1), st.floats(0, 1), st.booleans())  # fmt: skip
-def test_fills_stay_inside_and_strength_0_changes_nothing(ground, mix, a, b, strength, invert) -> None:
+def test_fills_stay_inside_and_strength_0_changes_nothing(measure, mix, a, b, strength, invert) -> None:
     mesh = shapes.ball(0.5, 10)
     rng = np.random.default_rng(5)
     paint = Paint.of(rng.integers(0, FULL + 1, (mesh.vertex_count, 4)).astype(np.uint16))
     rule = PaintRule(
-        ground=ground, mix=mix, a=a, b=b, strength=strength, invert=invert, channels=(1, 2), range=(0.0, 1.0)
+        measure=measure, mix=mix, a=a, b=b, strength=strength, invert=invert, channels=(1, 2), range=(0.0, 1.0)
     )
     other = shapes.ball(0.3, 8)
     around = Around({"other": (other, ONE)}, lambda map_set, read, uv: uv.sum(axis=1))
     rule = rule.with_(other="other", map_set="some")
-    if ground not in (*OWN, "channel"):
+    if measure not in (*OWN, "channel"):
         t = shares_at(rule, Places(mesh, slice(0, mesh.vertex_count)), ONE, around=around)
         assert t.min() >= 0
         assert t.max() <= 1
@@ -157,10 +158,10 @@ def test_a_slot_alone_is_filled_and_untouched_tiles_are_shared() -> None:
     slot = mesh.slots[0]
     inside = np.unique(mesh.triangles[slot.start : slot.start + slot.count])
     paint = bare(mesh)
-    after = filled(PaintRule(ground="even", slot=slot.name), mesh, ONE, paint)
+    after = filled(PaintRule(measure="even", slot=slot.name), mesh, ONE, paint)
     changed = np.flatnonzero(after.whole()[:, 0] == FULL)
     assert np.array_equal(changed, inside)
-    assert filled(PaintRule(ground="even", slot=slot.name), mesh, ONE, after).changed_tiles(after) == []
+    assert filled(PaintRule(measure="even", slot=slot.name), mesh, ONE, after).changed_tiles(after) == []
     with pytest.raises(KeyError, match="no slot 'Lid'"):
         filled(PaintRule(slot="Lid"), mesh, ONE, paint)
     with pytest.raises(ValidationError, match="channels 0 to 15"):
@@ -169,7 +170,7 @@ def test_a_slot_alone_is_filled_and_untouched_tiles_are_shared() -> None:
 
 def test_rules_run_in_turn() -> None:
     mesh = shapes.box(1.0, 1.0, 1.0)
-    rules = (PaintRule(ground="even", b=0.5), PaintRule(ground="channel", source=0, channels=(2,), invert=True))
+    rules = (PaintRule(measure="even", b=0.5), PaintRule(measure="channel", source=0, channels=(2,), invert=True))
     after = run_rules(rules, mesh, ONE, bare(mesh)).whole()
     assert set(after[:, 0].tolist()) == {round(0.5 * FULL)}
     np.testing.assert_allclose(after[:, 2] / FULL, 0.5, atol=2 / FULL)
@@ -182,7 +183,7 @@ def test_distance_from_another_mesh_is_measured_to_its_surface_in_the_world() ->
     here[:3, :3] = turn_matrix(turn_of(0.3, 0.2, 0.1))
     there[:3, :3] *= 0.4
     there[:3, 3] = (0.3, 1.2, -0.2)
-    rule = PaintRule(ground="mesh", other="ball", range=(0.0, 2.0))
+    rule = PaintRule(measure="mesh", other="ball", range=(0.0, 2.0))
     got = filled(rule, mesh, here, bare(mesh), Around({"ball": (ball, there)})).whole()[:, 0] / FULL
     world = mesh.positions @ here[:3, :3].T
     expected = np.linalg.norm(world - there[:3, 3], axis=1) - 0.2
@@ -202,14 +203,14 @@ def test_what_reworks_a_channel_follows_its_closed_forms() -> None:
         return filled(PaintRule(**rule), mesh, ONE, paint).whole()[:, 0] / FULL
 
     one = 1.5 / FULL
-    np.testing.assert_allclose(made(ground="clamp", a=0.7, b=0.2), np.clip(old, 0.2, 0.7), atol=one)
-    levels = made(ground="levels", range=(0.25, 0.75), a=0.1, b=0.9)
+    np.testing.assert_allclose(made(measure="clamp", a=0.7, b=0.2), np.clip(old, 0.2, 0.7), atol=one)
+    levels = made(measure="levels", range=(0.25, 0.75), a=0.1, b=0.9)
     np.testing.assert_allclose(levels, 0.1 + 0.8 * np.clip((old - 0.25) * 2, 0, 1), atol=one)
-    np.testing.assert_allclose(made(ground="levels", range=(0, 1), invert=True), 1 - old, atol=one)
+    np.testing.assert_allclose(made(measure="levels", range=(0, 1), invert=True), 1 - old, atol=one)
     points = ((0.0, 0.0), (0.2, 0.5), (0.7, 0.6), (1.0, 1.0))
-    curved = made(ground="channel", source=0, ease="curve", curve=points)
+    curved = made(measure="channel", source=0, ease="curve", curve=points)
     np.testing.assert_allclose(curved, PchipInterpolator(*zip(*points, strict=True))(old), atol=2 * one)  # SciPy's
-    np.testing.assert_allclose(made(ground="even", b=1.0, chosen=1), np.where(ramp[:, 1] > 0, 1.0, old), atol=one)
+    np.testing.assert_allclose(made(measure="even", b=1.0, chosen=1), np.where(ramp[:, 1] > 0, 1.0, old), atol=one)
 
 
 def test_a_blur_keeps_a_slope_softens_a_step_and_stays_on_its_side_of_a_thin_wall() -> None:
@@ -223,7 +224,7 @@ def test_a_blur_keeps_a_slope_softens_a_step_and_stays_on_its_side_of_a_thin_wal
     values = np.zeros((2 * n, 4), np.uint16)
     values[:n, 0] = np.round((front.positions[:, 0] / 4 + 0.5) * FULL)
     values[:n, 1] = np.where(front.positions[:, 0] < 0, FULL, 0)
-    got = filled(PaintRule(ground="blur", size=0.3, channels=(0, 1)), mesh, ONE, Paint.of(values)).whole()
+    got = filled(PaintRule(measure="blur", size=0.3, channels=(0, 1)), mesh, ONE, Paint.of(values)).whole()
     inner = (np.abs(front.positions[:, [0, 2]]) < 0.6).all(axis=1)
     np.testing.assert_allclose(got[:n, 0][inner] / FULL, values[:n, 0][inner] / FULL, atol=0.004)
     assert got[n:].max() == 0
@@ -239,7 +240,7 @@ def test_one_piece_alone_is_filled_and_a_map_is_filled_as_vertices_are() -> None
     apart = np.eye(4)
     apart[0, 3] = 2.0
     mesh = joined(ball, moved(ball, apart))
-    after = filled(PaintRule(ground="even", piece=(2.1, 0.2, 0.0)), mesh, ONE, bare(mesh)).whole()[:, 0]
+    after = filled(PaintRule(measure="even", piece=(2.1, 0.2, 0.0)), mesh, ONE, bare(mesh)).whole()[:, 0]
     assert (after == np.where(mesh.positions[:, 0] > 1, FULL, 0)).all()
     sheet = shapes.plane(2.0, 2.0, 0.5)
     laid = sheet.with_(uvs=((sheet.uvs[0] / 2).astype(np.float32),))
@@ -251,14 +252,14 @@ def test_one_piece_alone_is_filled_and_a_map_is_filled_as_vertices_are() -> None
     for rule, expected in (
         (PaintRule(points=((0.0, 0.0, -1.0), (0.5, 0.2, 0.8)), space="world"),
          (world - [0.0, 0.0, -1.0]) @ [0.5, 0.2, 1.8] / (0.25 + 0.04 + 3.24)),
-        (PaintRule(ground="height", range=(-0.5, 0.5)), world[..., 1] + 0.5),
-        (PaintRule(ground="distance", points=((0.2, 0.0, 0.0), (0.0, 0.0, 0.0)), range=(0.0, 1.0)),
+        (PaintRule(measure="height", range=(-0.5, 0.5)), world[..., 1] + 0.5),
+        (PaintRule(measure="distance", points=((0.2, 0.0, 0.0), (0.0, 0.0, 0.0)), range=(0.0, 1.0)),
          np.hypot(x[None, :] - 0.2, x[:, None])),
     ):  # fmt: skip
         made = map_filled(rule, laid, matrix, blank).picture()[..., 0] / FULL
         np.testing.assert_allclose(made, np.clip(expected, 0, 1), atol=2e-4)
-    half = map_filled(PaintRule(ground="even", strength=0.5), laid, matrix, blank)
-    assert map_filled(PaintRule(ground="even", strength=0.0), laid, matrix, half).paint is half.paint
+    half = map_filled(PaintRule(measure="even", strength=0.5), laid, matrix, blank)
+    assert map_filled(PaintRule(measure="even", strength=0.0), laid, matrix, half).paint is half.paint
 
 
 def test_a_map_set_is_read_as_its_file_holds_it(demo) -> None:

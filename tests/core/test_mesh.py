@@ -17,7 +17,8 @@ from jade_coat.files.gltf_reader import read_gltf
 from jade_coat.files.gltf_writer import mesh_glb
 from jade_coat.files.mesh_files import read_mesh
 from jade_coat.mesh import shapes
-from jade_coat.mesh.data import FULL, BadMesh, MeshData, Slot, build_mesh
+from jade_coat.mesh.building import build_mesh
+from jade_coat.mesh.data import FULL, BadMesh, MeshData, Slot
 from jade_coat.mesh.picking import hit_in_world, target
 from tests.support import NODE, node_script
 

@@ -9,7 +9,6 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jade_coat.bake.job import Job
 from jade_coat.bake.scene_bake import bake_to_folder
 from jade_coat.files import atomic
 from jade_coat.files.atomic import WriteFailed, write_all
@@ -17,6 +16,7 @@ from jade_coat.files.glsl_bundle import bundle_files, write_bundle
 from jade_coat.files.library import Library
 from jade_coat.files.names import file_name, one_line
 from jade_coat.files.project_folder import open_project, save_project
+from jade_coat.jobs.job import Job
 from jade_coat.stage.project import Project
 from tests.support import every_kind_of_project
 

@@ -7,12 +7,12 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from jade_coat.bake.coverage import coverage_shares
-from jade_coat.bake.job import Job
 from jade_coat.bake.scene_bake import SceneBaker
-from jade_coat.bake.section import cut, trace
 from jade_coat.check.paint_costs import total, ways
 from jade_coat.files.project_folder import open_project, save_project
+from jade_coat.jobs.job import Job
+from jade_coat.looking.coverage import coverage_shares
+from jade_coat.looking.section import cut, trace
 from jade_coat.mesh.brush import Brush
 from jade_coat.mesh.canvas import MapCanvas, VertexCanvas
 from jade_coat.mesh.painting import TILE, PaintMap
@@ -22,7 +22,7 @@ from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.scene import build_scene
 from jade_coat.view.camera import project as project_points
 from jade_coat.view.camera import ray
-from jade_coat.view.messages import Part
+from jade_coat.view.requests import Part
 from tests.support import Demo, eye_for
 
 WALL = "kiln_wall_prop"

@@ -10,14 +10,16 @@ from hypothesis import strategies as st
 
 from jade_coat.mesh import shapes
 from jade_coat.mesh.brush import Brush, falloff
+from jade_coat.mesh.building import build_mesh
 from jade_coat.mesh.canvas import MapCanvas, VertexCanvas
-from jade_coat.mesh.data import FULL, MeshData, build_mesh
-from jade_coat.mesh.filling import PaintRule, map_filled
+from jade_coat.mesh.data import FULL, MeshData
+from jade_coat.mesh.filling import map_filled
 from jade_coat.mesh.painting import TILE, Paint, PaintMap, shown_paint
 from jade_coat.mesh.stroke import Stroke
 from jade_coat.mesh.subdivide import subdivided
 from jade_coat.mesh.surface_index import surface_index
 from jade_coat.mesh.transfer import map_from_vertices, map_transferred, transferred, vertices_from_map
+from jade_coat.stage.paint_rules import PaintRule
 
 UP = np.array([0.0, 1.0, 0.0])
 
@@ -498,5 +500,5 @@ def test_a_map_over_uvs_that_repeat_a_thousand_times_is_painted_and_filled_at_on
     stroke.dab(np.array([0.1, 0.0, 0.1]), UP, Brush(radius=0.0004, strength=1.0, falloff="flat"))
     painted = blank.with_paint(stroke.paint()).picture()[..., 0]
     assert 0 < (painted == 255).sum() < 0.6 * painted.size
-    whole = map_filled(PaintRule(ground="even"), far, np.eye(4), blank)
+    whole = map_filled(PaintRule(measure="even"), far, np.eye(4), blank)
     assert (whole.picture()[..., 0] == 255).all()

@@ -7,13 +7,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from jade_coat.bake.attributes import instance_values
-from jade_coat.bake.job import Job
-from jade_coat.bake.placed import placed_mesh
 from jade_coat.bake.scene_bake import export_glb
 from jade_coat.files.assets import Assets
 from jade_coat.files.library import Library
 from jade_coat.files.mesh_files import read_mesh
+from jade_coat.jobs.job import Job
+from jade_coat.looking.attributes import instance_values
+from jade_coat.looking.placed import placed_mesh
 from jade_coat.maps.packing import PackedLookup, Texture
 from jade_coat.maps.sampling import reading
 from jade_coat.material.compile import compile_material, with_shared

@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from jade_coat.bake.section import cut, trace
 from jade_coat.files.assets import Assets
 from jade_coat.files.library import Library
+from jade_coat.looking.section import cut, trace
 from jade_coat.material.material import Coat, Material
 from jade_coat.material.seam import Seam
 from jade_coat.material.surface import Surface

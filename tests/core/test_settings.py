@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 from pydantic import ValidationError
 
-from jade_coat.bake.job import Job
 from jade_coat.bake.scene_bake import SceneBaker
 from jade_coat.files.project_folder import open_project, save_project
+from jade_coat.jobs.job import Job
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.material.compile import compile_material, live_fields
 from jade_coat.material.material import Coat, Dial, Link, Material, dial_spec, options_of, specialised

@@ -8,9 +8,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from jade_coat.bake.baker import bake_slot
-from jade_coat.bake.job import Job
 from jade_coat.bake.scene_bake import SceneBaker
 from jade_coat.bake.unwrap import bake_mesh
+from jade_coat.jobs.job import Job
 from jade_coat.material.compile import compile_material, live_fields, structure, with_shared
 from jade_coat.material.material import Coat, Link, Material, field_values
 from jade_coat.material.surface import NoMaps, Surface

@@ -13,8 +13,6 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from jade_coat.bake.apart import apart
-from jade_coat.bake.job import Cancelled, Job
 from jade_coat.bake.raster import cover
 from jade_coat.bake.scene_bake import bake_to_folder, export_glb
 from jade_coat.bake.tiling import prop_repetition
@@ -24,6 +22,8 @@ from jade_coat.files.library import Library
 from jade_coat.files.mesh_files import read_mesh
 from jade_coat.files.migrations import brought_up
 from jade_coat.files.project_folder import FILE, save_project
+from jade_coat.jobs.apart import apart
+from jade_coat.jobs.job import Cancelled, Job
 from jade_coat.maps.color import to_linear
 from jade_coat.maps.images import png_bytes, read_image
 from jade_coat.maps.mapset import MapFile, MapSet

@@ -18,7 +18,7 @@ LEFT = 88
 STREAM = "channels"
 
 
-class ChannelViews(Overlay):
+class ChannelViews(Overlay[View]):
     """Four pictures along the view's lower edge; a click shows one channel alone, another the material again."""
 
     def __init__(self, view: View, state: BrushState) -> None:

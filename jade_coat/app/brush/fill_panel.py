@@ -18,15 +18,16 @@ from jade_coat.app.controls.settings import field_for
 from jade_coat.app.session import Session
 from jade_coat.app.view.overlay import Overlay
 from jade_coat.app.view.view import View
-from jade_coat.bake.surroundings import surroundings
+from jade_coat.looking.surroundings import surroundings
 from jade_coat.material.fields import Setting, Spec, Vec3
 from jade_coat.material.where import MAP_READS
 from jade_coat.mesh.data import MeshData
-from jade_coat.mesh.filling import GROUND_HINTS, GROUND_LABELS, PaintRule, filled, map_filled
-from jade_coat.mesh.grounds import Around
+from jade_coat.mesh.filling import filled, map_filled
+from jade_coat.mesh.measures import Around
 from jade_coat.mesh.painting import Paint, PaintMap, shown_paint
 from jade_coat.program.types import Array
 from jade_coat.stage import edits
+from jade_coat.stage.paint_rules import MEASURE_HINTS, MEASURE_LABELS, PaintRule
 from jade_coat.stage.project import Prop
 from jade_coat.view.camera import project, ray
 
@@ -166,7 +167,7 @@ class FillPanel(QWidget):
         made: PaintRule = self.rule.with_(**changes)
         if made == self.rule:
             return
-        rebuilt = any(getattr(made, n) != getattr(self.rule, n) for n in ("ground", "space", "ease", "tiled"))
+        rebuilt = any(getattr(made, n) != getattr(self.rule, n) for n in ("measure", "space", "ease", "tiled"))
         self.rule = made
         if rebuilt:
             self._rebuild()
@@ -216,20 +217,20 @@ class FillPanel(QWidget):
         if prop is None:
             self._box.addWidget(label("Choose a prop to fill.", "quiet"))
             return
-        grounds = [(k, text) for k, text in GROUND_LABELS.items()]
-        self.ground = choice(grounds, rule.ground, self._choose, GROUND_HINTS[rule.ground])
-        self._line("By", self.ground)
-        self._box.addWidget(label(GROUND_HINTS[rule.ground], "quiet", wrap=True))
+        measures = [(k, text) for k, text in MEASURE_LABELS.items()]
+        self.measure = choice(measures, rule.measure, self._choose, MEASURE_HINTS[rule.measure])
+        self._line("By", self.measure)
+        self._box.addWidget(label(MEASURE_HINTS[rule.measure], "quiet", wrap=True))
         self._build_actions()
         self._number("a", Spec("A"))
         self._number("b", Spec("B"))
-        if rule.ground in SPACED:
+        if rule.measure in SPACED:
             spaces = [("object", "the object"), ("world", "the world")]
             self._line("Fixed to", choice(spaces, rule.space, self._set_space))
-        for name, spec in FIELDS[rule.ground]:
+        for name, spec in FIELDS[rule.measure]:
             self._number(name, spec)
         self._build_sources(prop)
-        if rule.ground not in ("clamp", "blur", "even"):
+        if rule.measure not in ("clamp", "blur", "even"):
             eases = [(k, k.capitalize()) for k in ("linear", "smooth", "step", "curve")]
             self._line("Ease", choice(eases, rule.ease, lambda e: self.set(ease=e)))
             if rule.ease == "curve":
@@ -260,16 +261,16 @@ class FillPanel(QWidget):
             self._box.addLayout(row(self.start_button, 1))
 
     def _build_sources(self, prop: Prop) -> None:
-        """What the ground reads beside the mesh."""
+        """What the measure reads beside the mesh."""
         rule, project = self.rule, self._session.project
-        if rule.ground == "channel":
+        if rule.measure == "channel":
             first = 4 * self._brush.color_set
             sources = [(str(first + i), f"Channel {c}") for i, c in enumerate("RGBA")]
             self._line("Reads", choice(sources, str(rule.source), lambda c: self.set(source=int(c))))
-        elif rule.ground == "mesh":
+        elif rule.measure == "mesh":
             others = [("", "Choose…"), *((p.id, p.name) for p in project.props if p.id != prop.id)]
             self._line("From", choice(others, rule.other, lambda p: self.set(other=p)))
-        elif rule.ground == "map":
+        elif rule.measure == "map":
             sets = [("", "Choose…"), *((s.id, s.name) for s in project.map_sets)]
             self._line("Map set", choice(sets, rule.map_set, self._choose_map))
             held = next((s.maps for s in project.map_sets if s.id == rule.map_set), ())
@@ -323,7 +324,7 @@ class FillPanel(QWidget):
                 "×", partial(self._session.do, edits.drop_rule(prop=prop.id, index=i)), "plain", "Forget this rule"
             )
             drop.setFixedSize(26, 26)
-            self._box.addLayout(row(label(f"{i + 1}. {GROUND_LABELS[kept.ground]} on {names}"), 1, drop))
+            self._box.addLayout(row(label(f"{i + 1}. {MEASURE_LABELS[kept.measure]} on {names}"), 1, drop))
         if prop.rules:
             self._box.addWidget(
                 button("Run the rules again", self.run_again, "add", "In order, on the paint as it is now")
@@ -371,9 +372,9 @@ class FillPanel(QWidget):
             if isinstance(control, NumberField):
                 control.show_value(self._value(name))
 
-    def _choose(self, ground: str) -> None:
-        changes = {"ground": ground, **STARTS.get(ground, {})}
-        if ground in POINTED and self.prop is not None:
+    def _choose(self, measure: str) -> None:
+        changes = {"measure": measure, **STARTS.get(measure, {})}
+        if measure in POINTED and self.prop is not None:
             changes["points"] = self._ends(self.prop)
         self.set(**changes)
 
@@ -473,7 +474,7 @@ def _filled(rule: PaintRule, mesh: MeshData, matrix: Array, painted: Painted, ar
     return filled(rule, mesh, matrix, painted, around)
 
 
-class FillHandles(Overlay):
+class FillHandles(Overlay[View]):
     """The two points of a gradient on the view, to be dragged."""
 
     def __init__(self, view: View, panel: FillPanel) -> None:
@@ -484,7 +485,7 @@ class FillHandles(Overlay):
     def _places(self) -> list[QPointF]:
         """Where the points of the rule lie on the view."""
         panel, prop = self._panel, self._panel.prop
-        shows = {"gradient": 2, "distance": 1}.get(panel.rule.ground, 0)
+        shows = {"gradient": 2, "distance": 1}.get(panel.rule.measure, 0)
         if prop is None or self.view.tool != "brush" or self.view.shape or not panel.live or not shows:
             return []
         points = np.array(panel.rule.points[:shows])
@@ -528,7 +529,7 @@ class FillHandles(Overlay):
         points = np.array(panel.rule.points, np.float64)
         world = _moved(points, prop.matrix()) if own else points
         origin, way = ray(self.view.main_eye(), at.x() / max(self.view.width(), 1), at.y() / max(self.view.height(), 1))
-        free = panel.rule.ground != "gradient" or bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        free = panel.rule.measure != "gradient" or bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         held, other = world[self._grabbed], world[1 - self._grabbed]
         along = None if free else _along_line(held, other, origin, way)
         if along is None:

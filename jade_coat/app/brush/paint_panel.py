@@ -15,10 +15,10 @@ from jade_coat.app.brush.state import BrushState
 from jade_coat.app.brush.tool import BrushTool
 from jade_coat.app.controls.basics import Line, button, choice, clear, label, row
 from jade_coat.app.session import Session
-from jade_coat.bake.apart import apart
-from jade_coat.bake.job import Job
 from jade_coat.bake.unwrap import with_paint_uvs
 from jade_coat.check.paint_costs import best_uv_set, length, size
+from jade_coat.jobs.apart import apart
+from jade_coat.jobs.job import Job
 from jade_coat.maps.images import png_bytes
 from jade_coat.maps.mapset import MapFile, MapSet
 from jade_coat.material.surface import Role

@@ -30,7 +30,7 @@ from jade_coat.program.types import Array
 from jade_coat.stage import edits
 from jade_coat.stage.project import Prop
 from jade_coat.view.camera import project
-from jade_coat.view.messages import Marks, Part
+from jade_coat.view.requests import Marks, Part
 
 HOLD_MS = 40
 """How often an airbrush that is held still paints."""
@@ -67,7 +67,7 @@ class Contact:
     radius: float
 
 
-class BrushTool(Overlay):
+class BrushTool(Overlay[View]):
     """The brush over the view. `state` holds its settings."""
 
     touched = pyqtSignal()

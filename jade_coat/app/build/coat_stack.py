@@ -20,7 +20,7 @@ from jade_coat.app.build.section_strip import SectionStrip
 from jade_coat.app.build.swatches import Swatches
 from jade_coat.app.controls.basics import DraggedRow, button, clear, column, holder, label, row, scrolled
 from jade_coat.app.session import Session
-from jade_coat.bake.coverage import coverage_shares
+from jade_coat.looking.coverage import coverage_shares
 from jade_coat.material.compile import COAT_COLORS
 from jade_coat.material.material import Coat
 from jade_coat.stage import edits

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QPainter, QPen, QPolygonF, QSinglePointEvent
 from jade_coat.app import theme
 from jade_coat.app.view.overlay import Overlay
 from jade_coat.app.view.view import View
-from jade_coat.bake.section import SurfaceLine, line_across, longest_run, trace
+from jade_coat.looking.section import SurfaceLine, line_across, longest_run, trace
 from jade_coat.mesh.picking import target
 from jade_coat.stage.project import Prop
 from jade_coat.view.camera import project, ray
@@ -20,7 +20,7 @@ GRID = (40, 26)
 """Rays across and down the view that look for the slot."""
 
 
-class SectionLine(Overlay):
+class SectionLine(Overlay[View]):
     """Keeps a line on the chosen prop's slot. `drawing` makes the next drag across the view a new line."""
 
     changed = pyqtSignal()

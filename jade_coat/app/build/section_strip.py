@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QWidget
 from jade_coat.app import theme
 from jade_coat.app.build.section_line import SectionLine
 from jade_coat.app.session import Session
-from jade_coat.bake.section import Cut, cut
+from jade_coat.looking.section import Cut, cut
 from jade_coat.maps.color import to_srgb
 from jade_coat.material.compile import COAT_COLORS
 from jade_coat.program.types import Array

@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
 
 from jade_coat.app.controls.basics import button, choice, label, row
 from jade_coat.app.session import Session
-from jade_coat.bake.job import Cancelled, Job
+from jade_coat.jobs.job import Cancelled, Job
 from jade_coat.material.fields import Spec
 
 TILE = Spec("Tile size", unit="m", low=0.001, high=1000.0, soft=(0.05, 8.0), logarithmic=True,

@@ -9,13 +9,14 @@ from PyQt6.QtGui import QPainter, QPen, QRadialGradient, QSinglePointEvent
 
 from jade_coat.app import theme
 from jade_coat.app.view.overlay import Overlay
+from jade_coat.app.view.view import View
 from jade_coat.stage import edits
 
 RADIUS = 27.0
 LOWEST, HIGHEST = 0.04, 1.5
 
 
-class LightDome(Overlay):
+class LightDome(Overlay[View]):
     """The sky from above, the viewer at its foot: the rim is the horizon, the middle overhead."""
 
     _at: tuple[float, float] | None = None

@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import Generic, TypeVar
 
 from PyQt6.QtCore import QObject, QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QSinglePointEvent, QWheelEvent
+from PyQt6.QtWidgets import QWidget
 
 from jade_coat.app import theme
-
-if TYPE_CHECKING:
-    from jade_coat.app.view.view import View
 
 
 def draw_tag(painter: QPainter, corner: QPointF, text: str, weight: int = 500, most: float = 1e9) -> None:
@@ -25,10 +23,13 @@ def draw_tag(painter: QPainter, corner: QPointF, text: str, weight: int = 500, m
     painter.drawText(tag, Qt.AlignmentFlag.AlignCenter, shown)
 
 
-class Overlay(QObject):
+Over = TypeVar("Over", bound=QWidget)
+
+
+class Overlay(QObject, Generic[Over]):
     """One thing over the view. An overlay that returns True from `press` gets the moves until the release."""
 
-    def __init__(self, view: View) -> None:
+    def __init__(self, view: Over) -> None:
         super().__init__(view)
         self.view = view
 

@@ -7,8 +7,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from jade_coat.app.session import Session
-from jade_coat.bake.look_at import look_at
-from jade_coat.bake.placed import PlacedMesh, placed_mesh
+from jade_coat.looking.look_at import look_at
+from jade_coat.looking.placed import PlacedMesh, placed_mesh
 from jade_coat.material.kinds import kind_of
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.picking import Hit, hit_in_world, target
@@ -16,7 +16,7 @@ from jade_coat.program.types import Array
 from jade_coat.stage.looks import material_of, moves_vertices
 from jade_coat.stage.project import Prop
 from jade_coat.view.camera import ray
-from jade_coat.view.messages import Eye
+from jade_coat.view.requests import Eye
 
 
 @dataclass(frozen=True)

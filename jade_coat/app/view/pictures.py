@@ -22,7 +22,7 @@ from jade_coat.stage.project import Project
 from jade_coat.view.camera import eye_of
 from jade_coat.view.client import Picture
 from jade_coat.view.link import PREVIEW, STAGE
-from jade_coat.view.messages import Eye, Marks, Part
+from jade_coat.view.requests import Eye, Marks, Part
 
 SAMPLES = 8
 FAR_SAMPLES = 4

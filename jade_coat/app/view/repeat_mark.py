@@ -20,7 +20,7 @@ NOTABLE = 0.2
 ALARMING = 0.5
 
 
-class RepeatMark(Overlay):
+class RepeatMark(Overlay[View]):
     """Measures the chosen prop's slot whenever its look has changed and the view has come to rest."""
 
     def __init__(self, view: View) -> None:

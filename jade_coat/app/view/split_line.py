@@ -7,11 +7,12 @@ from PyQt6.QtGui import QPainter, QPen, QSinglePointEvent
 
 from jade_coat.app import theme
 from jade_coat.app.view.overlay import Overlay
+from jade_coat.app.view.view import View
 
 _REACH = 8
 
 
-class SplitLine(Overlay):
+class SplitLine(Overlay[View]):
     """Drags the divider of the view's comparison."""
 
     def _x(self) -> float:

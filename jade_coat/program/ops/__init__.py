@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from jade_coat.program.ops import arithmetic, curves, hashing, inputs, noise, vectors
 from jade_coat.program.ops.record import Op, Samples
+from jade_coat.program.value import RESULTS
 
 
 def _collect() -> dict[str, Op]:
@@ -17,5 +18,6 @@ def _collect() -> dict[str, Op]:
 
 
 OPS: dict[str, Op] = _collect()
+RESULTS.update({name: op.result for name, op in OPS.items()})
 
 __all__ = ["OPS", "Op", "Samples"]

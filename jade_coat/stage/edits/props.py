@@ -5,11 +5,11 @@ from __future__ import annotations
 from typing import Any
 
 from jade_coat.material.fields import Number
-from jade_coat.mesh.filling import PaintRule
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.stage.edits.registry import added, edit, swap
 from jade_coat.stage.looks import material_of
 from jade_coat.stage.origins import Kind
+from jade_coat.stage.paint_rules import PaintRule
 from jade_coat.stage.project import MeshAsset, Project, Prop
 from jade_coat.stage.references import released
 from jade_coat.stage.taking import Place, take, update

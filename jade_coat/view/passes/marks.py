@@ -12,7 +12,7 @@ from jade_coat.view.attachments import Buffers
 from jade_coat.view.context import HEADER, shader
 from jade_coat.view.frame import Frame
 from jade_coat.view.gpu_assets import GpuAssets, GpuMesh
-from jade_coat.view.messages import Marks
+from jade_coat.view.requests import Marks
 
 EDGES = (0.08, 0.09, 0.09, 0.55)
 VERTICES = (0.88, 0.54, 0.29, 1.0)

@@ -9,7 +9,7 @@ from jade_coat.view.attachments import ATTACHMENTS
 from jade_coat.view.context import HEADER, shader
 from jade_coat.view.drawing import Drawer, depth_tested
 from jade_coat.view.frame import Frame
-from jade_coat.view.messages import Part
+from jade_coat.view.requests import Part
 from jade_coat.view.vertex import vertex_source
 
 

@@ -7,8 +7,8 @@ from functools import cached_property
 
 import numpy as np
 
-from jade_coat.bake.look_at import look_at
 from jade_coat.files.library import Library
+from jade_coat.looking.look_at import look_at
 from jade_coat.mesh.data import MeshData, Slot
 from jade_coat.mesh.picking import RayTarget
 from jade_coat.program.types import Array

@@ -6,11 +6,11 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from jade_coat.bake.steps import interpolation_step, padded
+from jade_coat.looking.steps import interpolation_step, padded
 from jade_coat.mesh.attributes import mesh_numbers
 from jade_coat.mesh.data import MAX_UV_SETS, MeshData
 from jade_coat.mesh.painting import Paint, PaintMap
-from jade_coat.program.machine import Step
+from jade_coat.program.machine import BlockCall
 from jade_coat.program.types import Array
 from jade_coat.stage.project import Prop
 
@@ -48,7 +48,7 @@ class AttributeTable:
         """The vertices' own values `(k, n) float32` by name."""
         return self.split(np.ascontiguousarray(self._values[:, : self.width].T))
 
-    def step(self, triangles: Array, owner: Array, weights: Array, out: Array) -> Step:
+    def step(self, triangles: Array, owner: Array, weights: Array, out: Array) -> BlockCall:
         """The same as a step of a chain, into the rows of `out` `(k, …)`."""
         return interpolation_step(self._values, triangles, owner, weights, out, self._signs())
 

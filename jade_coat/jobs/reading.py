@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from jade_coat.bake.apart import apart
-from jade_coat.bake.job import Job
 from jade_coat.files.mesh_files import read_mesh
+from jade_coat.jobs.apart import apart
+from jade_coat.jobs.job import Job
 from jade_coat.mesh.data import MeshData
 
 AT_ONCE = 200_000

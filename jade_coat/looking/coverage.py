@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from jade_coat.bake.look_at import LookAt, look_at
 from jade_coat.files.library import Library
+from jade_coat.looking.look_at import LookAt, look_at
 from jade_coat.stage.project import Project, Prop
 
 MAX_POINTS = 20_000

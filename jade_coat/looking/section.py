@@ -7,12 +7,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from jade_coat.bake.attributes import AttributeTable, instance_values, map_reads, painted
-from jade_coat.bake.baker import fitting_levels, seen_from_ahead
 from jade_coat.files.library import Library
+from jade_coat.looking.attributes import AttributeTable, instance_values, map_reads, painted
+from jade_coat.looking.levels import fitting_levels
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.maps.sampling import reading
-from jade_coat.material.compile import compile_material, fixed_fields, with_shared
+from jade_coat.material.compile import compile_material, fixed_fields, seen_from_ahead, with_shared
 from jade_coat.mesh.attributes import measure, vertex_attributes
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.painting import Paint

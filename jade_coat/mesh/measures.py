@@ -1,25 +1,80 @@
-"""What a paint rule can go by: each ground gives a number at every place, which the rule makes a share of."""
+"""What a paint rule can go by: each measure gives a number at every place, which the rule makes a share of."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Any
+from typing import Any, Protocol
 
 import numpy as np
 
+from jade_coat.material.fields import Vec2, Vec3
 from jade_coat.material.where import MapReading
+from jade_coat.mesh.curvature import curvature
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.places import Places
 from jade_coat.mesh.surface_index import surface_index
 from jade_coat.program.ops.noise import Fbm, fbm
 from jade_coat.program.types import Array
 
-if TYPE_CHECKING:
-    from jade_coat.mesh.filling import PaintRule
 
+class Rule(Protocol):
+    """What filling reads of a rule (`stage.paint_rules`)."""
+
+    @property
+    def measure(self) -> str: ...  # noqa: D102
+    @property
+    def a(self) -> float: ...  # noqa: D102
+    @property
+    def b(self) -> float: ...  # noqa: D102
+    @property
+    def channels(self) -> tuple[int, ...]: ...  # noqa: D102
+    @property
+    def mix(self) -> str: ...  # noqa: D102
+    @property
+    def strength(self) -> float: ...  # noqa: D102
+    @property
+    def slot(self) -> str: ...  # noqa: D102
+    @property
+    def piece(self) -> Vec3 | None: ...  # noqa: D102
+    @property
+    def chosen(self) -> int | None: ...  # noqa: D102
+    @property
+    def space(self) -> str: ...  # noqa: D102
+    @property
+    def points(self) -> tuple[Vec3, Vec3]: ...  # noqa: D102
+    @property
+    def direction(self) -> Vec3: ...  # noqa: D102
+    @property
+    def range(self) -> tuple[float, float]: ...  # noqa: D102
+    @property
+    def size(self) -> float: ...  # noqa: D102
+    @property
+    def seed(self) -> int: ...  # noqa: D102
+    @property
+    def source(self) -> int: ...  # noqa: D102
+    @property
+    def other(self) -> str: ...  # noqa: D102
+    @property
+    def map_set(self) -> str: ...  # noqa: D102
+    @property
+    def read(self) -> MapReading: ...  # noqa: D102
+    @property
+    def uv_set(self) -> int: ...  # noqa: D102
+    @property
+    def tiled(self) -> bool: ...  # noqa: D102
+    @property
+    def ease(self) -> str: ...  # noqa: D102
+    @property
+    def curve(self) -> tuple[Vec2, ...]: ...  # noqa: D102
+    @property
+    def invert(self) -> bool: ...  # noqa: D102
+
+
+OWN = ("levels", "blur", "clamp")
+"""Measures that rework what each channel holds."""
 RAYS = 64
-Given = Callable[["PaintRule", Places, Array, "Around"], Any]
+Given = Callable[["Rule", Places, Array, "Around"], Any]
 
 
 @dataclass(frozen=True)
@@ -39,7 +94,7 @@ def between(value: Array, low: float, high: float) -> Array:
     return np.asarray((value - low) / (high - low))
 
 
-def _placed(rule: PaintRule, places: Places, matrix: Array) -> Array:
+def _placed(rule: Rule, places: Places, matrix: Array) -> Array:
     """Positions in the rule's space, double where a large world would cost precision."""
     p = places.positions
     if rule.space != "world":
@@ -47,14 +102,14 @@ def _placed(rule: PaintRule, places: Places, matrix: Array) -> Array:
     return np.asarray(p.astype(np.float64) @ matrix[:3, :3].T + matrix[:3, 3])
 
 
-def _facing(rule: PaintRule, places: Places, matrix: Array) -> Array:
+def _facing(rule: Rule, places: Places, matrix: Array) -> Array:
     if rule.space == "object":
         return places.normals
     turned = places.normals.astype(np.float64) @ np.linalg.inv(matrix[:3, :3])
     return np.asarray(turned / np.maximum(np.linalg.norm(turned, axis=1, keepdims=True), 1e-20))
 
 
-def _gradient(rule: PaintRule, places: Places, matrix: Array, around: Around) -> Array:
+def _gradient(rule: Rule, places: Places, matrix: Array, around: Around) -> Array:
     start, end = (np.array(p) for p in rule.points)
     way = end - start
     length2 = float(way @ way)
@@ -70,41 +125,41 @@ def _gradient(rule: PaintRule, places: Places, matrix: Array, around: Around) ->
     return np.asarray(along)
 
 
-def _angle(rule: PaintRule, places: Places, matrix: Array, around: Around) -> Array:
+def _angle(rule: Rule, places: Places, matrix: Array, around: Around) -> Array:
     toward = np.array(rule.direction) / np.linalg.norm(rule.direction)
     return between(np.arccos(np.clip(_facing(rule, places, matrix) @ toward, -1, 1)), *rule.range)
 
 
-def _height(rule: PaintRule, places: Places, matrix: Array, around: Around) -> Array:
+def _height(rule: Rule, places: Places, matrix: Array, around: Around) -> Array:
     return between(places.positions @ matrix[1, :3].astype(np.float32) + np.float32(matrix[1, 3]), *rule.range)
 
 
-def _distance(rule: PaintRule, places: Places, matrix: Array, around: Around) -> Array:
+def _distance(rule: Rule, places: Places, matrix: Array, around: Around) -> Array:
     away = np.linalg.norm(_placed(rule, places, matrix) - np.array(rule.points[0]), axis=1)
     return between(away, *rule.range)
 
 
-def _noise(rule: PaintRule, places: Places, matrix: Array, around: Around) -> Array:
+def _noise(rule: Rule, places: Places, matrix: Array, around: Around) -> Array:
     at = (_placed(rule, places, matrix) / rule.size).T.astype(np.float32)
     with np.errstate(over="ignore"):  # the hash counts round
         return between(fbm(Fbm(4, rule.seed), at)[0] * 0.5 + 0.5, *rule.range)
 
 
-def _part(rule: PaintRule, places: Places, matrix: Array, around: Around) -> Array:
+def _part(rule: Rule, places: Places, matrix: Array, around: Around) -> Array:
     pieces = places.mesh.pieces
     numbers = np.random.default_rng(rule.seed).random(int(pieces.max(initial=0)) + 1)
     return np.asarray(numbers[pieces[places.nearest_vertex()]])
 
 
-def _cavity(rule: PaintRule, places: Places, matrix: Array, around: Around) -> Array:
-    return np.asarray(places.of(places.mesh.curvature)[:, 0] * rule.size)
+def _cavity(rule: Rule, places: Places, matrix: Array, around: Around) -> Array:
+    return np.asarray(places.of(curvature(places.mesh))[:, 0] * rule.size)
 
 
-def _occlusion(rule: PaintRule, places: Places, matrix: Array, around: Around) -> Array:
+def _occlusion(rule: Rule, places: Places, matrix: Array, around: Around) -> Array:
     return 1 - openness(places.positions, places.normals, places.mesh, rule.size, RAYS, around.cancelled)
 
 
-def _mesh(rule: PaintRule, places: Places, matrix: Array, around: Around) -> Array:
+def _mesh(rule: Rule, places: Places, matrix: Array, around: Around) -> Array:
     """Metres in the world to another prop's surface."""
     if rule.other not in around.props:
         raise KeyError(f"there is no prop {rule.other!r} to measure the distance from; choose another")
@@ -116,7 +171,7 @@ def _mesh(rule: PaintRule, places: Places, matrix: Array, around: Around) -> Arr
     return between(away.astype(np.float32), *rule.range)
 
 
-def _map(rule: PaintRule, places: Places, matrix: Array, around: Around) -> Array:
+def _map(rule: Rule, places: Places, matrix: Array, around: Around) -> Array:
     """A channel of a map set, laid over the UV square, or tiled by metres."""
     if around.map_value is None or not rule.map_set:
         raise KeyError("choose the map set that the fill reads")
@@ -127,7 +182,7 @@ def _map(rule: PaintRule, places: Places, matrix: Array, around: Around) -> Arra
     return between(around.map_value(rule.map_set, rule.read, uv), *rule.range)
 
 
-GROUNDS: dict[str, Given] = {
+MEASURES: dict[str, Given] = {
     "even": lambda rule, places, matrix, around: np.ones(1, np.float32),
     "gradient": _gradient, "angle": _angle, "distance": _distance, "height": _height, "noise": _noise, "part": _part,
     "cavity": _cavity, "occlusion": _occlusion, "mesh": _mesh, "map": _map,

@@ -13,7 +13,7 @@ from collections.abc import Callable
 from multiprocessing.connection import Connection
 from typing import Any
 
-from jade_coat.bake.job import Cancelled, Job
+from jade_coat.jobs.job import Cancelled, Job
 
 _BACKGROUND_NICE = 10
 _PATIENCE = 3.0

@@ -7,17 +7,16 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from jade_coat.bake.attributes import (
+from jade_coat.files.library import Library
+from jade_coat.looking.attributes import (
     AttributeTable,
     instance_values,
     map_reads,
     painted,
 )
-from jade_coat.bake.baker import seen_from_ahead
-from jade_coat.files.library import Library
 from jade_coat.maps.packing import PackedLookup, Texture
 from jade_coat.maps.sampling import reading
-from jade_coat.material.compile import compile_material, fixed_fields, with_shared
+from jade_coat.material.compile import compile_material, fixed_fields, seen_from_ahead, with_shared
 from jade_coat.material.fields import Number
 from jade_coat.material.material import Material
 from jade_coat.mesh.attributes import measure, vertex_attributes

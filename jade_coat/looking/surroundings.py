@@ -12,7 +12,7 @@ from jade_coat.maps.packing import PackedLookup
 from jade_coat.maps.sampling import reading
 from jade_coat.material.where import MAP_READS, MapReading
 from jade_coat.mesh.data import BadMesh
-from jade_coat.mesh.grounds import Around
+from jade_coat.mesh.measures import Around
 from jade_coat.program.types import Array
 from jade_coat.stage.project import Project, Prop
 

@@ -7,7 +7,7 @@ from functools import cache
 
 import numpy as np
 
-from jade_coat.program.machine import Compiled, Step, address, rows, step_function
+from jade_coat.program.machine import BlockCall, Compiled, address, rows, step_function
 from jade_coat.program.types import Array
 
 _LANES = 8
@@ -16,7 +16,7 @@ _FLOATS = f"<{_LANES} x float>"
 
 def interpolation_step(
     values: Array, triangles: Array, owner: Array, weights: Array, out: Array, signs: Sequence[int]
-) -> Step:
+) -> BlockCall:
     """Interpolate `values` over the triangles `(m, 3)` that `owner` `(n,)` picks, into the rows of `out` `(k, …)`.
 
     `values` are as `padded` gives them; `weights` `(n, 2)` belong to a triangle's second and third corner; columns in
@@ -24,7 +24,9 @@ def interpolation_step(
     """
     arrays = (values, np.ascontiguousarray(triangles, np.int64), np.ascontiguousarray(owner, np.int32),
               np.ascontiguousarray(weights, np.float32))  # fmt: skip
-    return Step(_interpolation(len(out), tuple(signs)), [*(address(a) for a in arrays), *rows(out)], (*arrays, out))
+    return BlockCall(
+        _interpolation(len(out), tuple(signs)), [*(address(a) for a in arrays), *rows(out)], (*arrays, out)
+    )
 
 
 def padded(values: Array) -> Array:
@@ -34,11 +36,11 @@ def padded(values: Array) -> Array:
     return found
 
 
-def scatter_step(places: Array, values: Array, out: Array) -> Step:
+def scatter_step(places: Array, values: Array, out: Array) -> BlockCall:
     """Write rows `(k, …)` of a block into the columns `places` `(n,)`, rising, of `out` `(k, m)`."""
     arrays = (np.ascontiguousarray(places, np.int64), values, out)
     assert len(values) == len(out)
-    return Step(_scatter(), [address(arrays[0]), len(out), *rows(values), *rows(out)], arrays)
+    return BlockCall(_scatter(), [address(arrays[0]), len(out), *rows(values), *rows(out)], arrays)
 
 
 @cache

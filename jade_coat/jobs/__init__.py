@@ -1,0 +1,1 @@
+"""Long work: what it reports to and is stopped through, and processes of its own."""

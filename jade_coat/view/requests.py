@@ -1,0 +1,46 @@
+"""What a picture is asked for with: the camera, what is drawn over it, and what alone has changed."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from jade_coat.program.types import Array
+
+
+@dataclass(frozen=True)
+class Eye:
+    """A camera ready for the renderer: view and projection `(4, 4)`, position `(3,)`."""
+
+    view: Array
+    projection: Array
+    position: Array
+
+
+@dataclass(frozen=True)
+class Marks:
+    """What is drawn over a picture: a mesh's edges and vertices, and how finely it can be painted.
+
+    `matrix` `(4, 4)` places the mesh. `radius` is the brush's in the mesh's own metres; 0 leaves the colours away.
+    `spacing` is the share of the picture's height that lies between two vertices or so: dots keep clear of each other.
+    """
+
+    mesh: str
+    matrix: Array
+    edges: bool = False
+    vertices: bool = False
+    radius: float = 0.0
+    spacing: float = 0.05
+
+
+@dataclass(frozen=True)
+class Part:
+    """What alone has changed since the last picture of a stream: some triangles of a prop that has paint of its own.
+
+    `numbers` `(k,)` say which they are, `corners` `(k, 3) uint32` their vertices; `box` is where they are seen, 0–1
+    from the upper left. Where the last picture was of something else, all is drawn.
+    """
+
+    prop: str
+    numbers: Array
+    corners: Array
+    box: tuple[float, float, float, float]
