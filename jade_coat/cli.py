@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from jade_coat import __version__
+from jade_coat.formats import named
 from jade_coat.stage import edits
 
 
@@ -41,6 +42,8 @@ def _words(error: Exception) -> str:
 
 
 def _parser() -> argparse.ArgumentParser:
+    from jade_coat.files.mesh_files import MESHES
+
     parser = argparse.ArgumentParser(prog="jade-coat", description="Layered, parametric materials for game artists.")
     parser.add_argument("--version", action="version", version=f"Jade Coat {__version__}")
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
@@ -82,7 +85,7 @@ def _parser() -> argparse.ArgumentParser:
     exchange = command(exchange_mesh, "reimport")
     exchange.add_argument("project", type=Path)
     exchange.add_argument("--mesh", required=True, metavar="M", help="id or name of a mesh of the project")
-    exchange.add_argument("--file", type=Path, required=True, help="the mesh file to read")
+    exchange.add_argument("--file", type=Path, required=True, help=f"the mesh file to read: {named(MESHES)}")
     exchange.add_argument("--slot", action="append", default=[], metavar="NEW=OLD",
                           help="a slot of the file goes on as one of the mesh (default: by name)")  # fmt: skip
     repeat = command(show_repetition, "repetition")

@@ -10,9 +10,10 @@ from jade_coat.app.build.texture_size import TextureSize
 from jade_coat.app.dialogs.common import NewMaterial, ProgressDialog
 from jade_coat.app.dialogs.slot_match import SlotMatch
 from jade_coat.files.library import MapFolder
+from jade_coat.formats import named
 from jade_coat.jobs.job import Job
 from jade_coat.jobs.reading import read_mesh_apart
-from jade_coat.maps.images import read_image
+from jade_coat.maps.images import PICTURES, read_image
 from jade_coat.maps.mapset import Guess, MapFile, MapSet, guess, map_files
 from jade_coat.maps.picture import BadImage
 from jade_coat.material.material import Coat, Material
@@ -133,7 +134,7 @@ def _review(window: ProjectWindow, folder: Path, found: MapFolder) -> None:
     groups, unknown = found.sets, found.left_out
     if not groups and not unknown:
         lines = [
-            f"{folder} holds no PNG, JPEG, TIFF or EXR file that can be read. Choose another folder.",
+            f"{folder} holds no {named(PICTURES)} file that can be read. Choose another folder.",
             *found.notes,
         ]
         window._tell("No maps found", lines)

@@ -38,8 +38,9 @@ from jade_coat.app.session import Session
 from jade_coat.app.workspaces.bench import Bench
 from jade_coat.app.workspaces.planned import PLANNED, PlannedPage
 from jade_coat.bake.scene_bake import Written, export_glb
-from jade_coat.files import mesh_files
+from jade_coat.files.mesh_files import MESHES
 from jade_coat.files.project_folder import BadProject
+from jade_coat.formats import by_suffix, dialog_filter
 from jade_coat.jobs.apart import apart
 from jade_coat.maps.images import is_image_name
 
@@ -201,8 +202,7 @@ class Window(ProjectWindow):
     @command("Bring in", "Ctrl+I")
     def import_mesh(self) -> None:
         """Import a mesh…"""
-        kinds = " ".join(f"*{s}" for s in mesh_files.SUFFIXES)
-        path, _ = QFileDialog.getOpenFileName(self, "Import a mesh", "", f"Meshes ({kinds})")
+        path, _ = QFileDialog.getOpenFileName(self, "Import a mesh", "", dialog_filter("Meshes", MESHES))
         if path:
             importing.bring_mesh(self, Path(path))
 
@@ -212,8 +212,7 @@ class Window(ProjectWindow):
         if self.session.prop is None:
             self.say("Choose the prop whose mesh is to be imported anew first.", True)
             return
-        kinds = " ".join(f"*{s}" for s in mesh_files.SUFFIXES)
-        path, _ = QFileDialog.getOpenFileName(self, "Import its mesh anew", "", f"Meshes ({kinds})")
+        path, _ = QFileDialog.getOpenFileName(self, "Import its mesh anew", "", dialog_filter("Meshes", MESHES))
         if path:
             importing.bring_mesh_anew(self, Path(path))
 
@@ -508,7 +507,7 @@ class Window(ProjectWindow):
             self._leave_for(lambda: self.open_folder(path))
         elif path.is_dir():
             importing.bring_maps(self, path)
-        elif path.suffix.lower() in mesh_files.SUFFIXES:
+        elif by_suffix(MESHES, path) is not None:
             importing.bring_mesh(self, path)
         elif is_image_name(path):
             importing.bring_picture(self, path)

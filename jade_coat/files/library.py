@@ -11,7 +11,8 @@ from jade_coat.files.assets import Assets
 from jade_coat.files.gltf_reader import read_gltf
 from jade_coat.files.gltf_writer import mesh_glb
 from jade_coat.files.pack_cache import packed
-from jade_coat.maps.images import SUFFIXES, read_image
+from jade_coat.formats import named
+from jade_coat.maps.images import PICTURES, is_image_name, read_image
 from jade_coat.maps.mapset import Guess, MapFile, MapSet, fitted, guess, map_files, stem_of
 from jade_coat.maps.packing import Texture
 from jade_coat.maps.picture import BadImage
@@ -94,8 +95,8 @@ class Library:
         for i, path in enumerate(paths):
             if step is not None:
                 step(i / len(paths), f"Reading {path.name}")
-            if path.suffix.lower() not in SUFFIXES:
-                found.skipped.append((path.name, "no PNG, JPEG, TIFF or EXR"))
+            if not is_image_name(path.name):
+                found.skipped.append((path.name, f"no {named(PICTURES)}"))
                 continue
             try:
                 entries = self.read_map(path)

@@ -11,26 +11,25 @@ import numpy as np
 
 from jade_coat.files.gltf_reader import read_gltf
 from jade_coat.files.obj_reader import read_obj
+from jade_coat.formats import Format, by_suffix, named
 from jade_coat.mesh.building import build_mesh
 from jade_coat.mesh.data import FULL, BadMesh, MeshData
 from jade_coat.program.types import Array
 
-SUFFIXES = (".glb", ".gltf", ".obj", ".ply")
 MAX_BYTES = 2**30
 _AGAIN = "Export it again from the program it came from."
 
 
 def read_mesh(path: Path) -> MeshData:
     """Read a mesh file. Raises BadMesh naming the file and what to do, or OSError."""
-    kind = path.suffix.lower()
-    if kind not in SUFFIXES:
-        raise BadMesh(f"{path.name}: {kind or 'a file without an ending'} is not read. Use GLB, glTF, OBJ or PLY.")
+    found = by_suffix(MESHES, path)
+    if found is None:
+        ending = path.suffix.lower() or "a file without an ending"
+        raise BadMesh(f"{path.name}: {ending} is not read. Use {named(MESHES)}.")
     if path.stat().st_size > MAX_BYTES:
         raise BadMesh(f"{path.name}: it is larger than 1 GiB. Split it into parts.")
-    data = path.read_bytes()
-    if kind in (".glb", ".gltf"):
-        return read_gltf(data, path.name, path.parent, kept=False)
-    return read_obj(data, path.name) if kind == ".obj" else _read_ply(data, path.name)
+    made: MeshData = found.read(path.read_bytes(), path.name, path.parent)
+    return made
 
 
 def _check_counts(data: bytes, name: str) -> None:
@@ -71,3 +70,17 @@ def _colors(mesh: Any) -> tuple[Array, ...]:
     if values.shape[1] == 3:
         values = np.concatenate([values, np.ones((len(values), 1), np.float32)], axis=1)
     return ((np.clip(values, 0, 1) * np.float32(FULL) + np.float32(0.5)).astype(np.uint16),)
+
+
+_SCENE = "triangles, UV sets, colour sets, normals, tangents, slots by material"
+MESHES = (
+    Format("GLB", (".glb",), _SCENE, lambda data, name, folder: read_gltf(data, name, folder, kept=False)),
+    Format("glTF", (".gltf",), _SCENE, lambda data, name, folder: read_gltf(data, name, folder, kept=False)),
+    Format(
+        "OBJ", (".obj",), "faces, one UV set, normals, slots by material", lambda data, name, _: read_obj(data, name)
+    ),
+    Format(
+        "PLY", (".ply",), "triangles, one UV set, one colour set, normals", lambda data, name, _: _read_ply(data, name)
+    ),
+)
+"""The formats that meshes are read from."""

@@ -11,14 +11,13 @@ from pathlib import Path
 import cv2
 import numpy as np
 
+from jade_coat.formats import Format, by_suffix, named
 from jade_coat.maps.color import to_linear
 from jade_coat.maps.exr import read_exr
 from jade_coat.maps.picture import BadImage, check_size, finite, turned
 from jade_coat.maps.tiff import read_tiff
 from jade_coat.program.types import Array
 
-SUFFIXES = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr")
-SKY_SUFFIXES = (".exr", ".hdr", *SUFFIXES[:5])
 _PNG_MAGIC = b"\x89PNG\r\n\x1a\n"
 _HDR_MAGIC = (b"#?RADIANCE", b"#?RGBE")
 _EXR_MAGIC = b"\x76\x2f\x31\x01"
@@ -30,10 +29,13 @@ def read_image(data: bytes, name: str) -> Array:
     Grey with alpha becomes RGBA; numbers that are not finite become 0 (or the largest half float). Raises BadImage when
     it is no picture, is damaged, holds what has no one meaning, or is too large (checked before decoding).
     """
-    if data[:4] == _EXR_MAGIC:
-        return read_exr(data, name)
-    if data[:2] in (b"II", b"MM"):
-        return read_tiff(data, name)
+    found = next((f for f in (*PICTURES, *SKY_PICTURES) if f.opens is not None and f.opens(data)), None)
+    read = found.read if found is not None else _read_plain
+    picture: Array = read(data, name, Path())
+    return picture
+
+
+def _read_plain(data: bytes, name: str, _: Path) -> Array:
     turn = _check_header(data, name)
     return turned(finite(_decoded(data, name)), turn)
 
@@ -61,7 +63,7 @@ def _check_header(data: bytes, name: str) -> int:
     try:
         width, height, turn, mode = _header(data)
     except Exception:  # parsers of several libraries, each with its own errors for what is no header
-        raise BadImage(f"{name}: this is not a picture Jade Coat can read. Use PNG, JPEG, TIFF or EXR.") from None
+        raise BadImage(f"{name}: this is not a picture Jade Coat can read. Use {named(PICTURES)}.") from None
     check_size(width, height, name)
     if mode == "CMYK":
         raise BadImage(f"{name}: its colours are for printing (CMYK). Save it as RGB.")
@@ -116,4 +118,23 @@ def png_bytes(picture: Array) -> bytes:
 
 def is_image_name(name: str | os.PathLike[str]) -> bool:
     """Whether a file's name says it is a picture this module reads."""
-    return Path(name).suffix.lower() in SUFFIXES
+    return by_suffix(PICTURES, Path(name)) is not None
+
+
+PICTURES = (
+    Format("PNG", (".png",), "8 or 16 bits, one to four channels", _read_plain, lambda data: data[:8] == _PNG_MAGIC),
+    Format("JPEG", (".jpg", ".jpeg"), "8 bits, one or three channels", _read_plain,
+           lambda data: data[:2] == b"\xff\xd8"),
+    Format("TIFF", (".tif", ".tiff"), "8 or 16 bits or float, one to four channels",
+           lambda data, name, _: read_tiff(data, name), lambda data: data[:2] in (b"II", b"MM")),
+    Format("EXR", (".exr",), "half or full float, one to four channels",
+           lambda data, name, _: read_exr(data, name), lambda data: data[:4] == _EXR_MAGIC),
+)  # fmt: skip
+"""The formats that maps are read from."""
+SKY_PICTURES = (
+    PICTURES[3],
+    Format("HDR", (".hdr",), "light in three channels, shared exponent", _read_plain,
+           lambda data: data.startswith(_HDR_MAGIC)),
+    *PICTURES[:3],
+)  # fmt: skip
+"""The formats that skies are read from, those that hold light first."""

@@ -15,8 +15,10 @@ import trimesh
 
 from jade_coat.files.gltf_reader import read_gltf
 from jade_coat.files.gltf_writer import mesh_glb
-from jade_coat.files.mesh_files import read_mesh
+from jade_coat.files.mesh_files import MESHES, read_mesh
 from jade_coat.files.obj_reader import read_obj
+from jade_coat.maps.images import PICTURES, SKY_PICTURES
+from jade_coat.maps.picture import BadImage
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import BadMesh
 from tests.core.fuzzing import FORMATS
@@ -210,3 +212,13 @@ def test_white_vertex_colours_of_other_programs_are_no_paint(tmp_path: Path) -> 
     (tmp_path / "a.glb").write_bytes(mesh_glb(box.with_(colors=(white,)), "box"))
     assert read_mesh(tmp_path / "a.glb").colors[0].max() == 0
     assert read_gltf((tmp_path / "a.glb").read_bytes(), "a.glb").colors[0].min() == 65535
+
+
+@pytest.mark.parametrize("known", [*MESHES, *PICTURES, *SKY_PICTURES], ids=lambda f: f.name)
+def test_every_format_says_what_it_is_and_reads_what_is_none_of_it_as_damaged(known, tmp_path: Path) -> None:
+    """One record a format: its endings, what it holds, how it is read; garbage names the file and never raises else."""
+    assert known.holds
+    assert all(s.startswith(".") and s == s.lower() for s in known.suffixes)
+    rubbish = bytes(range(256)) * 4
+    with pytest.raises((BadMesh, BadImage), match="thing"):
+        known.read(rubbish, f"thing{known.suffixes[0]}", tmp_path)

@@ -19,9 +19,10 @@ from jade_coat.app.controls.basics import FocusPainted, button, choice, clear, c
 from jade_coat.app.controls.fields import NumberField
 from jade_coat.files.assets import Assets
 from jade_coat.files.library import Library
+from jade_coat.formats import dialog_filter
 from jade_coat.maps.color import to_srgb
 from jade_coat.maps.findings import Finding, findings
-from jade_coat.maps.images import SUFFIXES, as_float, read_image
+from jade_coat.maps.images import PICTURES, as_float, read_image
 from jade_coat.maps.mapset import Guess, MapFile, MapSet, assumption, guess, map_files
 from jade_coat.maps.picture import BadImage
 from jade_coat.material.fields import Spec, specs
@@ -306,8 +307,7 @@ class MapReview(QDialog):
         self._check()
 
     def _ask_file(self) -> None:
-        kinds = " ".join(f"*{s}" for s in SUFFIXES)
-        path, _ = QFileDialog.getOpenFileName(self, "Add a map to the set", "", f"Pictures ({kinds})")
+        path, _ = QFileDialog.getOpenFileName(self, "Add a map to the set", "", dialog_filter("Pictures", PICTURES))
         if path:
             self.add_file(Path(path))
 

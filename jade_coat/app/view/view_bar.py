@@ -15,7 +15,8 @@ from jade_coat.app.session import Session
 from jade_coat.app.view.look_strip import NAMES
 from jade_coat.app.view.pictures import Split
 from jade_coat.app.view.view import View
-from jade_coat.maps.images import SKY_SUFFIXES, linear_radiance
+from jade_coat.formats import dialog_filter
+from jade_coat.maps.images import SKY_PICTURES, linear_radiance
 from jade_coat.maps.picture import BadImage
 from jade_coat.material.fields import Spec
 from jade_coat.stage import edits
@@ -131,8 +132,7 @@ class LightPanel(QWidget):
         if sky != "open":
             self._session.do(edits.set_light(sky=sky))
             return
-        kinds = " ".join(f"*{s}" for s in SKY_SUFFIXES)
-        path, _ = QFileDialog.getOpenFileName(self, "Open a lat-long sky", "", f"Skies ({kinds})")
+        path, _ = QFileDialog.getOpenFileName(self, "Open a lat-long sky", "", dialog_filter("Skies", SKY_PICTURES))
         if path:
             take_sky(self._session, Path(path))
         self.close()
