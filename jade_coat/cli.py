@@ -41,6 +41,7 @@ def _words(error: Exception) -> str:
     return " ".join(text.split())
 
 
+# Long: a few lines a command.
 def _parser() -> argparse.ArgumentParser:
     from jade_coat.files.mesh_files import MESHES
 
@@ -135,6 +136,7 @@ FAULTY = 3
 """The exit code when the work is done, but for parts that are named."""
 
 
+# Long: one record, and how it is printed.
 def show_info(options: argparse.Namespace) -> int:
     """Say what a project holds, what its materials cost, and what is missing."""
     from jade_coat.files.project_folder import open_project

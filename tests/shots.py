@@ -91,13 +91,13 @@ def dials(window: Window) -> QWidget:
 
 
 def finishes(window: Window) -> QWidget:
-    table = window.compare_finishes()
+    table = window.workspaces["Build"].compare_finishes()
     table.resize(1180, 560)
     return table
 
 
 def steps(window: Window) -> QWidget:
-    sheet = window.show_recipes()
+    sheet = window.workspaces["Build"].show_recipes()
     sheet.chosen = "dust_on_top"
     sheet.refresh()
     return sheet

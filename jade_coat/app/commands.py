@@ -1,4 +1,4 @@
-"""Commands: declared once on the window's methods; menus, keys and the finder follow from that."""
+"""Commands: declared once, on methods beside what they command; menus, keys, the finder and F1 follow from that."""
 
 from __future__ import annotations
 
@@ -34,13 +34,28 @@ def command(group: str, keys: str = "") -> Callable[[F], F]:
     return mark
 
 
-def commands_of(owner: type) -> list[Command]:
-    """All commands of a class, its bases' first, as declared. Raises ValueError when two share a key."""
-    found = [f.command for base in reversed(owner.__mro__) for f in vars(base).values() if hasattr(f, "command")]
+@dataclass(frozen=True)
+class Bound:
+    """A command with what it is done to."""
+
+    command: Command
+    do: Callable[[], Any]
+
+
+def commands_of(*owners: object) -> list[Bound]:
+    """All commands of some objects, those of their classes' bases first, as declared.
+
+    Raises ValueError when two share a key.
+    """
+    found = [
+        Bound(f.command, getattr(owner, f.command.name))
+        for owner in owners for base in reversed(type(owner).__mro__) for f in vars(base).values()
+        if hasattr(f, "command")
+    ]  # fmt: skip
     taken: dict[str, str] = {}
     for entry in found:
-        for key in entry.keys.split():
+        for key in entry.command.keys.split():
             if key in taken:
-                raise ValueError(f"{key} is given to both {taken[key]} and {entry.name}")
-            taken[key] = entry.name
+                raise ValueError(f"{key} is given to both {taken[key]} and {entry.command.name}")
+            taken[key] = entry.command.name
     return found

@@ -62,6 +62,7 @@ def place_mesh(window: ProjectWindow, mesh: MeshData, name: str) -> None:
     )
 
 
+# Long: the steps of one import, each called back by the one before.
 def bring_mesh_anew(window: ProjectWindow, path: Path) -> ProgressDialog | None:
     """Read a file in place of the chosen prop's mesh; own paint is carried over, and a report says how."""
     session = window.session

@@ -10,7 +10,8 @@ from PyQt6.QtWidgets import QApplication
 from jade_coat.app import theme as themes
 from jade_coat.app.main import make_application, offscreen
 from jade_coat.app.session import Session
-from jade_coat.app.window import WORKSPACES, Window
+from jade_coat.app.window import Window
+from jade_coat.app.workspaces.known import WORKSPACES
 from jade_coat.files.project_folder import open_project
 
 
@@ -33,9 +34,9 @@ def wait_until_ready(app: QApplication, window: Window, seconds: float) -> bool:
 
 def take_shot(project: Path, workspace: str, width: int, height: int, out: Path, theme: str = "") -> None:
     """Save a picture of a workspace on a project. Raises BadProject, ShotFailed, ValueError."""
-    names = {w.lower(): w for w in WORKSPACES}
+    names = {w.name.lower(): w.name for w in WORKSPACES}
     if workspace.lower() not in names:
-        raise ValueError(f"there is no workspace {workspace!r}; there are {', '.join(WORKSPACES)}")
+        raise ValueError(f"there is no workspace {workspace!r}; there are {', '.join(names.values())}")
     if theme and theme not in themes.THEMES:
         raise ValueError(f"there is no theme {theme!r}; there are {', '.join(themes.THEMES)}")
     open_project(project)  # fails before a window is made

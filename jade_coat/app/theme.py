@@ -104,6 +104,7 @@ def _palette(t: Theme) -> QPalette:
     return palette
 
 
+# Long: one style sheet.
 def style_sheet(t: Theme) -> str:
     """The Qt style sheet of a theme."""
     return f"""

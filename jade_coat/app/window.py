@@ -2,18 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from functools import partial
-from pathlib import Path
 from typing import Any
 
 from PyQt6 import sip
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QShortcut
+from PyQt6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
     QApplication,
     QButtonGroup,
-    QFileDialog,
     QInputDialog,
     QLineEdit,
     QMenu,
@@ -22,32 +19,21 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from jade_coat.app import importing, preferences, theme
-from jade_coat.app.build.finish_table import FinishTable
+from jade_coat.app import preferences, theme
+from jade_coat.app.bringing import BringingWindow
 from jade_coat.app.build.map_watch import MapWatch
-from jade_coat.app.build.steps_sheet import StepsSheet
-from jade_coat.app.commands import command, commands_of
+from jade_coat.app.commands import Bound, command, commands_of
 from jade_coat.app.controls.basics import button, column, holder, label, row
-from jade_coat.app.dialogs.common import ExportSize, ProgressDialog
 from jade_coat.app.dialogs.finder import Entry, Finder
-from jade_coat.app.dialogs.take_over import TakeOver, UpdateTaken
 from jade_coat.app.mishaps import MishapBox
-from jade_coat.app.project_window import ProjectWindow
 from jade_coat.app.recent import recent
 from jade_coat.app.session import Session
+from jade_coat.app.view.commands import ViewCommands
 from jade_coat.app.workspaces.bench import Bench
-from jade_coat.app.workspaces.planned import PLANNED, PlannedPage
-from jade_coat.bake.scene_bake import Written, export_glb
-from jade_coat.files.mesh_files import MESHES
-from jade_coat.files.project_folder import BadProject
-from jade_coat.formats import by_suffix, dialog_filter
-from jade_coat.jobs.apart import apart
-from jade_coat.maps.images import is_image_name
-
-WORKSPACES = ("Build", "Brush", "Ground", "Stage", "Check", "Deliver")
+from jade_coat.app.workspaces.known import WORKSPACES
 
 
-class Window(ProjectWindow):
+class Window(BringingWindow):
     """One window on one session."""
 
     def __init__(self, session: Session) -> None:
@@ -59,14 +45,11 @@ class Window(ProjectWindow):
         self.bench = Bench(session)
         self.view = self.bench.view
         self.pages = QStackedWidget()
-        self.pages.addWidget(self.bench)
-        self._planned = {}
-        for name in PLANNED:
-            actions: list[tuple[str, Callable[[], object]]] = []
-            if name == "Deliver":
-                actions = [("Export a GLB…", self.export_scene)]
-            self._planned[name] = PlannedPage(name, actions)
-            self.pages.addWidget(self._planned[name])
+        self.workspaces = {kind.name: kind(self, self.bench) for kind in WORKSPACES}
+        for made in self.workspaces.values():
+            if self.pages.indexOf(made.page) < 0:
+                self.pages.addWidget(made.page)
+        self.view_commands = ViewCommands(session, self.view)
         body = column(self._make_bar(), self.pages, self._make_status(), gap=0)
         body.setStretch(1, 1)
         self.setCentralWidget(holder(body))
@@ -94,7 +77,7 @@ class Window(ProjectWindow):
         self._saved = label("", "quiet")
         self.tabs = {}
         group = QButtonGroup(self)
-        for name in WORKSPACES:
+        for name in self.workspaces:
             tab = button(name, partial(self.show_workspace, name), "tab")
             tab.setCheckable(True)
             group.addButton(tab)
@@ -111,7 +94,7 @@ class Window(ProjectWindow):
         right = holder(row(1, self._undo, self._redo, self._find, gap=4))
         layout = row(left, *self.tabs.values(), right, margins=(8, 5, 10, 5), gap=4)
         layout.setStretch(0, 1)
-        layout.setStretch(len(WORKSPACES) + 1, 1)
+        layout.setStretch(len(self.workspaces) + 1, 1)
         bar = holder(layout, "bar")
         bar.setFixedHeight(42)
         return bar
@@ -161,23 +144,28 @@ class Window(ProjectWindow):
 
     # Keys and menus
 
+    def commands(self) -> list[Bound]:
+        """All commands there are: of the window, the view and every workspace."""
+        return commands_of(self, self.view_commands, *self.workspaces.values())
+
     def _make_shortcuts(self) -> None:
-        for entry in commands_of(type(self)):
-            for keys in entry.keys.split():
+        for entry in self.commands():
+            for keys in entry.command.keys.split():
                 shortcut = QShortcut(QKeySequence(keys), self)
-                shortcut.activated.connect(getattr(self, entry.name))
+                shortcut.activated.connect(entry.do)
 
     def _open_menu(self) -> None:
         menu = QMenu(self)
         group = ""
-        for entry in commands_of(type(self)):
-            if group and entry.group != group:
+        for entry in self.commands():
+            known = entry.command
+            if group and known.group != group:
                 menu.addSeparator()
-            group = entry.group
-            if entry.group in ("Project", "Bring in", "Hand over"):
-                action = menu.addAction(f"{entry.title}\t{entry.keys.split()[0] if entry.keys else ''}".rstrip("\t"))
+            group = known.group
+            if known.group in ("Project", "Bring in", "Hand over"):
+                action = menu.addAction(f"{known.title}\t{known.keys.split()[0] if known.keys else ''}".rstrip("\t"))
                 assert action is not None
-                action.triggered.connect(getattr(self, entry.name))
+                action.triggered.connect(entry.do)
         others = [p for p in recent() if p != self.session.folder]
         if others:
             before = menu.addMenu("Open recent")
@@ -190,118 +178,8 @@ class Window(ProjectWindow):
         """Go to a workspace by its name."""
         self.workspace = name
         self.tabs[name].setChecked(True)
-        if name in PLANNED:
-            self.pages.setCurrentWidget(self._planned[name])
-        else:
-            self.pages.setCurrentWidget(self.bench)
-            self.bench.set_tool("brush" if name == "Brush" else "look")
-            self.view.setFocus()
-
-    # Commands: bringing in and handing over
-
-    @command("Bring in", "Ctrl+I")
-    def import_mesh(self) -> None:
-        """Import a mesh…"""
-        path, _ = QFileDialog.getOpenFileName(self, "Import a mesh", "", dialog_filter("Meshes", MESHES))
-        if path:
-            importing.bring_mesh(self, Path(path))
-
-    @command("Bring in", "Ctrl+Shift+I")
-    def import_mesh_anew(self) -> None:
-        """Import the chosen prop's mesh anew…"""
-        if self.session.prop is None:
-            self.say("Choose the prop whose mesh is to be imported anew first.", True)
-            return
-        path, _ = QFileDialog.getOpenFileName(self, "Import its mesh anew", "", dialog_filter("Meshes", MESHES))
-        if path:
-            importing.bring_mesh_anew(self, Path(path))
-
-    @command("Bring in", "Ctrl+M")
-    def import_maps(self) -> None:
-        """Import a folder of maps…"""
-        folder = QFileDialog.getExistingDirectory(self, "Import a folder of maps")
-        if folder:
-            importing.bring_maps(self, Path(folder))
-
-    @command("Bring in", "Ctrl+Shift+N")
-    def new_material(self) -> None:
-        """New material…"""
-        importing.make_material(self)
-
-    @command("Bring in")
-    def correct_maps(self) -> None:
-        """Correct the maps of the chosen coat…"""
-        importing.correct_maps(self)
-
-    @command("Bring in")
-    def choose_texture_size(self) -> None:
-        """Texture size of the chosen coat…"""
-        importing.choose_texture_size(self)
-
-    @command("Bring in", "Ctrl+Shift+T")
-    def take_from_project(self) -> None:
-        """Take over from another project…"""
-        folder = QFileDialog.getExistingDirectory(self, "Take over from which project?")
-        if folder:
-            self.take_from(Path(folder))
-
-    def take_from(self, folder: Path) -> TakeOver | None:
-        """Show what another project has; what is ticked there comes into this one."""
-        try:
-            dialog = TakeOver(self, self.session, folder)
-        except BadProject as error:
-            self._tell("Nothing was taken over", [str(error)])
-            return None
-        dialog.accepted.connect(dialog.run)
-        dialog.open()
-        return dialog
-
-    @command("Bring in")
-    def update_taken(self) -> UpdateTaken | None:
-        """Update what was taken over…"""
-        if not self.session.project.origins:
-            self.say("Nothing here was taken over from another project yet: Ctrl+Shift+T takes something over.", True)
-            return None
-        dialog = UpdateTaken(self, self.session)
-        dialog.accepted.connect(dialog.run)
-        dialog.open()
-        return dialog
-
-    @command("Hand over", "Ctrl+E")
-    def export_scene(self) -> None:
-        """Export a GLB…"""
-        count = len(self.session.project.props)
-        if not count:
-            self.say("There is no prop to export yet. Import a mesh first.", True)
-            return
-        ask = ExportSize(self, count)
-        if not ask.exec():
-            return
-        path, _ = QFileDialog.getSaveFileName(self, "Export a GLB", f"{self.session.project.name}.glb", "GLB (*.glb)")
-        if path:
-            self.export_to(Path(path).with_suffix(".glb"), ask.side)
-
-    def export_to(self, path: Path, side: int) -> ProgressDialog:
-        """Bake and write a GLB in the background."""
-        session = self.session
-        project, library = session.project, session.library
-        dialog = ProgressDialog(self, "Export a GLB")
-        dialog.run(
-            session,
-            lambda job: apart(export_glb, job, project, library, path, side),
-            lambda written: self._told_export(path, written),
-            lambda error: self._tell("The export did not succeed; nothing was written", [str(error)]),
-        )
-        return dialog
-
-    def _told_export(self, path: Path, written: Written) -> None:
-        text = f"{path.name} written, {written.nbytes / 1e6:.1f} MB"
-        if written.notes:
-            self._tell(f"{text}, but not all as it should be", [*written.notes, *written.told])
-        elif written.told:
-            self.tell(text, list(written.told), problem=False)
-        else:
-            self.say(text)
+        self.pages.setCurrentWidget(self.workspaces[name].page)
+        self.workspaces[name].enter()
 
     # Commands: editing and looking
 
@@ -335,8 +213,8 @@ class Window(ProjectWindow):
         self._finder = finder
 
     def _entries(self) -> list[Entry]:
-        entries = [Entry(c.title, c.keys.replace(" ", " or "), getattr(self, c.name)) for c in commands_of(type(self))]
-        entries += [Entry(f"Go to {n}", "workspace", partial(self.show_workspace, n)) for n in WORKSPACES]
+        entries = [Entry(b.command.title, b.command.keys.replace(" ", " or "), b.do) for b in self.commands()]
+        entries += [Entry(f"Go to {n}", "workspace", partial(self.show_workspace, n)) for n in self.workspaces]
         project, session = self.session.project, self.session
         entries += [Entry(f.name, "finish", partial(session.choose_finish, f.id)) for f in project.finishes]
         entries += [
@@ -345,61 +223,12 @@ class Window(ProjectWindow):
         ]
         return entries
 
-    @command("Edit", "Ctrl+Shift+F")
-    def new_finish(self) -> None:
-        """New finish from the chosen one."""
-        self.bench.rail.new_finish()
-
-    @command("Edit", "Ctrl+Shift+C")
-    def add_coat(self) -> None:
-        """Add a coat on top."""
-        self.bench.stack.add_coat()
-
-    @command("View", "F")
-    def frame_prop(self) -> None:
-        """Bring the chosen prop into view."""
-        self.view.frame()
-
-    @command("View", "Shift+F")
-    def frame_all(self) -> None:
-        """Bring everything into view."""
-        self.view.frame(everything=True)
-
-    @command("View", "N")
-    def swap_far(self) -> None:
-        """Swap the near and the far picture."""
-        self.view.swap_far()
-
-    @command("Edit", "Ctrl+T")
-    def compare_finishes(self) -> FinishTable:
-        """Finishes side by side…"""
-        self._table = FinishTable(self, self.session)
-        self._table.show()
-        return self._table
-
-    @command("Edit", "Ctrl+R")
-    def show_recipes(self) -> StepsSheet:
-        """Recipes…"""
-        self._recipes = StepsSheet(self, self.session)
-        self._recipes.show()
-        return self._recipes
-
-    @command("View", "P")
-    def play_shared(self) -> None:
-        """Let the clock run, or hold it."""
-        if self.session.project.plays:
-            self.session.play(not self.session.playing)
-        else:
-            self.say("Nothing goes by the clock yet: no shared dial has a track, and no recipe reads the time.", True)
-
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Hold W to see the state before the last change; 1 to 4 choose the brush's channels; Esc gives a stroke up."""
+        """Hold W to see the state before the last change; Esc gives a stroke up; the workspace may take other keys."""
         assert event is not None
         if event.key() == Qt.Key.Key_Escape and self.bench.brush_tool.give_up():
             return
-        digit = event.key() - Qt.Key.Key_1
-        if self.workspace == "Brush" and 0 <= digit < 4:
-            self.bench.brush.choose_channel(digit, bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier))
+        if self.workspaces[self.workspace].key(event):
             return
         if event.key() == Qt.Key.Key_W and not event.isAutoRepeat():
             self.view.show_before(True)
@@ -423,27 +252,6 @@ class Window(ProjectWindow):
     def brush_tool(self) -> None:
         """Brush: paint on props."""
         self.show_workspace("Brush")
-
-    @command("View", "E")
-    def pick_value(self) -> None:
-        """Pick the value under the pointer to paint with."""
-        if self.workspace == "Brush":
-            self.bench.brush_tool.pick_value()
-
-    @command("View", "X")
-    def swap_brush(self) -> None:
-        """Swap the two values that the brush paints toward."""
-        self.bench.brush.swap()
-
-    @command("View", "A")
-    def smaller_brush(self) -> None:
-        """Smaller brush."""
-        self.bench.brush.scale(1 / 1.15)
-
-    @command("View", "D")
-    def larger_brush(self) -> None:
-        """Larger brush."""
-        self.bench.brush.scale(1.15)
 
     @command("View")
     def swap_theme(self) -> None:
@@ -470,8 +278,8 @@ class Window(ProjectWindow):
     @command("Help", "F1")
     def show_keys(self) -> None:
         """Keys."""
-        lines = [f"<tr><td><b>{c.keys.replace(' ', ' or ')}</b>&nbsp;&nbsp;</td><td>{c.title}</td></tr>"
-                 for c in commands_of(type(self)) if c.keys]  # fmt: skip
+        told = [b.command for b in self.commands() if b.command.keys]
+        lines = [f"<tr><td><b>{c.keys.replace(' ', ' or ')}</b>&nbsp;&nbsp;</td><td>{c.title}</td></tr>" for c in told]
         mouse = (
             ("Drag", "Turn the view (in Brush: paint; Ctrl paints toward the other value)"),
             ("Shift-drag in Brush", "A straight line, from the end of the last stroke"),
@@ -486,33 +294,6 @@ class Window(ProjectWindow):
         box.setText(f"<table>{''.join(lines)}</table>")
         box.open()
         self._keys = box
-
-    # Dropping files, telling, leaving
-
-    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
-        assert event is not None
-        mime = event.mimeData()
-        if mime is not None and mime.hasUrls():
-            event.acceptProposedAction()
-
-    def dropEvent(self, event: QDropEvent | None) -> None:
-        assert event is not None
-        mime = event.mimeData()
-        for url in mime.urls() if mime is not None else []:
-            self.bring(Path(url.toLocalFile()))
-
-    def bring(self, path: Path) -> None:
-        """Take in whatever was dropped: a project, a mesh, a folder of maps, or one picture."""
-        if (path / "project.json").is_file() or path.name == "project.json":
-            self._leave_for(lambda: self.open_folder(path))
-        elif path.is_dir():
-            importing.bring_maps(self, path)
-        elif by_suffix(MESHES, path) is not None:
-            importing.bring_mesh(self, path)
-        elif is_image_name(path):
-            importing.bring_picture(self, path)
-        else:
-            self.say(f"{path.name}: not read. Drop a project folder, a mesh, or a folder of maps.", True)
 
     def tell_mishap(self, line: str, report: str) -> None:
         """Say that something raised an error nobody expected; unsaved work is copied aside first."""

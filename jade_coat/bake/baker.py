@@ -138,6 +138,7 @@ def bake_slot(
     return BakedMaps({name: array.reshape(-1, side, side).transpose(1, 2, 0) for name, array in values.items()})
 
 
+# Long: its inner functions share what is worked out once.
 def evaluated(
     original: MeshData, baked: BakeMesh, run: Array, coverage: Coverage, look: Look, matrix: Array,
     colors: Array | None, job: Job, threads: int = 2,

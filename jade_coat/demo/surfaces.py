@@ -29,6 +29,7 @@ def _rounded_box(x: Array, y: Array, half: tuple[float, float], radius: float) -
     return outside + np.minimum(np.maximum(qx, qy), 0) - radius
 
 
+# Long: how one surface is made, step by step.
 def glazed_tile(size: int, seed: int = 11) -> SurfaceMaps:
     """Hand-pressed tiles in a running bond, celadon glaze pooled at the edges, over deep mortar joints."""
     rng = np.random.default_rng(seed)

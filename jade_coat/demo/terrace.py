@@ -112,6 +112,7 @@ def _meshes(grain: float) -> dict[str, MeshData]:
     }
 
 
+# Long: a table of the demo.
 def _materials() -> tuple[Material, ...]:
     wall = Material(
         id="kiln_wall",
@@ -271,6 +272,7 @@ def _shared() -> tuple[SharedDial, ...]:
     )
 
 
+# Long: a table of the demo.
 def _finishes() -> tuple[Finish, ...]:
     return (
         Finish(id="celadon_wall", name="Celadon wall", parent="kiln_wall"),

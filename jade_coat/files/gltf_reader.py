@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import struct
-from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -11,9 +10,9 @@ from typing import Any
 import numpy as np
 
 from jade_coat.files.gltf_data import AGAIN, GltfData
+from jade_coat.files.gltf_parts import _drop_what_is_no_paint, _joined, _Part
 from jade_coat.files.gltf_writer import BAKED, OURS
-from jade_coat.mesh.building import build_mesh
-from jade_coat.mesh.data import FULL, BadMesh, MeshData, Slot
+from jade_coat.mesh.data import FULL, BadMesh, MeshData
 from jade_coat.program.types import Array
 from jade_coat.stage.naming import free_name
 
@@ -256,65 +255,6 @@ class _Reader:
         return np.stack([indices[i], indices[i + 1 + i % 2], indices[i + 2 - i % 2]], axis=1)
 
 
-class _Part:
-    """One primitive in all its places."""
-
-    def __init__(
-        self, source: tuple[Any, ...], slot: str, shape: dict[str, Array], uvs: list[Array], colors: list[Array],
-        triangles: Array,
-    ) -> None:  # fmt: skip
-        self.source, self.slot = source, slot
-        self.positions: Array = shape["POSITION"]
-        self.normals, self.tangents = shape.get("NORMAL"), shape.get("TANGENT")
-        self.uvs, self.colors, self.triangles = uvs, colors, triangles
-
-    def place(self, matrices: Sequence[Array]) -> None:
-        """Put a copy in every place; where that is the origin alone, everything stays as it is to the bit."""
-        if len(matrices) == 1 and np.array_equal(matrices[0], np.eye(4)):
-            return
-        count, placed = len(self.positions), np.stack(matrices)
-        with np.errstate(all="ignore"):
-            self._move(placed[:, None, :3, :3], placed[:, None, :3, 3])
-        self.uvs = [np.tile(u, (len(placed), 1)) for u in self.uvs]
-        self.colors = [np.tile(c, (len(placed), 1)) for c in self.colors]
-        mirrored = np.linalg.det(placed[:, :3, :3]) < 0
-        turned = [self.triangles[:, ::-1] if m else self.triangles for m in mirrored]
-        self.triangles = np.concatenate([t + i * count for i, t in enumerate(turned)])
-
-    def pose(self, matrices: Array) -> None:
-        """Move every vertex by a matrix of its own `(n, 4, 4)`."""
-        with np.errstate(all="ignore"):
-            self._move(matrices[None, :, :3, :3], matrices[None, :, :3, 3])
-
-    def _move(self, linear: Array, offset: Array) -> None:
-        """Transform by `(places or 1, vertices or 1, 3, 3)` and `(…, 3)`."""
-        if len(linear) == 1 and linear.shape[1] == 1:
-            one, away = linear[0, 0], offset[0, 0]
-            self.positions = (self.positions @ one.T + away).astype(np.float32)
-        else:
-            moved = np.einsum("pvij,vj->pvi", np.broadcast_to(linear, (len(linear), len(self.positions), 3, 3)),
-                              self.positions) + offset  # fmt: skip
-            self.positions = moved.reshape(-1, 3).astype(np.float32)
-        if self.normals is not None:
-            across = np.linalg.pinv(linear).swapaxes(-1, -2)
-            self.normals = _turned(self.normals, across)
-        if self.tangents is not None:
-            still = linear.shape[:2] == (1, 1) and np.array_equal(linear[0, 0], np.eye(3))
-            if not still:
-                side = np.sign(np.linalg.det(linear))[..., None]  # a mirrored place turns the bitangents round
-                turned = _turned(self.tangents[:, :3], linear)
-                turned /= np.maximum(np.linalg.norm(turned, axis=1, keepdims=True), 1e-12)
-                sign = np.broadcast_to(self.tangents[None, :, 3:] * side, (len(linear), len(self.tangents), 1))
-                self.tangents = np.concatenate([turned, sign.reshape(-1, 1)], axis=1).astype(np.float32)
-
-
-def _turned(vectors: Array, linear: Array) -> Array:
-    if linear.shape[:2] == (1, 1):
-        return np.asarray(vectors @ linear[0, 0].T.astype(vectors.dtype))
-    wide = np.broadcast_to(linear, (len(linear), len(vectors), 3, 3))
-    return np.einsum("pvij,vj->pvi", wide, vectors).reshape(-1, 3).astype(np.float32)
-
-
 def _matrices(translation: Array, rotation: Array, scale: Array) -> Array:
     """Matrices `(n, 4, 4)` of translations `(n, 3)`, quaternions `(n, 4)` (x, y, z, w) and scales `(n, 3)`."""
     made = np.tile(np.eye(4), (len(translation), 1, 1))
@@ -352,54 +292,3 @@ def _color(values: Array) -> Array:
     if values.shape[1] == 3:
         values = np.concatenate([values, np.ones((len(values), 1), np.float32)], axis=1)
     return (np.clip(np.nan_to_num(values), 0, 1) * FULL + 0.5).astype(np.uint16)
-
-
-def _drop_what_is_no_paint(parts: list[_Part], first_colors: list[Array | None], baked: list[bool]) -> None:
-    """Leave out a first colour set that is white everywhere, and the UV set that a bake of ours put in front."""
-    if all(c is None or (c == FULL).all() for c in first_colors):
-        for part in parts:
-            part.colors = part.colors[1:]
-    for part, ours in zip(parts, baked, strict=True):
-        if ours and len(part.uvs) > 1:
-            part.uvs = part.uvs[1:]
-            part.tangents = None  # they followed the set that is gone
-
-
-def _joined(name: str, parts: list[_Part]) -> MeshData:
-    """One mesh of all parts: those that share vertices keep sharing them, those of one material share a slot."""
-    starts: dict[Any, int] = {}
-    owners: list[_Part] = []
-    total = 0
-    for part in parts:
-        if part.source not in starts:
-            starts[part.source] = total
-            owners.append(part)
-            total += len(part.positions)
-    by_slot: dict[str, list[Array]] = {}
-    for part in parts:
-        by_slot.setdefault(part.slot, []).append(part.triangles + starts[part.source])
-    slots, runs, at = [], [], 0
-    for slot, pieces in by_slot.items():
-        count = sum(len(p) for p in pieces)
-        slots.append(Slot(slot, at, count))
-        runs += pieces
-        at += count
-    positions = np.concatenate([p.positions for p in owners])
-    normals = tangents = None
-    if all(p.normals is not None for p in owners):
-        normals = np.concatenate([p.normals for p in owners if p.normals is not None])
-    if all(p.tangents is not None for p in owners):
-        tangents = np.concatenate([p.tangents for p in owners if p.tangents is not None])
-    return build_mesh(
-        positions, np.concatenate(runs), name, normals,
-        _columns([p.uvs for p in owners], owners, 2, np.float32),
-        _columns([p.colors for p in owners], owners, 4, np.uint16), tuple(slots), tangents,
-    )  # fmt: skip
-
-
-def _columns(sets: list[list[Array]], owners: list[_Part], width: int, kind: type[np.generic]) -> tuple[Array, ...]:
-    count = max(len(s) for s in sets)
-    blank = [np.zeros((len(o.positions), width), kind) for o in owners]
-    return tuple(
-        np.concatenate([s[i] if i < len(s) else b for s, b in zip(sets, blank, strict=True)]) for i in range(count)
-    )

@@ -105,6 +105,7 @@ def _interpolation(width: int, signs: tuple[int, ...]) -> Compiled:
     return step_function(_interpolation_text(width, signs), "interpolate")
 
 
+# Long: the text of one loop.
 def _interpolation_text(width: int, signs: tuple[int, ...]) -> str:
     """Eight points a step: each point's values are mixed side by side, then rows and columns are turned over."""
     groups = -(-width // _LANES)

@@ -81,6 +81,7 @@ def _reader(pictures: int) -> Compiled:
     return step_function(_text(pictures), "read")
 
 
+# Long: the text of one loop.
 def _text(pictures: int) -> str:
     """Four points a step: their texels are read and mixed as vectors of four channels, then turned over."""
     lines: list[str] = []

@@ -122,7 +122,7 @@ class MapCanvas:
 
     def patches(self, triangles: Array, ball: Ball) -> Iterator[Patch]:
         """What a dab reaches on some triangles, tile by tile."""
-        from jade_coat.mesh.kernels import take_texels
+        from jade_coat.mesh.texel_kernels import take_texels
 
         count = self._draw(triangles, ball)
         most = count * self._room.shape[1]
@@ -133,7 +133,7 @@ class MapCanvas:
             yield Patch(int(self._used[slot]), rows[a:b], distance[a:b], plane[a:b])
 
     def _draw(self, triangles: Array, ball: Ball) -> int:
-        from jade_coat.mesh.kernels import texels_in_ball
+        from jade_coat.mesh.texel_kernels import texels_in_ball
 
         across, up = axes(ball.facing)
         while True:
@@ -159,7 +159,7 @@ class MapCanvas:
 @kept_by_mesh
 def inside(mesh: MeshData, uv_set: int, side: int) -> Array:
     """Which texels lie in a triangle, `(side, side) uint8`; all do where a UV set repeats over the square."""
-    from jade_coat.mesh.kernels import mark_inside
+    from jade_coat.mesh.texel_kernels import mark_inside
 
     if not lies_in_square(mesh, uv_set):
         return np.ones((side, side), np.uint8)

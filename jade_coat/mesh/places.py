@@ -67,7 +67,7 @@ def vertex_places(mesh: MeshData) -> Iterator[Places]:
 
 def map_places(mesh: MeshData, paint_map: PaintMap) -> Iterator[Places]:
     """All texels of a map that lie on the mesh, or in the gutters beside it, a part at a time."""
-    from jade_coat.mesh.kernels import texel_owners
+    from jade_coat.mesh.texel_kernels import texel_owners
 
     side = paint_map.side
     owner = np.full((side, side), -1, np.int32)

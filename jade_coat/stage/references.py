@@ -8,7 +8,8 @@ from typing import Any, Literal
 from jade_coat.material.fields import Frozen
 from jade_coat.material.material import Link, Material, by_id, owner_of
 from jade_coat.material.placing import PREFIX, RecipeMove
-from jade_coat.material.recipes import STEP_KINDS, Recipe, Step
+from jade_coat.material.recipes import Recipe, Step
+from jade_coat.material.step_kinds import STEP_KINDS
 from jade_coat.material.surface import Detail, Surface
 from jade_coat.material.where import MapTerm, RecipeTerm, SharedTerm
 from jade_coat.stage.looks import reach
@@ -139,6 +140,7 @@ def _without_values(prop: Prop, lost: set[str], within: set[str]) -> Prop:
     return made
 
 
+# Long: one small function for each kind of part that uses recipes.
 def with_inputs_followed(project: Project, before: Recipe, after: Recipe) -> Project:
     """The project with every use of a recipe giving its inputs by name, when some were added, moved or removed."""
     if [i.name for i in before.inputs] == [i.name for i in after.inputs]:

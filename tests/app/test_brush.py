@@ -12,7 +12,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from jade_coat.app import importing
-from jade_coat.app.brush import tool as brush_tool
+from jade_coat.app.brush import pointing
 from jade_coat.app.brush.pen import draw
 from jade_coat.files.gltf_writer import mesh_glb
 from jade_coat.files.project_folder import open_project
@@ -448,8 +448,8 @@ def test_a_mesh_without_a_fitting_uv_set_is_unwrapped_and_then_painted_on_a_map(
 
 
 def test_a_press_before_the_brush_is_ready_paints_nothing_and_says_why(hand: Hand, brush, monkeypatch) -> None:
-    monkeypatch.setattr(brush_tool, "is_warm", lambda: False)
-    monkeypatch.setattr(brush_tool, "warm_up", lambda: None)
+    monkeypatch.setattr(pointing, "is_warm", lambda: False)
+    monkeypatch.setattr(pointing, "warm_up", lambda: None)
     before = wall_paint(hand)
     paint_a_stroke(hand)
     assert "Getting the brush ready" in hand.window._message.text()

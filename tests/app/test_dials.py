@@ -33,7 +33,7 @@ def test_a_changed_dial_is_handed_up_and_all_changes_are_taken_back(hand: Hand) 
 
 def test_finishes_side_by_side_show_what_differs_and_turn_together(hand: Hand) -> None:
     session = hand.session
-    table = hand.window.compare_finishes()
+    table = hand.window.workspaces["Build"].compare_finishes()
     dials = {dial for _, dial in table.fields}
     assert {"glaze_tint", "moss_amount", "moss_seam", "tile_maps"} <= dials
     assert "moss_softness" in dials

@@ -59,7 +59,7 @@ def test_the_event_loop_keeps_turning_through_a_compile_and_a_bake(hand: Hand, t
 
     def compile_anew() -> Callable[[], None]:
         old = shown(hand)
-        hand.window.add_coat()
+        hand.window.workspaces["Build"].add_coat()
         hand.session.do("set_term", material="kiln_wall", coat=hand.session.coat_id, term="paint", channel="G")
         assert np.array_equal(shown(hand), old)  # the old picture stays until the new program is ready
         return hand.settle

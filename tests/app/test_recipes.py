@@ -11,7 +11,7 @@ from tests.app.wall import shown
 
 
 def test_a_recipe_is_made_edited_in_rows_and_used_by_a_coat(hand: Hand) -> None:
-    session, sheet = hand.session, hand.window.show_recipes()
+    session, sheet = hand.session, hand.window.workspaces["Build"].show_recipes()
     assert "Jar glaze" in sheet._used.text()
     streaks = next(r for r in LIBRARY if r.id == "streaks")
     sheet.add(streaks)
@@ -42,7 +42,7 @@ def test_a_recipe_is_made_edited_in_rows_and_used_by_a_coat(hand: Hand) -> None:
 
 
 def test_a_faulty_step_shows_on_its_row_and_on_the_props_that_use_it_and_one_undo_mends_it(hand: Hand) -> None:
-    session, sheet = hand.session, hand.window.show_recipes()
+    session, sheet = hand.session, hand.window.workspaces["Build"].show_recipes()
     sheet.chosen = "dust_on_top"
     sheet.refresh()
     well = shown(hand)

@@ -20,9 +20,9 @@ from jade_coat.app import importing, theme
 from jade_coat.app.build import dial_sheet
 from jade_coat.app.build.coat_panel import ExposeDot
 from jade_coat.app.commands import command, commands_of
-from jade_coat.app.controls.fields import ColorPicker
+from jade_coat.app.controls.color_field import ColorPicker
 from jade_coat.app.view.view import FINISH_MIME
-from jade_coat.app.window import WORKSPACES, Window
+from jade_coat.app.workspaces.known import WORKSPACES
 from jade_coat.app.workspaces.planned import PLANNED
 from jade_coat.files.mesh_files import read_mesh
 from jade_coat.files.project_folder import open_project
@@ -269,7 +269,7 @@ def test_the_coat_editor_edits_exposes_and_adds_terms(hand: Hand) -> None:
     hand.click(row, QPoint(row.width() - 18, 14))
     assert not session.project.material("kiln_wall").coat("moss").shown
     hand.settle()
-    hand.window.add_coat()
+    hand.window.workspaces["Build"].add_coat()
     assert len(session.project.material("kiln_wall").coats) == 4
     assert session.coat_id == session.project.material("kiln_wall").coats[-1].id
     hand.settle()
@@ -359,8 +359,8 @@ def test_the_finder_runs_commands_and_finds_finishes(hand: Hand) -> None:
 
 
 def test_all_six_workspaces_open_and_the_planned_ones_say_so(hand: Hand) -> None:
-    assert tuple(hand.window.tabs) == WORKSPACES
-    for name in WORKSPACES:
+    assert list(hand.window.tabs) == [w.name for w in WORKSPACES]
+    for name in hand.window.workspaces:
         hand.click(hand.window.tabs[name])
         assert hand.window.workspace == name
         texts = " ".join(w.text() for w in hand.window.pages.currentWidget().findChildren(QLabel))
@@ -368,7 +368,7 @@ def test_all_six_workspaces_open_and_the_planned_ones_say_so(hand: Hand) -> None
 
 
 def test_nothing_that_is_written_is_cut(hand: Hand) -> None:
-    for name in WORKSPACES:
+    for name in hand.window.workspaces:
         hand.window.show_workspace(name)
         QApplication.processEvents()
         for widget in hand.window.findChildren(QLabel) + hand.window.findChildren(QPushButton):
@@ -379,10 +379,29 @@ def test_nothing_that_is_written_is_cut(hand: Hand) -> None:
             assert field.fontMetrics().horizontalAdvance(field.text()) <= field.width() - 12, field.text()
 
 
-def test_commands_are_declared_once_with_title_and_unique_keys() -> None:
-    commands = commands_of(Window)
-    assert len(commands) > 20
-    assert all(c.title for c in commands)
+class _Twice:
+    @command("Edit", "Ctrl+Z")
+    def again(self) -> None:
+        """Undo once more."""
+
+
+def test_commands_lie_beside_what_they_command_and_arrive_everywhere_by_themselves(hand: Hand) -> None:
+    """In the finder, among the keys and on F1; a key that is given away already is refused."""
+    window = hand.window
+    known = [b.command for b in window.commands()]
+    assert len(known) > 30
+    assert all(c.title for c in known)
+    owners = {type(b.do.__self__).__name__ for b in window.commands()}
+    assert owners == {"Window", "ViewCommands", "Build", "Brush"}
+    titles = {e.text for e in window._entries()}
+    assert {c.title for c in known} <= titles
+    assert {f"Go to {w.name}" for w in WORKSPACES} <= titles
+    window.show_keys()
+    text = window._keys.text()
+    assert all(c.title in text for c in known if c.keys)
+    window._keys.close()
+    with pytest.raises(ValueError, match="Ctrl.Z"):
+        commands_of(window, _Twice())
     with pytest.raises(TypeError, match="no docstring"):
         command("Edit")(lambda self: None)
 

@@ -12,8 +12,9 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from jade_coat.maps.packing import PackedLookup
-from jade_coat.material.compile import Layer, compile_material, fixed_fields, folded_fields, live_fields, structure
+from jade_coat.material.compile import compile_material, fixed_fields, folded_fields, live_fields, structure
 from jade_coat.material.fields import declared, specs
+from jade_coat.material.layers import Layer
 from jade_coat.material.material import Coat, Dial, Finish, Material, field_values, layout, spec_at
 from jade_coat.material.placing import MOVE_KINDS
 from jade_coat.material.seam import SEAM_LABELS, Rim, Seam, weight

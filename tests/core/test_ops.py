@@ -8,13 +8,14 @@ from scipy import stats
 from scipy.interpolate import PchipInterpolator
 
 from jade_coat.program import lib
-from jade_coat.program.fused import Plan, traceable
+from jade_coat.program.fused import Plan
 from jade_coat.program.glsl_backend import helper_sources, render
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.program.ops import OPS
 from jade_coat.program.ops.curves import Curve
 from jade_coat.program.ops.hashing import cell, pcg3d, pcg_mix, unit
 from jade_coat.program.ops.noise import AXES
+from jade_coat.program.tracing import traceable
 from jade_coat.program.types import BOOL, FLOAT, UVEC3, VEC2, VEC3, VEC4, Type
 from jade_coat.program.value import TypeMismatch, Value, make
 

@@ -11,16 +11,8 @@ from pydantic import ValidationError
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.material.compile import compile_material, fixed_fields, live_fields
 from jade_coat.material.material import Coat, Link, Material, field_values
-from jade_coat.material.recipes import (
-    LIBRARY,
-    STEP_KINDS,
-    Recipe,
-    RecipeFault,
-    RecipeInput,
-    Step,
-    recipe_value,
-    step_values,
-)
+from jade_coat.material.recipes import LIBRARY, Recipe, RecipeFault, RecipeInput, Step, recipe_value, step_values
+from jade_coat.material.step_kinds import STEP_KINDS
 from jade_coat.material.where import PaintTerm, RecipeTerm
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.stage.document import Document

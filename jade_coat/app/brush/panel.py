@@ -10,9 +10,10 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QCheckBox, QPushButton, QVBoxLayout, QWidget
 
 from jade_coat.app.brush.fill_panel import FillPanel
-from jade_coat.app.brush.paint_panel import OwnPaintPanel, VerticesPanel
+from jade_coat.app.brush.paint_panel import OwnPaintPanel
 from jade_coat.app.brush.state import BrushState
 from jade_coat.app.brush.tool import BrushTool
+from jade_coat.app.brush.vertices_panel import VerticesPanel
 from jade_coat.app.brush.worth_panel import WorthPanel
 from jade_coat.app.controls.basics import Fold, button, choice, clear, label, row, scrolled
 from jade_coat.app.controls.fields import NumberField

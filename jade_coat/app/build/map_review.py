@@ -134,6 +134,7 @@ class MapCard(QFrame):
         self.findings: list[Finding] = []
         self._build()
 
+    # Long: the layout of one dialog, from top to bottom.
     def _build(self) -> None:
         clear(self._box)
         entry = self._entry

@@ -27,7 +27,8 @@ from jade_coat.app.session import Session
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.material.compile import with_shared
 from jade_coat.material.fields import Spec
-from jade_coat.material.recipes import LIBRARY, STEP_KINDS, Recipe, RecipeFault, RecipeInput, Step, step_values
+from jade_coat.material.recipes import LIBRARY, Recipe, RecipeFault, RecipeInput, Step, step_values
+from jade_coat.material.step_kinds import STEP_KINDS
 from jade_coat.program import passes
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.program.types import Array
@@ -64,6 +65,7 @@ def _picture(values: Array) -> QPixmap:
 class StepRow(QFrame):
     """One step."""
 
+    # Long: the layout of one sheet, from top to bottom.
     def __init__(self, sheet: StepsSheet, recipe: Recipe, step: Step) -> None:
         super().__init__()
         self.setObjectName("card")

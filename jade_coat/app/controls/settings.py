@@ -8,7 +8,8 @@ from PyQt6.QtGui import QMouseEvent, QPaintEvent
 from PyQt6.QtWidgets import QComboBox, QVBoxLayout, QWidget
 
 from jade_coat.app.controls.basics import choice
-from jade_coat.app.controls.fields import ColorField, Field, NumberField, ToggleField
+from jade_coat.app.controls.color_field import ColorField
+from jade_coat.app.controls.fields import Field, NumberField, ToggleField
 from jade_coat.app.controls.seam_curve import SeamCurve
 from jade_coat.material.fields import Setting, Spec
 from jade_coat.material.seam import Seam

@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QSplitter, QStackedWidget, QWidget
 
 from jade_coat.app.brush.channel_views import ChannelViews
-from jade_coat.app.brush.fill_panel import FillHandles
+from jade_coat.app.brush.fill_handles import FillHandles
 from jade_coat.app.brush.panel import BrushPanel
 from jade_coat.app.brush.state import BrushState
 from jade_coat.app.brush.tool import BrushTool
@@ -30,6 +30,7 @@ from jade_coat.app.view.view_bar import ViewBar
 class Bench(QWidget):
     """Everything of Build; in Brush the left panel and the view's tool are the brush's."""
 
+    # Long: makes every part of the page and joins them, a line each.
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session

@@ -1,12 +1,18 @@
-"""Pages of the workspaces that are still to come: they say plainly what will be there."""
+"""The workspaces that are still to come: their pages say plainly what will be there."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING, ClassVar
 
 from PyQt6.QtWidgets import QWidget
 
 from jade_coat.app.controls.basics import button, column, holder, label, row
+from jade_coat.app.workspaces.workspace import Workspace
+
+if TYPE_CHECKING:
+    from jade_coat.app.project_window import ProjectWindow
+    from jade_coat.app.workspaces.bench import Bench
 
 PLANNED = {
     "Ground": (
@@ -50,3 +56,44 @@ class PlannedPage(QWidget):
         page = column(1, holder(row(1, inner, 1)), 1)
         self.setLayout(page)
         self.setObjectName("stack")
+
+
+class Planned(Workspace):
+    """A workspace that is not built yet."""
+
+    works_today: ClassVar[tuple[tuple[str, str], ...]] = ()
+    """What can be done already: words, and the name of the window's method."""
+
+    def __init__(self, window: ProjectWindow, bench: Bench) -> None:
+        super().__init__(window, bench)
+        self._page = PlannedPage(self.name, [(text, getattr(window, name)) for text, name in self.works_today])
+
+    @property
+    def page(self) -> QWidget:
+        """What will be there."""
+        return self._page
+
+
+class Ground(Planned):
+    """Terrain."""
+
+    name = "Ground"
+
+
+class Stage(Planned):
+    """Props in their place."""
+
+    name = "Stage"
+
+
+class Check(Planned):
+    """Costs and findings."""
+
+    name = "Check"
+
+
+class Deliver(Planned):
+    """Handing over."""
+
+    name = "Deliver"
+    works_today = (("Export a GLB…", "export_scene"),)

@@ -1,0 +1,155 @@
+"""The part of the window that brings files in and hands them over: meshes, maps, other projects, GLB."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtGui import QDragEnterEvent, QDropEvent
+from PyQt6.QtWidgets import QFileDialog
+
+from jade_coat.app import importing
+from jade_coat.app.commands import command
+from jade_coat.app.dialogs.common import ExportSize, ProgressDialog
+from jade_coat.app.dialogs.take_over import TakeOver, UpdateTaken
+from jade_coat.app.project_window import ProjectWindow
+from jade_coat.bake.scene_bake import Written, export_glb
+from jade_coat.files.mesh_files import MESHES
+from jade_coat.files.project_folder import BadProject
+from jade_coat.formats import by_suffix, dialog_filter
+from jade_coat.jobs.apart import apart
+from jade_coat.maps.images import is_image_name
+
+
+class BringingWindow(ProjectWindow):
+    """A window that takes files in, by commands and by drops, and writes them."""
+
+    @command("Bring in", "Ctrl+I")
+    def import_mesh(self) -> None:
+        """Import a mesh…"""
+        path, _ = QFileDialog.getOpenFileName(self, "Import a mesh", "", dialog_filter("Meshes", MESHES))
+        if path:
+            importing.bring_mesh(self, Path(path))
+
+    @command("Bring in", "Ctrl+Shift+I")
+    def import_mesh_anew(self) -> None:
+        """Import the chosen prop's mesh anew…"""
+        if self.session.prop is None:
+            self.say("Choose the prop whose mesh is to be imported anew first.", True)
+            return
+        path, _ = QFileDialog.getOpenFileName(self, "Import its mesh anew", "", dialog_filter("Meshes", MESHES))
+        if path:
+            importing.bring_mesh_anew(self, Path(path))
+
+    @command("Bring in", "Ctrl+M")
+    def import_maps(self) -> None:
+        """Import a folder of maps…"""
+        folder = QFileDialog.getExistingDirectory(self, "Import a folder of maps")
+        if folder:
+            importing.bring_maps(self, Path(folder))
+
+    @command("Bring in", "Ctrl+Shift+N")
+    def new_material(self) -> None:
+        """New material…"""
+        importing.make_material(self)
+
+    @command("Bring in")
+    def correct_maps(self) -> None:
+        """Correct the maps of the chosen coat…"""
+        importing.correct_maps(self)
+
+    @command("Bring in")
+    def choose_texture_size(self) -> None:
+        """Texture size of the chosen coat…"""
+        importing.choose_texture_size(self)
+
+    @command("Bring in", "Ctrl+Shift+T")
+    def take_from_project(self) -> None:
+        """Take over from another project…"""
+        folder = QFileDialog.getExistingDirectory(self, "Take over from which project?")
+        if folder:
+            self.take_from(Path(folder))
+
+    def take_from(self, folder: Path) -> TakeOver | None:
+        """Show what another project has; what is ticked there comes into this one."""
+        try:
+            dialog = TakeOver(self, self.session, folder)
+        except BadProject as error:
+            self._tell("Nothing was taken over", [str(error)])
+            return None
+        dialog.accepted.connect(dialog.run)
+        dialog.open()
+        return dialog
+
+    @command("Bring in")
+    def update_taken(self) -> UpdateTaken | None:
+        """Update what was taken over…"""
+        if not self.session.project.origins:
+            self.say("Nothing here was taken over from another project yet: Ctrl+Shift+T takes something over.", True)
+            return None
+        dialog = UpdateTaken(self, self.session)
+        dialog.accepted.connect(dialog.run)
+        dialog.open()
+        return dialog
+
+    @command("Hand over", "Ctrl+E")
+    def export_scene(self) -> None:
+        """Export a GLB…"""
+        count = len(self.session.project.props)
+        if not count:
+            self.say("There is no prop to export yet. Import a mesh first.", True)
+            return
+        ask = ExportSize(self, count)
+        if not ask.exec():
+            return
+        path, _ = QFileDialog.getSaveFileName(self, "Export a GLB", f"{self.session.project.name}.glb", "GLB (*.glb)")
+        if path:
+            self.export_to(Path(path).with_suffix(".glb"), ask.side)
+
+    def export_to(self, path: Path, side: int) -> ProgressDialog:
+        """Bake and write a GLB in the background."""
+        session = self.session
+        project, library = session.project, session.library
+        dialog = ProgressDialog(self, "Export a GLB")
+        dialog.run(
+            session,
+            lambda job: apart(export_glb, job, project, library, path, side),
+            lambda written: self._told_export(path, written),
+            lambda error: self._tell("The export did not succeed; nothing was written", [str(error)]),
+        )
+        return dialog
+
+    def _told_export(self, path: Path, written: Written) -> None:
+        text = f"{path.name} written, {written.nbytes / 1e6:.1f} MB"
+        if written.notes:
+            self._tell(f"{text}, but not all as it should be", [*written.notes, *written.told])
+        elif written.told:
+            self.tell(text, list(written.told), problem=False)
+        else:
+            self.say(text)
+
+    # Dropped files
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        assert event is not None
+        mime = event.mimeData()
+        if mime is not None and mime.hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        assert event is not None
+        mime = event.mimeData()
+        for url in mime.urls() if mime is not None else []:
+            self.bring(Path(url.toLocalFile()))
+
+    def bring(self, path: Path) -> None:
+        """Take in whatever was dropped: a project, a mesh, a folder of maps, or one picture."""
+        if (path / "project.json").is_file() or path.name == "project.json":
+            self._leave_for(lambda: self.open_folder(path))
+        elif path.is_dir():
+            importing.bring_maps(self, path)
+        elif by_suffix(MESHES, path) is not None:
+            importing.bring_mesh(self, path)
+        elif is_image_name(path):
+            importing.bring_picture(self, path)
+        else:
+            self.say(f"{path.name}: not read. Drop a project folder, a mesh, or a folder of maps.", True)

@@ -1,0 +1,43 @@
+"""Build: materials are made of coats."""
+
+from __future__ import annotations
+
+from jade_coat.app.build.finish_table import FinishTable
+from jade_coat.app.build.steps_sheet import StepsSheet
+from jade_coat.app.commands import command
+from jade_coat.app.workspaces.workspace import Workspace
+
+
+class Build(Workspace):
+    """The coat's panel at the left, the view to look with, the section below."""
+
+    name = "Build"
+
+    def enter(self) -> None:
+        """Look: turn the view, choose props."""
+        self.bench.set_tool("look")
+        self.bench.view.setFocus()
+
+    @command("Edit", "Ctrl+Shift+F")
+    def new_finish(self) -> None:
+        """New finish from the chosen one."""
+        self.bench.rail.new_finish()
+
+    @command("Edit", "Ctrl+Shift+C")
+    def add_coat(self) -> None:
+        """Add a coat on top."""
+        self.bench.stack.add_coat()
+
+    @command("Edit", "Ctrl+T")
+    def compare_finishes(self) -> FinishTable:
+        """Finishes side by side…"""
+        self._table = FinishTable(self.window, self.session)
+        self._table.show()
+        return self._table
+
+    @command("Edit", "Ctrl+R")
+    def show_recipes(self) -> StepsSheet:
+        """Recipes…"""
+        self._recipes = StepsSheet(self.window, self.session)
+        self._recipes.show()
+        return self._recipes
