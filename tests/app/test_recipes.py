@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtTest import QTest
 
-from jade_coat.material.recipes import LIBRARY
+from jade_coat.material.recipes import LIBRARY, Recipe, Step
 from tests.app.conftest import Hand
 from tests.app.wall import shown
 
@@ -70,4 +70,20 @@ def test_a_faulty_step_shows_on_its_row_and_on_the_props_that_use_it_and_one_und
     assert session.faults == {}
     assert np.abs(shown(hand) - well).mean() < 0.5
     assert not any(line.fault.isVisible() for line in sheet.rows.values())
+    sheet.close()
+
+
+def test_a_step_at_the_vertices_says_how_far_it_is_off_on_the_chosen_prop(hand) -> None:
+    session = hand.session
+    session.choose_prop("floor", "surface")
+    session.do("add_recipe", recipe=Recipe(id="rough", name="Rough", steps=(
+        Step(id="noise", kind="clouds", args=("position", "0.1")), Step(id="cheap", kind="at vertices", args=("noise",)),
+    )))  # fmt: skip
+    sheet = hand.window.workspaces["Build"].show_recipes()
+    sheet.chosen = "rough"
+    sheet.refresh()
+    note = sheet.rows["cheap"].note
+    hand.until(lambda: "off between the vertices" in note.text())
+    assert "Terrace floor" in note.text()
+    assert note.isVisible() and not sheet.rows["noise"].note.isVisible()
     sheet.close()

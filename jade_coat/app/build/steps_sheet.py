@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from functools import lru_cache, partial
+from functools import partial
 from typing import Any
 
-import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QImage, QPixmap
 from PyQt6.QtWidgets import (
     QDialog,
     QFrame,
@@ -20,52 +18,32 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from jade_coat.app.background import first_line
+from jade_coat.app.build import step_pictures
 from jade_coat.app.controls.basics import button, choice, clear, column, holder, label, row, scrolled
 from jade_coat.app.controls.fields import NumberLine
 from jade_coat.app.controls.numbers import NotANumber
 from jade_coat.app.session import Session
+from jade_coat.looking.look_at import look_at
+from jade_coat.looking.vertex_error import VertexError, vertex_error
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.material.compile import with_shared
 from jade_coat.material.fields import Spec
 from jade_coat.material.recipes import LIBRARY, Recipe, RecipeFault, RecipeInput, Step, step_values
+from jade_coat.material.shared import SharedValue
 from jade_coat.material.step_kinds import STEP_KINDS
-from jade_coat.program import passes
-from jade_coat.program.numpy_backend import Environment, evaluate
-from jade_coat.program.types import Array
+from jade_coat.program import Value, passes
+from jade_coat.program.numpy_backend import evaluate
 from jade_coat.stage import edits
 from jade_coat.stage.edits import Edit
 
-WIDE, HIGH = 66, 40
-
-
-@lru_cache(maxsize=1)
-def _sample() -> Environment:
-    """Points to show steps on: a wall 2 m wide and 1.2 m high, rolling towards its top and bottom."""
-    x, y = np.meshgrid(np.linspace(-1, 1, WIDE), np.linspace(1.2, 0, HIGH))
-    tilt = (y - 0.6) / 0.6 * 1.1
-    normal = np.stack([0 * x, np.sin(tilt), np.cos(tilt)])
-    point = np.stack([x, y, 0.2 * np.cos(tilt)])
-    attributes = {
-        "position": point, "world_position": point, "normal": normal,
-        "color0": np.stack([(x + 1) / 2, y / 1.2, 1 - y / 1.2, 0 * x]), "curvature": 30 * np.sin(x * 5)[None],
-    }  # fmt: skip
-    flat = {n: a.reshape(a.shape[0], -1).astype(np.float32) for n, a in attributes.items()}
-    return Environment(attributes=flat, instance={"seed": np.full((1, 1), 0.4, np.float32)})
-
-
-def _picture(values: Array) -> QPixmap:
-    """A step's values as grey, or as colours for points; below 0 and above 1 are cut."""
-    spread = np.broadcast_to(values, (len(values), WIDE * HIGH)).reshape(-1, HIGH, WIDE)
-    planes = [spread[min(i, len(spread) - 1)] for i in range(3)]
-    pixels = np.full((HIGH, WIDE, 4), 255, np.uint8)
-    pixels[..., :3] = np.round(np.clip(np.nan_to_num(np.stack(planes, axis=2)), 0, 1) * 255)
-    return QPixmap.fromImage(QImage(pixels.tobytes(), WIDE, HIGH, WIDE * 4, QImage.Format.Format_RGBA8888))
+AT_VERTICES = "at vertices"
 
 
 class StepRow(QFrame):
     """One step."""
 
-    # Long: the layout of one sheet, from top to bottom.
+    # Long: the layout of one row, from left to right.
     def __init__(self, sheet: StepsSheet, recipe: Recipe, step: Step) -> None:
         super().__init__()
         self.setObjectName("card")
@@ -95,18 +73,20 @@ class StepRow(QFrame):
         if pick is not None:
             parts.insert(0, pick)
         self.picture = QLabel()
-        self.picture.setFixedSize(WIDE, HIGH)
+        self.picture.setFixedSize(step_pictures.WIDE, step_pictures.HIGH)
         self.cost = label("", "quiet")
         self.cost.setFixedWidth(44)
         self.cost.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.fault = label("", "warn", wrap=True)
+        self.note = label("", "quiet", wrap=True)
+        self.note.setVisible(step.kind == AT_VERTICES)
         up = button("↑", partial(self._move, -1), "plain", "Move the step up")
         down = button("↓", partial(self._move, 1), "plain", "Move the step down")
         remove = button("×", self._remove, "plain", "Remove the step")
         for small in (up, down, remove):
             small.setFixedSize(26, 26)
         line = row(self.picture, self.name, self.kind, *parts, 1, self.cost, up, down, remove, gap=6)
-        self.setLayout(column(holder(line), self.fault, margins=(8, 6, 8, 6)))
+        self.setLayout(column(holder(line), self.fault, self.note, margins=(8, 6, 8, 6)))
 
     def _arguments(self) -> tuple[tuple[str, str], ...]:
         step, kind = self._step, STEP_KINDS.get(self._step.kind)
@@ -177,6 +157,7 @@ class StepsSheet(QDialog):
         self.setWindowTitle("Recipes")
         self.resize(1120, 620)
         self.chosen = session.project.recipes[0].id if session.project.recipes else ""
+        self._asked: dict[str, int] = {}
         self.rows: dict[str, StepRow] = {}
         self._key: object = None
         self._list = QListWidget()
@@ -288,18 +269,41 @@ class StepsSheet(QDialog):
                 at = next((i for i, s in enumerate(steps) if s.id == error.step), 0)
                 steps = steps[:at]
         shared = project.shared_at(self.session.time)
-        seen = evaluate(with_shared(values, shared), _sample()) if values else {}
+        seen = evaluate(with_shared(values, shared), step_pictures.sample()) if values else {}
         for step, line in self.rows.items():
             line.fault.setVisible(fault is not None and fault.step == step)
             if fault is not None and fault.step == step:
                 line.fault.setText(f"This step has no meaning: {fault.reason}.")
             if step in seen:
-                line.picture.setPixmap(_picture(seen[step]))
+                line.picture.setPixmap(step_pictures.picture(seen[step]))
                 line.cost.setText(f"{passes.cost({'v': values[step]}).arithmetic:.0f}")
                 line.cost.setToolTip("What a pixel costs up to here, in units of one addition")
+                if line.kind.currentData() == AT_VERTICES:
+                    self._measure(step, values[step], shared)
             else:
                 line.picture.clear()
                 line.cost.setText("")
+
+    def _measure(self, step: str, value: Value, shared: dict[str, SharedValue]) -> None:
+        """Say how far a step that is worked out at the vertices is off between them, on the chosen prop."""
+        session, prop, slot = self.session, self.session.prop, self.session.slot
+        line = self.rows[step]
+        if prop is None or not prop.finishes.get(slot):
+            line.note.setText("Choose a prop to see how far it is off between the vertices.")
+            return
+        project, library, mesh = session.project, session.library, session.link.mesh_data(prop.mesh)
+        asked = self._asked[step] = self._asked.get(step, 0) + 1
+
+        def work() -> VertexError:
+            return vertex_error(look_at(project, library, prop, slot, mesh), value, shared)
+
+        def done(found: VertexError) -> None:
+            if asked == self._asked[step] and self.rows.get(step) is line:
+                line.note.setText(
+                    f"On {prop.name}: {found.mean:.3f} off between the vertices on average, {found.most:.3f} at most."
+                )
+
+        session.work(work, done, lambda error: line.note.setText(f"It cannot be measured: {first_line(error)}"))
 
     # Editing
 
