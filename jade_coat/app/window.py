@@ -109,7 +109,7 @@ class Window(BringingWindow):
 
     def _refresh(self) -> None:
         document, project = self.session.document, self.session.project
-        self._project_button.setText(f"◆  {project.name}")
+        self._project_button.setText(project.name)
         self._saved.setText("unsaved" if document.dirty else "saved" if self.session.folder else "")
         self._saved.setProperty("role", "warn" if document.dirty else "quiet")
         style = self._saved.style()

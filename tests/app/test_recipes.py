@@ -85,5 +85,6 @@ def test_a_step_at_the_vertices_says_how_far_it_is_off_on_the_chosen_prop(hand) 
     note = sheet.rows["cheap"].note
     hand.until(lambda: "off between the vertices" in note.text())
     assert "Terrace floor" in note.text()
-    assert note.isVisible() and not sheet.rows["noise"].note.isVisible()
+    assert note.isVisible()
+    assert not sheet.rows["noise"].note.isVisible()
     sheet.close()

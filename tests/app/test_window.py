@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import gc
 import os
 import subprocess
@@ -12,10 +13,11 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QTimer
-from PyQt6.QtGui import QDropEvent
+from PyQt6.QtGui import QDropEvent, QRawFont
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
 
+import jade_coat.app
 from jade_coat.app import importing, theme
 from jade_coat.app.build import dial_sheet
 from jade_coat.app.build.coat_panel import ExposeDot
@@ -455,3 +457,18 @@ def test_an_earlier_project_is_let_go_when_another_is_opened(hand, demo_copy) ->
     hand.settle()
     gc.collect()
     assert [ref() for ref in (*gone, mesh)] == [None, None, None]
+
+
+def test_every_letter_the_window_shows_is_in_the_font_it_ships(hand: Hand) -> None:
+    shown = {
+        letter
+        for file in Path(jade_coat.app.__file__).parent.rglob("*.py")
+        for node in ast.walk(ast.parse(file.read_text()))
+        if isinstance(node, ast.Constant) and isinstance(node.value, str)
+        for letter in node.value
+        if ord(letter) > 127
+    }
+    assert "°" in shown  # the walk finds some
+    for font in theme.FONTS.glob("*.ttf"):
+        face = QRawFont(str(font), 14)
+        assert {c for c in shown if not face.supportsCharacter(c)} == set(), font.name

@@ -173,7 +173,7 @@ class MapCard(QFrame):
         if self._picture is None:
             self._box.addWidget(label("The file cannot be read.", "warn"))
         for found in self.findings:
-            parts: list[QWidget | int] = [label("●", "alarm"), label(found.text, "warn", wrap=False), 1]
+            parts: list[QWidget | int] = [label("•", "alarm"), label(found.text, "warn", wrap=False), 1]
             if found.mend:
                 parts.append(button(found.mend, partial(self.change, **found.changes), tip="Mend it"))
             self._box.addLayout(row(*parts))

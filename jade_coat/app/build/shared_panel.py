@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QInputDialog, QVBoxLayout, QWidget
 from jade_coat.app.build.dial_sheet import DialName
 from jade_coat.app.controls.basics import button, clear, holder, label, row, scrolled
 from jade_coat.app.controls.fields import Field, NumberField
+from jade_coat.app.controls.glyphs import SignButton
 from jade_coat.app.controls.settings import field_for
 from jade_coat.app.controls.track_bar import TrackBar
 from jade_coat.app.session import Session
@@ -54,8 +55,7 @@ class SharedPanel(QWidget):
         self.time = NumberField(TIME, 0.0)
         self.time.setFixedWidth(74)
         self.time.changed.connect(self._seek)
-        self.back = button("⏮", partial(session.seek, 0.0), "plain", "Back to the start")
-        self.back.setFixedSize(26, 26)
+        self.back = SignButton("start", partial(session.seek, 0.0), "Back to the start")
         add = button("+ shared dial", self.add, "add", "A value that every material can follow")
         head = holder(row(label("SHARED DIALS", "head"), 1, self.back, self.time, self.play, margins=(12, 8, 10, 2)))
         layout = QVBoxLayout(self)

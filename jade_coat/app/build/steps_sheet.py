@@ -22,6 +22,7 @@ from jade_coat.app.background import first_line
 from jade_coat.app.build import step_pictures
 from jade_coat.app.controls.basics import button, choice, clear, column, holder, label, row, scrolled
 from jade_coat.app.controls.fields import NumberLine
+from jade_coat.app.controls.glyphs import SignButton
 from jade_coat.app.controls.numbers import NotANumber
 from jade_coat.app.session import Session
 from jade_coat.looking.look_at import look_at
@@ -80,11 +81,10 @@ class StepRow(QFrame):
         self.fault = label("", "warn", wrap=True)
         self.note = label("", "quiet", wrap=True)
         self.note.setVisible(step.kind == AT_VERTICES)
-        up = button("↑", partial(self._move, -1), "plain", "Move the step up")
-        down = button("↓", partial(self._move, 1), "plain", "Move the step down")
+        up = SignButton("up", partial(self._move, -1), "Move the step up")
+        down = SignButton("down", partial(self._move, 1), "Move the step down")
         remove = button("×", self._remove, "plain", "Remove the step")
-        for small in (up, down, remove):
-            small.setFixedSize(26, 26)
+        remove.setFixedSize(26, 26)
         line = row(self.picture, self.name, self.kind, *parts, 1, self.cost, up, down, remove, gap=6)
         self.setLayout(column(holder(line), self.fault, self.note, margins=(8, 6, 8, 6)))
 
