@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import os
+import shutil
 import sys
 import tempfile
 import time
@@ -16,7 +17,9 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtWidgets import QApplication, QScrollArea, QSplitter, QWidget
 
 from jade_coat.app.brush.pen import draw
+from jade_coat.app.build.coat_panel import CoatPanel
 from jade_coat.app.build.map_review import MapReview
+from jade_coat.app.build.shared_panel import SharedPanel
 from jade_coat.app.build.texture_size import TextureSize
 from jade_coat.app.importing import _chosen_maps
 from jade_coat.app.main import make_application
@@ -72,6 +75,27 @@ def near_far(window: Window) -> QWidget:
 
 def compare(window: Window) -> QWidget:
     window.view.show_split(Split(finish="plain_wall", name="Plain mix wall"))
+    return window
+
+
+def placing(window: Window) -> QWidget:
+    """The wall's vertices raised by its height, and the wind that blows everywhere."""
+    session = window.session
+    session.choose_prop("kiln_wall_prop", "surface")
+    session.do("add_move", material="kiln_wall", kind="height")
+    session.do("set_field", material="kiln_wall", path="moves:height.amount", value=0.12)
+    panel, shared = window.findChild(CoatPanel), window.findChild(SharedPanel)
+    assert panel is not None
+    assert shared is not None
+    panel._folded["Placing"] = False
+    panel._key = None
+    panel.refresh()
+    window.view.set_camera(session.camera.with_(yaw=1.1, distance=2.0, pitch=0.2))
+    wait_until_ready(QApplication.instance(), window, 60)
+    for area in (*panel.findChildren(QScrollArea), *shared.findChildren(QScrollArea)):
+        bar = area.verticalScrollBar()
+        assert bar is not None
+        bar.setValue(bar.maximum())
     return window
 
 
@@ -190,7 +214,7 @@ def fill(window: Window) -> QWidget:
 SHOTS: dict[str, Callable[[Window], QWidget]] = {
     "build": build_view, "section": section, "near-far": near_far, "compare": compare, "dials": dials,
     "finishes": finishes, "steps": steps, "maps": maps, "texture-size": texture_size, "brush": brush,
-    "channels": channels, "fill": fill,
+    "channels": channels, "fill": fill, "placing": placing,
 }  # fmt: skip
 
 
@@ -210,9 +234,12 @@ def main(wanted: list[str]) -> None:
     app = make_application()
     warm_up()
     with tempfile.TemporaryDirectory(prefix="jade-coat-shots-") as place:
-        folder = Path(place) / "terrace"
-        build(folder)
+        demo = Path(place) / "demo"
+        build(demo)
         for name in wanted or SHOTS:
+            # Each from its own copy: the desk remembers the camera and the choice of the shot before.
+            folder = Path(place) / name
+            shutil.copytree(demo, folder)
             window = Window(Session())
             window.resize(1280, 800)
             window.show()

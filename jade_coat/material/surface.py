@@ -77,7 +77,7 @@ PLACEMENT_LABELS: dict[Placement, str] = {
     "uv": "by a UV set", "triplanar": "from three sides", "planar": "from above",
 }  # fmt: skip
 TILE_BREAK_LABELS: dict[TileBreak, str] = {
-    "none": "tiles as they are", "mirror": "every other tile mirrored: 1 read",
+    "none": "as they are", "mirror": "every other tile mirrored: 1 read",
     "offset": "two shifted pictures, mixed by noise: 2 reads", "hex": "three shifted pictures, by hexagons: 3 reads",
 }  # fmt: skip
 TILE_BREAK_READS: dict[TileBreak, int] = {"none": 1, "mirror": 1, "offset": 2, "hex": 3}
