@@ -14,7 +14,9 @@ from PyQt6.QtWidgets import QApplication, QCheckBox, QComboBox
 from jade_coat.files.project_folder import open_project, save_project
 from jade_coat.material.fields import declared
 from jade_coat.material.placing import MOVE_KINDS
+from jade_coat.material.recipes import Recipe, RecipeInput, Step
 from jade_coat.material.where import TERM_KINDS
+from jade_coat.stage import edits
 from jade_coat.stage.document import Document
 from jade_coat.stage.looks import dial_values, worn
 from tests.app.conftest import Hand
@@ -125,6 +127,37 @@ def test_a_field_follows_a_recipe_with_its_own_inputs(hand: Hand) -> None:
     hand.settle()
     assert not session.faults
     assert (np.abs(shown(hand) - before) > 12).any(axis=2).mean() > 0.01
+
+
+@pytest.mark.parametrize("owner", ["a where-term", "a move"])
+def test_inputs_given_to_a_recipe_are_kept_beside_one_another_and_follow_undo(hand: Hand, owner: str) -> None:
+    session, panel = hand.session, hand.window.bench.coat_panel
+    two = (RecipeInput(name="much", value=0.5), RecipeInput(name="less", value=0.25))
+    steps = (Step(id="sum", kind="add", args=("much", "less")),)
+    session.do(edits.add_recipe(recipe=Recipe(id="two", name="Two", inputs=two, steps=steps)))
+    session.choose_prop("kiln_wall_prop", "surface")
+    session.choose_coat("moss")
+    if owner == "a move":
+        session.do(edits.add_move(material="kiln_wall", kind="recipe"))
+        session.do(edits.set_move(material="kiln_wall", move="recipe", recipe="two"))
+        rows, prefix = panel.moves.rows, "moves:recipe"
+    else:
+        session.do(edits.add_term(material="kiln_wall", coat="moss", kind="recipe"))
+        session.do(edits.set_term(material="kiln_wall", coat="moss", term="recipe", recipe="two"))
+        rows, prefix = panel.rows, "moss.where.recipe"
+
+    def given() -> dict[str, float]:
+        material = session.project.material("kiln_wall")
+        parts = material.moves if owner == "a move" else material.coat("moss").where
+        return next(p for p in parts if p.id == "recipe").inputs
+
+    for name in ("much", "less"):
+        hand.drag(rows.given[f"{prefix}.inputs.{name}"], QPoint(60, 12), QPoint(90, 12))
+    assert given()["much"] > 0.5
+    assert given()["less"] > 0.25
+    session.document.undo()
+    assert given().keys() == {"much"}
+    assert rows.given[f"{prefix}.inputs.less"].value == 0.25
 
 
 def test_things_are_taken_over_and_updated_after_showing_what_would_change(hand: Hand, tmp_path: Path) -> None:

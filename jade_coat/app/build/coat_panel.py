@@ -300,18 +300,7 @@ class CoatPanel(QWidget):
             f"{coat.id}.seam": coat.seam, f"{coat.id}.rim": coat.rim,
         }  # fmt: skip
         parts |= {f"{coat.id}.where.{t.id}": t for t in coat.where}
-        for path, dot in self.dots.items():  # not built anew: the field beside it may be in the user's hand
-            dot.setChecked(material.dial_at(path) is not None)
-        for path, control in self.fields.items():
-            owner, _, name = path.rpartition(".")
-            control.show_value(getattr(parts[owner], name))
-        for path, control in self.link_fields.items():
-            owner, _, end = path.rpartition(".")
-            link = material.link_at(owner.removesuffix(".inputs"))
-            if link is not None and owner.endswith(".inputs"):
-                control.show_value(link.inputs.get(end, control.value))
-            elif link is not None:
-                control.show_value(getattr(link, end))
+        self.rows.show(material, parts)
         if self._curve is not None:
             self._curve.show_seam(coat.seam)
         if self.gradient is not None:

@@ -48,7 +48,37 @@ class FieldRows:
         """The dots that make fields dials, by path."""
         self.chosen: dict[str, QWidget] = {}
         """Of what is chosen rather than turned, by path."""
+        self.given: dict[str, Field] = {}
+        """Of what a part gives to its recipe, by path and the input's name: `moss.where.dust.inputs.patch`."""
+        self.parts: dict[str, Any] = {}
+        """The parts as they were last shown, by path."""
         self.gradient: GradientBar | None = None
+
+    def show(self, material: Material, parts: dict[str, Any]) -> None:
+        """Show a material's parts, by path, as they are now; none is built anew, it may be in the user's hand."""
+        self.parts = parts
+        for path, dot in self.dots.items():
+            dot.setChecked(material.dial_at(path) is not None)
+        for path, control in self.fields.items():
+            owner, _, name = path.rpartition(".")
+            control.show_value(getattr(parts[owner], name))
+        for path, control in self.link_fields.items():
+            owner, _, end = path.rpartition(".")
+            link = material.link_at(owner.removesuffix(".inputs"))
+            if link is not None and owner.endswith(".inputs"):
+                control.show_value(link.inputs.get(end, self._first(link.recipe, end)))
+            elif link is not None:
+                control.show_value(getattr(link, end))
+        for path, control in self.given.items():
+            owner, _, name = path.rpartition(".inputs.")
+            part = parts[owner]
+            control.show_value(part.inputs.get(name, self._first(part.recipe, name)))
+
+    def _first(self, recipe: str, name: str) -> float:
+        """What an input of a recipe is where nothing is given."""
+        return next(
+            i.value for r in self._session.project.recipes if r.id == recipe for i in r.inputs if i.name == name
+        )
 
     # Where changes go
 
@@ -117,7 +147,7 @@ class FieldRows:
                 box.addWidget(label(words, "quiet", wrap=True))
         else:
             spec = settings(kind)[name]
-            for words, control in self._setting(spec, name, part, change):
+            for words, control in self._setting(spec, prefix, name, part, change):
                 self.chosen.setdefault(path, control)
                 if words:
                     plain_row(box, words, control, spec.hint)
@@ -204,10 +234,10 @@ class FieldRows:
 
     # Controls of what is chosen
 
-    def _setting(self, spec: Spec, name: str, part: Any, change: Change) -> Iterator[tuple[str, QWidget]]:
+    def _setting(self, spec: Spec, prefix: str, name: str, part: Any, change: Change) -> Iterator[tuple[str, QWidget]]:
         """The controls of a field that cannot be a dial, with the words before them; without words they fill a row."""
         if spec.kind == "inputs":
-            yield from self._inputs(name, part, change)
+            yield from self._inputs(prefix, part, change)
         elif spec.kind == "sets":
             yield from self._more_sets(name, part, change)
         elif spec.kind == "stops":
@@ -255,22 +285,24 @@ class FieldRows:
             return [(str(i), f"Colour set {i + 1}") for i in range(MAX_COLOR_SETS)]
         return [(k, _short(k, text)) for k, text in spec.choices]
 
-    def _inputs(self, name: str, part: Any, change: Change) -> Iterator[tuple[str, QWidget]]:
+    def _inputs(self, prefix: str, part: Any, change: Change) -> Iterator[tuple[str, QWidget]]:
         """What this use gives to the inputs of its recipe."""
         recipe = next((r for r in self._session.project.recipes if r.id == part.recipe), None)
-        given = getattr(part, name)
+
+        def put(name: str, value: Number) -> None:
+            given = self.parts[prefix].inputs  # as it is now: another input may have been given meanwhile
+            change(merge=("input", prefix, name), inputs={**given, name: value})
+
         for wanted in recipe.inputs if recipe else ():
-            value = given.get(wanted.name, wanted.value)
+            value = part.inputs.get(wanted.name, wanted.value)
             span = max(abs(wanted.value) * 3, 1.0)
             spec = Spec(
                 wanted.name, low=-1000.0, high=1000.0, soft=(min(0.0, -span if wanted.value < 0 else 0.0), span)
             )
             field = field_for(spec, value)
-            field.changed.connect(
-                lambda v, key=wanted.name: change(
-                    merge=("input", part.id, key), **{name: {**getattr(part, name), key: float(v)}}
-                )
-            )
+            field.changed.connect(partial(put, wanted.name))
+            field.settled.connect(self._session.document.settle)
+            self.given[f"{prefix}.inputs.{wanted.name}"] = field
             yield wanted.name.replace("_", " "), field
 
     def _more_sets(self, name: str, part: Any, change: Change) -> Iterator[tuple[str, QWidget]]:

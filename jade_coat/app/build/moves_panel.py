@@ -79,12 +79,7 @@ class MovesPanel(QWidget):
         self._box.addWidget(add)
 
     def _show(self, material: Material) -> None:
-        parts = {f"{PREFIX}{m.id}": m for m in material.moves}
-        for path, dot in self.rows.dots.items():
-            dot.setChecked(material.dial_at(path) is not None)
-        for path, control in self.rows.fields.items():
-            owner, _, name = path.rpartition(".")
-            control.show_value(getattr(parts[owner], name))
+        self.rows.show(material, {f"{PREFIX}{m.id}": m for m in material.moves})
         if self.level is not None:
             self.level.show_value(material.vertex_level)
             most = reach_of_moves(material)
