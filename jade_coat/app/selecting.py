@@ -39,7 +39,7 @@ class Selecting(Showing):
         """Where props are, to find what a ray meets."""
         self.placed: dict[str, tuple[object, object, PlacedMesh]] = {}
         """Meshes as materials place them, by prop, with what they follow from (`picking`)."""
-        self.picked_look: tuple[tuple[object, ...], LookAt] | None = None
+        self.picked_look: tuple[Project, object, LookAt] | None = None
         """What the last cut-out that was pointed at wears (`picking`)."""
         self.selection_changed.connect(self._open_coat)
 

@@ -121,6 +121,8 @@ class SceneColumns:
         self._runs: dict[int, _Run] = {}
         self._numbers: dict[DrawKey, int] = {}
         self._vacant: list[int] = []
+        self._touched: set[int] = set()
+        """The numbers of the draws in which something has changed."""
         self._where: dict[str, dict[str, tuple[int, int, LookKey]]] = {}
         """By prop and slot: the draw, the instance there, and the look."""
         self._gone_tables: set[str] = set()
@@ -256,6 +258,7 @@ class SceneColumns:
             run = self._runs[number]
             run.columns[instance] = (matrix, look.row, seed)
             run.touched.add(instance)
+            self._touched.add(number)
 
     def _new_instance(self, key: DrawKey, place: Place) -> tuple[int, int]:
         """Room for one more instance of a draw, which may be new: the draw's number, and the instance's."""
@@ -283,7 +286,7 @@ class SceneColumns:
         run = self._runs[number]
         last, columns = run.members.pop(), run.columns.pop()
         run.touched.discard(len(run.members))
-        run.touched.add(-1)
+        self._touched.add(number)
         if at < len(run.members):
             run.members[at], run.columns[at] = last, columns
             run.touched.add(at)
@@ -294,9 +297,8 @@ class SceneColumns:
 
     def _patch(self) -> ScenePatch:
         draws: dict[int, DrawPatch] = {}
-        for number, run in self._runs.items():
-            if not run.touched:
-                continue
+        for number in sorted(self._touched):
+            run = self._runs[number]
             if not run.members:
                 if self._numbers.pop(run.key, None) is not None:
                     self._vacant.append(number)
@@ -304,10 +306,11 @@ class SceneColumns:
             elif run.fresh:
                 draws[number] = DrawPatch(made=Draw(*run.key[:5], *_stacked(run.columns), run.key[5]))
             else:
-                places = sorted(run.touched - {-1})
+                places = sorted(run.touched)
                 columns = _stacked([run.columns[i] for i in places])
                 draws[number] = DrawPatch(None, len(run.members), np.array(places, np.int64), *columns)
             run.touched, run.fresh = set(), not run.members
+        self._touched = set()
         return ScenePatch(draws, *self._told_rows())
 
     def _told_rows(self) -> tuple[dict[str, Array | None], dict[str, tuple[Array, Array]]]:

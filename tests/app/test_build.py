@@ -21,6 +21,7 @@ from jade_coat.material.material import Coat, Material
 from jade_coat.material.recipes import Recipe, Step
 from jade_coat.material.surface import Role, Surface
 from jade_coat.mesh import shapes
+from jade_coat.stage import edits
 from jade_coat.stage.project import Prop
 from jade_coat.view.messages import FrameRequest, PatchScene, SetScene
 from tests.app.conftest import Hand, move
@@ -320,9 +321,9 @@ def test_the_first_turn_of_a_field_compiles_nothing_and_sends_a_row_alone(hand) 
     assert not any(isinstance(m, SetScene) and m.name == "stage" for m in sent)
 
 
-def test_a_surface_kind_is_chosen_and_holes_are_seen_looked_at_and_pointed_through(hand) -> None:
-    """A grille of opacity in front of the wall: opaque first, then cut out."""
-    session, window = hand.session, hand.window
+def hang_screen(hand: Hand, kind: str = "opaque") -> list[QPointF]:
+    """Hang a grille of opacity in front of the wall and choose it; returns places across it in the view."""
+    session = hand.session
     grille = np.zeros((32, 32, 1), np.uint8)
     grille[:, :16] = 255
     asset = session.library.assets.put("maps", "grille.png", png_bytes(grille))
@@ -333,18 +334,25 @@ def test_a_surface_kind_is_chosen_and_holes_are_seen_looked_at_and_pointed_throu
     surface = Surface(map_set="grille", tile_size=0.4, color=(0.9, 0.1, 0.1))
     session.do("add_mesh", mesh=mesh)
     session.do(
-        "add_material", material=Material(id="screen", name="Screen", coats=(Coat(id="c", name="C", surface=surface),))
+        "add_material",
+        material=Material(id="screen", name="Screen", kind=kind, coats=(Coat(id="c", name="C", surface=surface),)),
     )
     forward = np.array(wall.position) + np.array([0.0, 1.2, 1.6])
     session.do("add_prop", prop=Prop(id="screen", name="Screen", mesh=mesh.id, finishes={mesh.slots[0]: "screen"},
                                      position=tuple(float(v) for v in forward)))  # fmt: skip
     session.choose_prop("screen", mesh.slots[0])
     session.choose_finish("screen")
-    window.view.frame()
+    view = hand.window.view
+    view.frame()
     hand.settle()
+    return [QPointF(view.width() * (0.3 + 0.04 * i), view.height() / 2) for i in range(11)]
+
+
+def test_a_surface_kind_is_chosen_and_holes_are_seen_looked_at_and_pointed_through(hand) -> None:
+    """A grille of opacity in front of the wall: opaque first, then cut out."""
+    session, window, view = hand.session, hand.window, hand.window.view
+    places = hang_screen(hand)
     before = shown(hand)
-    view = window.view
-    places = [QPointF(view.width() * (0.3 + 0.04 * i), view.height() / 2) for i in range(11)]
     assert {view.pick(p).prop.id for p in places} == {"screen"}
     kind = window.bench.coat_panel.kind
     assert kind is not None
@@ -362,6 +370,27 @@ def test_a_surface_kind_is_chosen_and_holes_are_seen_looked_at_and_pointed_throu
     assert {"screen", "kiln_wall_prop"} <= {h.prop.id for h in found if h is not None}
     window.undo()
     assert session.project.material("screen").kind == "opaque"
+
+
+def test_holes_that_move_with_the_clock_are_pointed_through_where_they_are_now(hand: Hand) -> None:
+    session, view = hand.session, hand.window.view
+    places = hang_screen(hand, "masked")
+
+    def pattern() -> list[str]:
+        return [found.prop.id if (found := view.pick(p)) is not None else "" for p in places]
+
+    still = pattern()
+    session.do(edits.set_field(material="screen", path="c.surface.offset", value=(0.5, 0.0)))
+    aside = pattern()
+    assert aside != still
+    session.do(edits.add_shared(name="Slide", keys=((0.0, 0.0), (1.0, 1.0)), length=2.0))
+    slide = session.project.shared[-1].id
+    session.do(
+        edits.link_field(material="screen", path="c.surface.offset", shared=slide, low=(0.0, 0.0), high=(0.5, 0.0))
+    )
+    assert pattern() == still
+    session.seek(1.0)
+    assert pattern() == aside
 
 
 def test_a_material_lifts_its_mesh_which_is_picked_and_painted_where_it_is_seen(hand) -> None:

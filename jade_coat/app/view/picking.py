@@ -129,10 +129,11 @@ def _is_there(session: Session, found: PropHit) -> bool:
     project, finish = session.project, found.prop.finishes.get(found.slot, "")
     if not finish or not kind_of(material_of(project, finish).kind).cut or session.link.unsent_sets(project):
         return True
-    key = (project, found.prop.id, found.slot)
-    if session.picked_look is None or session.picked_look[0] != key:
-        session.picked_look = (key, look_at(project, session.library, found.prop, found.slot, found.mesh))
-    look = session.picked_look[1]
+    key, known = (found.prop.id, found.slot, session.time), session.picked_look
+    if known is None or known[0] is not project or known[1] != key:
+        look = look_at(project, session.library, found.prop, found.slot, found.mesh, session.time)
+        known = session.picked_look = (project, key, look)
+    look = known[2]
     return look.opacity_at(found.hit.triangle, found.local[0]) >= max(look.material.cut, 1e-3)
 
 
