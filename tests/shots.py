@@ -30,6 +30,7 @@ from jade_coat.app.window import Window
 from jade_coat.demo.terrace import build
 from jade_coat.material.recipes import Recipe, Step
 from jade_coat.mesh.warm import warm_up
+from jade_coat.stage import edits
 from jade_coat.stage.edits import new_coat
 from jade_coat.stage.looks import reach_of_map_set
 
@@ -60,14 +61,14 @@ def near_far(window: Window) -> QWidget:
     session = window.session
     session.choose_prop("floor", "surface")
     for path in ("clay.surface.tile_size", "clay.surface.tile_break"):
-        session.do("expose", material="terrace_floor", path=path)
+        session.do(edits.expose(material="terrace_floor", path=path))
     dials = {d.path: d.id for d in session.project.material("terrace_floor").dials}
-    session.do("set_dial", finish="trodden_clay", dial=dials["clay.surface.tile_size"], value=0.45)
-    session.do("set_field", material="terrace_floor", path="moss.amount", value=0.0)
-    session.do("set_field", material="terrace_floor", path="lichen.amount", value=0.0)
-    session.do("add_finish", parent="trodden_clay", name="Broken by hexagons")
+    session.do(edits.set_dial(finish="trodden_clay", dial=dials["clay.surface.tile_size"], value=0.45))
+    session.do(edits.set_field(material="terrace_floor", path="moss.amount", value=0.0))
+    session.do(edits.set_field(material="terrace_floor", path="lichen.amount", value=0.0))
+    session.do(edits.add_finish(parent="trodden_clay", name="Broken by hexagons"))
     broken = session.project.finishes[-1].id
-    session.do("set_dial", finish=broken, dial=dials["clay.surface.tile_break"], value="hex")
+    session.do(edits.set_dial(finish=broken, dial=dials["clay.surface.tile_break"], value="hex"))
     window.view.set_camera(session.camera.with_(target=(0.0, 0.0, -0.2), pitch=0.62, distance=5.6))
     window.view.show_split(Split(finish=broken, name="Broken by hexagons"))
     return window
@@ -82,8 +83,8 @@ def placing(window: Window) -> QWidget:
     """The wall's vertices raised by its height, and the wind that blows everywhere."""
     session = window.session
     session.choose_prop("kiln_wall_prop", "surface")
-    session.do("add_move", material="kiln_wall", kind="height")
-    session.do("set_field", material="kiln_wall", path="moves:height.amount", value=0.12)
+    session.do(edits.add_move(material="kiln_wall", kind="height"))
+    session.do(edits.set_field(material="kiln_wall", path="moves:height.amount", value=0.12))
     panel, shared = window.findChild(CoatPanel), window.findChild(SharedPanel)
     assert panel is not None
     assert shared is not None
@@ -102,7 +103,7 @@ def placing(window: Window) -> QWidget:
 def dials(window: Window) -> QWidget:
     """A child finish of the third level: what it changes, and whom a change reaches."""
     session = window.session
-    session.do("put_finish", prop="kiln_wall_prop", slot="surface", finish="flaking_wall")
+    session.do(edits.put_finish(prop="kiln_wall_prop", slot="surface", finish="flaking_wall"))
     session.choose_finish("flaking_wall")
     window.bench.coat_panel.note._open.click()
     QApplication.processEvents()
@@ -151,13 +152,15 @@ def sooty(window: Window) -> None:
     """Give the wall a coat of soot on channel R and rougher glaze on B, so that several channels have a meaning."""
     session = window.session
     session.choose_prop("kiln_wall_prop", "surface")
-    session.do("add_coat", material="kiln_wall", coat=new_coat("Kiln soot"))
+    session.do(edits.add_coat(material="kiln_wall", coat=new_coat("Kiln soot")))
     coat = session.project.material("kiln_wall").coats[-1].id
-    session.do("set_field", material="kiln_wall", path=f"{coat}.surface.color", value=(0.012, 0.011, 0.01))
-    session.do("set_seam", material="kiln_wall", coat=coat, kind="soft")
+    session.do(edits.set_field(material="kiln_wall", path=f"{coat}.surface.color", value=(0.012, 0.011, 0.01)))
+    session.do(edits.set_seam(material="kiln_wall", coat=coat, kind="soft"))
     worn = Step(id="worn", kind="paint", args=(), pick="B")
-    session.do("add_recipe", recipe=Recipe(id="scuffs", name="Scuffs", steps=(worn,)))
-    session.do("link_field", material="kiln_wall", path="tile.surface.saturation", recipe="scuffs", low=1.0, high=0.25)
+    session.do(edits.add_recipe(recipe=Recipe(id="scuffs", name="Scuffs", steps=(worn,))))
+    session.do(
+        edits.link_field(material="kiln_wall", path="tile.surface.saturation", recipe="scuffs", low=1.0, high=0.25)
+    )
 
 
 def brush(window: Window) -> QWidget:

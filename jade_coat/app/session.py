@@ -25,7 +25,7 @@ from jade_coat.files.recovery import Leftover, Recovery, recover
 from jade_coat.jobs.job import Job
 from jade_coat.stage import edits
 from jade_coat.stage.document import Document
-from jade_coat.stage.edits.registry import EDITS, Edit
+from jade_coat.stage.edits.registry import Edit
 from jade_coat.stage.merging import merged
 from jade_coat.stage.packed_tree import PackedTree, TilePacker
 from jade_coat.stage.project import Project
@@ -68,12 +68,11 @@ class Session(Selecting):
         """The present tree."""
         return self.document.project
 
-    def do(self, edit: Edit | str, /, merge: object = None, **arguments: Any) -> bool:
+    def do(self, edit: Edit, merge: object = None) -> bool:
         """Run an edit; one that cannot be is said, not raised, and what it would drop besides is told beforehand.
 
         Returns whether it was made.
         """
-        edit = EDITS[edit](**arguments) if isinstance(edit, str) else edit
         what, refused = edit.title, []
 
         def allow(before: Project, after: Project) -> bool:

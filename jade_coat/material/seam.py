@@ -107,5 +107,6 @@ def weight(seam: Seam, amount: Operand, above: Operand, below: Operand, softness
     if seam.kind == "ramp":
         xs, ys = zip(*seam.points, strict=True)
         return lib.ramp(a, xs, ys)
-    d = lib.as_value(softness)
-    return lib.clamp((lib.as_value(above) - below + (2.0 * a - 1.0) * (1.0 + d)) / (2.0 * d) + 0.5)
+    # The heights' difference shifted by (2 a - 1)(1 + d), a ramp 2 d wide round 0; in this form rounding never lets
+    # a coat through at amount 0, nor the ground at 1.
+    return lib.clamp((lib.as_value(above) - below + (2.0 * a - 1.0)) / (2.0 * lib.as_value(softness)) + a)

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Iterable
 from dataclasses import dataclass, replace
-from typing import Any
 
 from jade_coat.mesh.painting import Paint, PaintMap
-from jade_coat.stage.edits.registry import EDITS, Edit
+from jade_coat.stage.edits.registry import Edit
 from jade_coat.stage.packed_tree import PackedTree
 from jade_coat.stage.project import Project, Prop
 
@@ -53,13 +52,12 @@ class Document:
         self._watchers.append(watcher)
         return lambda: self._watchers.remove(watcher)
 
-    def do(self, edit: Edit | str, /, merge: Hashable = None, allow: Allow | None = None, **arguments: Any) -> Project:
-        """Run an edit, or the one of a name with its arguments. Those with one `merge` key in a row are one step.
+    def do(self, edit: Edit, merge: Hashable = None, allow: Allow | None = None) -> Project:
+        """Run an edit. Those with one `merge` key in a row are one step.
 
         `allow` is shown the trees before and after, and may refuse. Raises what the edit raises (KeyError, ValueError);
         the document is then as before.
         """
-        edit = EDITS[edit](**arguments) if isinstance(edit, str) else edit
         after = edit.apply(self.project)
         if after is not self.project and (allow is None or allow(self.project, after)):
             self._push(Past(edit.title, self.project, merge), after)

@@ -20,6 +20,7 @@ from jade_coat.jobs.job import Job
 from jade_coat.mesh.data import FULL
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.mesh.subdivide import subdivided
+from jade_coat.stage import edits
 from tests.app.conftest import Hand, move
 from tests.app.wall import WALL, paint_a_stroke, pixel_of, shown, wall_paint
 
@@ -58,7 +59,7 @@ def values_near(hand: Hand, point: np.ndarray, radius: float = 0.05) -> np.ndarr
 @pytest.mark.parametrize("tool", ["paint", "smooth", "sharpen", "smear"])
 def test_every_tool_changes_its_channel_under_its_way_alone_and_undo_is_exact(hand: Hand, brush, tool) -> None:
     noise = np.random.default_rng(8).integers(10_000, 50_000, wall_paint(hand).shape).astype(np.uint16)
-    hand.session.do("paint_prop", prop=WALL_PROP, paint=Paint.of(noise))
+    hand.session.do(edits.paint_prop(prop=WALL_PROP, paint=Paint.of(noise)))
     hand.click(panel_of(hand).tools[tool])
     assert brush.brush.tool == tool
     paint_a_stroke(hand)
@@ -88,7 +89,7 @@ def test_every_tool_changes_its_channel_under_its_way_alone_and_undo_is_exact(ha
 
 
 def test_a_pen_paints_as_hard_as_it_is_pressed_and_its_size_can_follow_too(hand: Hand, brush) -> None:
-    hand.session.do("paint_prop", prop=WALL_PROP, paint=Paint.of(np.zeros_like(wall_paint(hand))))
+    hand.session.do(edits.paint_prop(prop=WALL_PROP, paint=Paint.of(np.zeros_like(wall_paint(hand)))))
     at = pixel_of(hand, WALL)
     seen = []
     for pressure in (0.25, 0.5, 1.0):
@@ -109,7 +110,7 @@ def test_a_pen_paints_as_hard_as_it_is_pressed_and_its_size_can_follow_too(hand:
 
 
 def test_a_mouse_can_stand_in_for_a_pen(hand: Hand, brush) -> None:
-    hand.session.do("paint_prop", prop=WALL_PROP, paint=Paint.of(np.zeros_like(wall_paint(hand))))
+    hand.session.do(edits.paint_prop(prop=WALL_PROP, paint=Paint.of(np.zeros_like(wall_paint(hand)))))
     unfold(hand, "Hand and pen")
     hand.click(panel_of(hand).tick("the mouse stands in for a pen"), QPoint(8, 8))
     assert brush.hand.simulated
@@ -124,7 +125,7 @@ def test_a_mouse_can_stand_in_for_a_pen(hand: Hand, brush) -> None:
 
 def test_shift_draws_straight_lines_and_a_trailing_brush_stays_behind(hand: Hand, brush) -> None:
     blank = Paint.of(np.zeros_like(wall_paint(hand)))
-    hand.session.do("paint_prop", prop=WALL_PROP, paint=blank)
+    hand.session.do(edits.paint_prop(prop=WALL_PROP, paint=blank))
     brush.set(radius=0.06)
     view, at = hand.window.view, pixel_of(hand, WALL)
     left, shift = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier
@@ -140,7 +141,7 @@ def test_shift_draws_straight_lines_and_a_trailing_brush_stays_behind(hand: Hand
     QTest.mouseRelease(view, left, shift, at + QPoint(120, 70))  # from where the last stroke ended
     joined = hand.session.link.mesh_data("kiln_wall").positions[wall_paint(hand)[:, 1] > 0]
     assert np.ptp(joined[:, 1]) > 0.3
-    hand.session.do("paint_prop", prop=WALL_PROP, paint=blank)
+    hand.session.do(edits.paint_prop(prop=WALL_PROP, paint=blank))
     brush.set_hand(trail=50.0)
     hand.drag(view, at, at + QPoint(90, 0))
     reach = hand.session.link.mesh_data("kiln_wall").positions[wall_paint(hand)[:, 1] > 0]
@@ -149,7 +150,7 @@ def test_shift_draws_straight_lines_and_a_trailing_brush_stays_behind(hand: Hand
 
 
 def test_an_airbrush_builds_up_while_it_is_held(hand: Hand, brush) -> None:
-    hand.session.do("paint_prop", prop=WALL_PROP, paint=Paint.of(np.zeros_like(wall_paint(hand))))
+    hand.session.do(edits.paint_prop(prop=WALL_PROP, paint=Paint.of(np.zeros_like(wall_paint(hand)))))
     brush.set(flow=0.1)
     view, at = hand.window.view, pixel_of(hand, WALL)
     QTest.mousePress(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
@@ -161,7 +162,7 @@ def test_an_airbrush_builds_up_while_it_is_held(hand: Hand, brush) -> None:
 
 
 def test_size_in_pixels_values_a_and_b_and_picking(hand: Hand, brush) -> None:
-    hand.session.do("paint_prop", prop=WALL_PROP, paint=Paint.of(np.zeros_like(wall_paint(hand))))
+    hand.session.do(edits.paint_prop(prop=WALL_PROP, paint=Paint.of(np.zeros_like(wall_paint(hand)))))
     panel, tool, at = panel_of(hand), hand.window.bench.brush_tool, pixel_of(hand, WALL)
     brush.set_hand(measure="screen", pixels=40.0)
     assert panel.pixels.isVisible()
@@ -187,7 +188,7 @@ def test_size_in_pixels_values_a_and_b_and_picking(hand: Hand, brush) -> None:
 
 
 def test_keys_choose_channels_one_or_several_and_all_are_painted_together(hand: Hand, brush) -> None:
-    hand.session.do("paint_prop", prop=WALL_PROP, paint=Paint.of(np.zeros_like(wall_paint(hand))))
+    hand.session.do(edits.paint_prop(prop=WALL_PROP, paint=Paint.of(np.zeros_like(wall_paint(hand)))))
     hand.key(hand.window, Qt.Key.Key_1)
     assert brush.brush.channels == (0,)
     hand.key(hand.window, Qt.Key.Key_3, Qt.KeyboardModifier.ControlModifier)
@@ -221,8 +222,8 @@ def test_keys_choose_channels_one_or_several_and_all_are_painted_together(hand: 
 
 
 def test_the_other_colour_set_is_read_by_the_material_and_seen(hand: Hand, brush) -> None:
-    hand.session.do("paint_prop", prop=WALL_PROP, paint=Paint.of(np.zeros_like(wall_paint(hand))))
-    hand.session.do("set_term", material="kiln_wall", coat="moss", term=_paint_term(hand), color_set=1)
+    hand.session.do(edits.paint_prop(prop=WALL_PROP, paint=Paint.of(np.zeros_like(wall_paint(hand)))))
+    hand.session.do(edits.set_term(material="kiln_wall", coat="moss", term=_paint_term(hand), color_set=1))
     hand.settle()
     bare = shown(hand)
     panel_of(hand).sets.activated.emit(1)
@@ -293,7 +294,7 @@ def _texts(widget) -> str:
 
 def test_a_fill_works_on_a_map_too(hand: Hand, brush) -> None:
     session, fill = hand.session, panel_of(hand).fill
-    session.do("paint_map", prop=WALL_PROP, paint_map=PaintMap.even(64, 8, 1))
+    session.do(edits.paint_map(prop=WALL_PROP, paint_map=PaintMap.even(64, 8, 1)))
     unfold(hand, "Fill by rule")
     fill._choose("height")
     fill.set(range=(0.0, 2.0))
@@ -308,7 +309,7 @@ def test_a_fill_works_on_a_map_too(hand: Hand, brush) -> None:
 
 
 def test_all_four_channels_are_seen_at_once_and_one_alone_by_a_click(hand: Hand, brush) -> None:
-    hand.session.do("paint_prop", prop=WALL_PROP, paint=Paint.of(np.zeros_like(wall_paint(hand))))
+    hand.session.do(edits.paint_prop(prop=WALL_PROP, paint=Paint.of(np.zeros_like(wall_paint(hand)))))
     unfold(hand, "Over the view")
     hand.click(panel_of(hand).tick("all four channels"), QPoint(8, 8))
     views = hand.window.bench.channels
@@ -402,7 +403,7 @@ def test_paint_is_copied_between_props_and_carried_over_to_a_mesh_imported_anew(
     mesh = session.link.mesh_data("kiln_wall")
     paint_a_stroke(hand)
     twin = session.project.prop(WALL_PROP).with_(id="twin", name="Twin", paint=None, position=(6.0, 0.0, 0.0))
-    session.do("add_prop", prop=twin)
+    session.do(edits.add_prop(prop=twin))
     session.choose_prop("twin", "surface")
     unfold(hand, "This prop's paint")
     own = panel_of(hand).own

@@ -57,8 +57,8 @@ def test_the_section_follows_a_new_line_a_dial_and_a_stroke_and_picks_coats(hand
     hand.settle()
     longer = stack.strip.cut.metres[-1]
     assert longer > 0.1
-    session.do("set_dial", finish="celadon_wall", dial="repairs", value=0.0)
-    session.do("set_dial", finish="celadon_wall", dial="moss_amount", value=0.0)
+    session.do(edits.set_dial(finish="celadon_wall", dial="repairs", value=0.0))
+    session.do(edits.set_dial(finish="celadon_wall", dial="moss_amount", value=0.0))
     hand.settle()
     assert seen(hand, "moss").max() == 0.0
     assert seen(hand, "lime").max() == 0.0
@@ -68,8 +68,8 @@ def test_the_section_follows_a_new_line_a_dial_and_a_stroke_and_picks_coats(hand
     QTest.mouseMove(stack.strip, QPoint(round(box.left()) + 40, round(box.center().y())))
     hand.until(lambda: hand.window.bench.section.marked is not None)
     # The brush paints along the line: the section shows it before the stroke is over.
-    session.do("set_dial", finish="celadon_wall", dial="moss_amount", value=1.0)
-    session.do("remove_term", material="kiln_wall", coat="moss", term="noise")
+    session.do(edits.set_dial(finish="celadon_wall", dial="moss_amount", value=1.0))
+    session.do(edits.remove_term(material="kiln_wall", coat="moss", term="noise"))
     hand.settle()
     before = seen(hand, "moss").mean()
     paint = wall_paint(hand)
@@ -113,7 +113,7 @@ def test_the_coat_list_reorders_renames_copies_and_shows_one_alone(hand: Hand, m
     hand.settle()
     assert np.abs(shown(hand) - picture).mean() < 0.5
     coat = session.project.material("kiln_wall").coat("moss")
-    session.do("add_coat", material="terrace_floor", coat=coat)
+    session.do(edits.add_coat(material="terrace_floor", coat=coat))
     assert session.project.material("terrace_floor").coats[-1].name == "Joint moss"
 
 
@@ -141,7 +141,7 @@ def test_a_split_compares_two_finishes_and_its_divider_is_dragged(hand: Hand) ->
 
 def test_holding_w_shows_the_state_before_the_last_change(hand: Hand) -> None:
     view, before = hand.window.view, shown(hand)
-    hand.session.do("set_dial", finish="celadon_wall", dial="glaze_tint", value=(1.6, 0.4, 0.4))
+    hand.session.do(edits.set_dial(finish="celadon_wall", dial="glaze_tint", value=(1.6, 0.4, 0.4)))
     hand.settle()
     after, project = shown(hand), hand.session.project
     assert np.abs(after - before).mean() > 3
@@ -224,10 +224,10 @@ def test_the_far_picture_carries_its_repetition_score(hand: Hand) -> None:
     assert repeat.found is not None
     assert 0 <= repeat.found.score <= 1
     for coat in ("lime", "moss"):
-        session.do("set_coat", material="kiln_wall", coat=coat, shown=False)
+        session.do(edits.set_coat(material="kiln_wall", coat=coat, shown=False))
     hand.settle()
     tiled = repeat.found.score
-    session.do("set_surface", material="kiln_wall", coat="tile", tile_break="hex")
+    session.do(edits.set_surface(material="kiln_wall", coat="tile", tile_break="hex"))
     hand.settle()
     assert repeat.found.score < tiled
     assert repeat.text() == f"repeat {repeat.found.score:.2f}"
@@ -267,9 +267,9 @@ def test_every_part_of_the_coat_editor_edits_the_document_and_is_undone(hand: Ha
     assert coat().rim.on
     hand.drag(panel.fields["moss.rim.width"], QPoint(60, 12), QPoint(90, 12))
     assert coat().rim.width > 0.3
-    session.do("set_detail", material="kiln_wall", coat="moss", map_set="lime_plaster")
+    session.do(edits.set_detail(material="kiln_wall", coat="moss", map_set="lime_plaster"))
     assert "moss.surface.detail.relief" in panel.fields
-    session.do("add_term", material="kiln_wall", coat="moss", kind="cavity")
+    session.do(edits.add_term(material="kiln_wall", coat="moss", kind="cavity"))
     hand.settle()
     assert session.faults == {}
     assert [t.id for t in coat().where] == ["paint", "noise", "cavity"]
@@ -309,7 +309,7 @@ def test_the_first_turn_of_a_field_compiles_nothing_and_sends_a_row_alone(hand) 
     hand.settle()
     before = pictures[-1]
     for step in range(1, 5):
-        session.do("set_field", material="kiln_wall", path="lime.surface.saturation", value=1.0 + step / 10)
+        session.do(edits.set_field(material="kiln_wall", path="lime.surface.saturation", value=1.0 + step / 10))
     hand.settle()
     del session.client.send
     assert pictures[-1].compiles == before.compiles
@@ -328,18 +328,19 @@ def hang_screen(hand: Hand, kind: str = "opaque") -> list[QPointF]:
     grille[:, :16] = 255
     asset = session.library.assets.put("maps", "grille.png", png_bytes(grille))
     entry = MapFile(role=Role.OPACITY, asset=asset, file="grille.png", channels="r")
-    session.do("add_map_set", map_set=MapSet(id="grille", name="Grille", maps=(entry,)))
+    session.do(edits.add_map_set(map_set=MapSet(id="grille", name="Grille", maps=(entry,))))
     wall = session.project.prop("kiln_wall_prop")
     mesh = session.library.add_mesh(shapes.wall_piece(), "Screen", set())
     surface = Surface(map_set="grille", tile_size=0.4, color=(0.9, 0.1, 0.1))
-    session.do("add_mesh", mesh=mesh)
+    session.do(edits.add_mesh(mesh=mesh))
     session.do(
-        "add_material",
-        material=Material(id="screen", name="Screen", kind=kind, coats=(Coat(id="c", name="C", surface=surface),)),
+        edits.add_material(
+            material=Material(id="screen", name="Screen", kind=kind, coats=(Coat(id="c", name="C", surface=surface),))
+        )
     )
     forward = np.array(wall.position) + np.array([0.0, 1.2, 1.6])
-    session.do("add_prop", prop=Prop(id="screen", name="Screen", mesh=mesh.id, finishes={mesh.slots[0]: "screen"},
-                                     position=tuple(float(v) for v in forward)))  # fmt: skip
+    session.do(edits.add_prop(prop=Prop(id="screen", name="Screen", mesh=mesh.id, finishes={mesh.slots[0]: "screen"},
+                                     position=tuple(float(v) for v in forward))))  # fmt: skip
     session.choose_prop("screen", mesh.slots[0])
     session.choose_finish("screen")
     view = hand.window.view
@@ -444,13 +445,13 @@ def test_the_wind_moves_what_follows_it_and_the_clock_can_be_scrubbed(hand) -> N
         Step(id="out", kind="multiply", args=("wave", "wind")),
     ))  # fmt: skip
     for dial in session.project.shared:
-        session.do("set_shared", shared=dial.id, keys=())
-    session.do("add_recipe", recipe=sway)
-    session.do("add_move", material="jar_glaze", kind="recipe")
-    session.do("set_move", material="jar_glaze", move="recipe", recipe="sway", along="wind")
-    session.do("set_field", material="jar_glaze", path="moves:recipe.amount", value=0.6)
+        session.do(edits.set_shared(shared=dial.id, keys=()))
+    session.do(edits.add_recipe(recipe=sway))
+    session.do(edits.add_move(material="jar_glaze", kind="recipe"))
+    session.do(edits.set_move(material="jar_glaze", move="recipe", recipe="sway", along="wind"))
+    session.do(edits.set_field(material="jar_glaze", path="moves:recipe.amount", value=0.6))
     panel = window.bench.shared
-    session.do("set_wind", strength=0.0)
+    session.do(edits.set_wind(strength=0.0))
     hand.settle()
     still = shown(hand)
     session.seek(0.25)

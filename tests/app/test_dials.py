@@ -9,6 +9,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from jade_coat.app.build import shared_panel
+from jade_coat.stage import edits
 from jade_coat.stage.looks import dial_values
 from tests.app.conftest import Hand
 from tests.app.wall import shown
@@ -46,7 +47,7 @@ def test_finishes_side_by_side_show_what_differs_and_turn_together(hand: Hand) -
     assert values[0] == values[1] < 0.45
     hand.window.undo()
     assert dial_values(session.project, "celadon_wall")["moss_amount"] == pytest.approx(0.9)
-    session.do("expose", material="kiln_wall", path="moss.surface.turn")
+    session.do(edits.expose(material="kiln_wall", path="moss.surface.turn"))
     assert ("celadon_wall", "moss_turn") not in table.fields  # they are all alike in it
     table._all.click()
     assert ("celadon_wall", "moss_turn") in table.fields
@@ -76,7 +77,7 @@ def test_shared_dials_move_the_whole_stage_without_compiling_and_play_along_thei
     assert session.time == 0.0
     hand.settle()
     assert np.abs(shown(hand) - dry).mean() < 0.5
-    session.do("set_shared", shared="damp", keys=())
+    session.do(edits.set_shared(shared="damp", keys=()))
     field = panel.fields["damp"]
     hand.drag(field, QPoint(20, 12), QPoint(95, 12))
     assert session.project.shared_dial("damp").value > 0.3
@@ -108,7 +109,7 @@ def test_a_field_follows_a_new_shared_dial_between_two_values(hand: Hand, monkey
     hand.settle()
     assert session.faults == {}
     less = shown(hand)
-    session.do("set_shared", shared="soot", value=1.0)
+    session.do(edits.set_shared(shared="soot", value=1.0))
     hand.settle()
     assert np.abs(shown(hand) - less).mean() > 0.3
     panel.rows.follow(session.material, "lime.amount", "", "")

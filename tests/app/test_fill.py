@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QApplication
 from jade_coat.files.project_folder import open_project
 from jade_coat.mesh.data import FULL
 from jade_coat.mesh.painting import Paint
+from jade_coat.stage import edits
 from tests.app.conftest import Hand
 from tests.app.wall import shown, wall_paint
 
@@ -107,7 +108,7 @@ def test_kept_rules_run_again_over_a_stroke_and_an_undo_ends_a_preview(hand: Han
     assert fill.live
     hand.window.undo()
     assert not fill.live
-    session.do("drop_rule", prop="kiln_wall_prop", index=0)
+    session.do(edits.drop_rule(prop="kiln_wall_prop", index=0))
     assert session.project.prop("kiln_wall_prop").rules == ()
 
 
@@ -180,7 +181,7 @@ def test_points_start_at_the_prop_stay_put_in_another_space_and_move_along_their
 def test_paint_worked_out_of_an_earlier_state_is_never_put_over_a_later_one(hand: Hand, fill) -> None:
     """Splitting ends a fill that was worked out for the mesh before; paint laid meanwhile ends a split."""
     session, vertices = hand.session, hand.window.bench.brush_panel.vertices
-    session.do("paint_prop", prop="kiln_wall_prop", paint=None)  # so that only the mesh tells the states apart
+    session.do(edits.paint_prop(prop="kiln_wall_prop", paint=None))  # so that only the mesh tells the states apart
     asset = session.project.mesh("kiln_wall").asset
     fill._choose("even")
     hand.click(fill.start_button)
@@ -194,7 +195,7 @@ def test_paint_worked_out_of_an_earlier_state_is_never_put_over_a_later_one(hand
     session.said.connect(lambda text, problem: told.append(text))
     vertices.split_everywhere()
     painted = Paint.of(np.full((mesh.vertex_count, 4), FULL, np.uint16))
-    session.do("paint_prop", prop="kiln_wall_prop", paint=painted)
+    session.do(edits.paint_prop(prop="kiln_wall_prop", paint=painted))
     hand.until(lambda: any("meanwhile" in text for text in told))
     assert session.project.prop("kiln_wall_prop").paint is painted
     assert session.link.mesh_data("kiln_wall") is mesh

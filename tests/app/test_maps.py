@@ -13,6 +13,7 @@ from jade_coat.app.build.texture_size import TextureSize
 from jade_coat.maps.images import png_bytes
 from jade_coat.maps.mapset import MapFile, MapSet
 from jade_coat.material.surface import Role
+from jade_coat.stage import edits
 from tests.app.conftest import Hand
 from tests.app.wall import shown
 
@@ -90,7 +91,7 @@ def test_a_map_saved_by_another_program_reloads_and_a_half_written_one_is_waited
     color = old.file(Role.BASE_COLOR)
     asset = session.library.assets.put("maps", "tint.png", png_bytes(before))
     maps = tuple(m.with_(asset=asset, origin=str(path)) if m is color else m for m in old.maps)
-    session.do("set_map_set", map_set="glazed_tile", maps=maps)
+    session.do(edits.set_map_set(map_set="glazed_tile", maps=maps))
     hand.settle()
     red, project = shown(hand), session.project
     watch.look()
@@ -131,7 +132,7 @@ def test_the_texture_size_check_shows_the_loss_and_changes_no_file(hand: Hand) -
     assert ask.found.bytes_small * 100 < ask.found.bytes_full
     assert "CIEDE2000" in ask._figures.text()
     assets = [m.asset for m in map_set.maps]
-    session.do("set_map_set", map_set="glazed_tile", max_side=ask.side)
+    session.do(edits.set_map_set(map_set="glazed_tile", max_side=ask.side))
     hand.settle()
     changed = session.project.map_set("glazed_tile")
     assert [m.asset for m in changed.maps] == assets

@@ -16,6 +16,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from jade_coat.files.project_folder import open_project, save_project
+from jade_coat.stage import edits
 from jade_coat.stage.shared_dials import SharedDial
 from tests.app.conftest import Hand, move
 from tests.app.wall import WALL, pixel_of, shown, wall_paint
@@ -60,7 +61,7 @@ def test_the_event_loop_keeps_turning_through_a_compile_and_a_bake(hand: Hand, t
     def compile_anew() -> Callable[[], None]:
         old = shown(hand)
         hand.window.workspaces["Build"].add_coat()
-        hand.session.do("set_term", material="kiln_wall", coat=hand.session.coat_id, term="paint", channel="G")
+        hand.session.do(edits.set_term(material="kiln_wall", coat=hand.session.coat_id, term="paint", channel="G"))
         assert np.array_equal(shown(hand), old)  # the old picture stays until the new program is ready
         return hand.settle
 
@@ -136,7 +137,7 @@ def test_a_missing_map_is_told_and_the_rest_is_drawn(open_window, demo_copy: Pat
 def test_saving_to_a_full_disk_keeps_the_work(hand: Hand, monkeypatch) -> None:
     from jade_coat.files import atomic
 
-    hand.session.do("rename_finish", finish="iron_jar", name="Rust")
+    hand.session.do(edits.rename_finish(finish="iron_jar", name="Rust"))
 
     def full(*_: object) -> None:
         raise OSError(28, "No space left on device")
@@ -154,7 +155,7 @@ def test_saving_to_a_full_disk_keeps_the_work(hand: Hand, monkeypatch) -> None:
 
 def test_autosaved_work_is_taken_over_and_saved_home(open_window, demo_copy: Path) -> None:
     first = open_window(demo_copy)
-    first.session.do("rename_finish", finish="iron_jar", name="Only in the copy")
+    first.session.do(edits.rename_finish(finish="iron_jar", name="Only in the copy"))
     first.session.autosave()
     first.until(lambda: (first.session.recovery.folder / "session.json").is_file())
     second = open_window(None)

@@ -32,6 +32,7 @@ from PyQt6.QtWidgets import (
 from jade_coat.app.controls.basics import Fold
 from jade_coat.app.dialogs.common import ProgressDialog
 from jade_coat.app.view.view import View
+from jade_coat.stage import edits
 from tests.app.conftest import Hand, run_deletes
 
 ACTIONS = int(os.environ.get("JADE_COAT_ACTIONS", "500"))
@@ -235,7 +236,7 @@ def test_random_hands_leave_a_living_window_and_raise_nothing(hand: Hand, no_fil
         hand.settle(240)
         assert not caught, f"after {list(monkey.done)}:\n{caught[0]}"
         assert isinstance(hand.window.view, View)
-        assert hand.session.do("set_light", strength=1.0)
+        assert hand.session.do(edits.set_light(strength=1.0))
     finally:
         monkey.answering = False
         sys.excepthook = before

@@ -6,6 +6,7 @@ import numpy as np
 from PyQt6.QtTest import QTest
 
 from jade_coat.material.recipes import LIBRARY, Recipe, Step
+from jade_coat.stage import edits
 from tests.app.conftest import Hand
 from tests.app.wall import shown
 
@@ -30,8 +31,8 @@ def test_a_recipe_is_made_edited_in_rows_and_used_by_a_coat(hand: Hand) -> None:
     sheet.rows["thin"].name.editingFinished.emit()
     assert session.project.recipe("streaks").steps[3].args[0] == "drawn_out"
     before = shown(hand)
-    session.do("add_term", material="kiln_wall", coat="lime", kind="recipe")
-    session.do("set_term", material="kiln_wall", coat="lime", term="recipe", recipe="streaks", invert=True)
+    session.do(edits.add_term(material="kiln_wall", coat="lime", kind="recipe"))
+    session.do(edits.set_term(material="kiln_wall", coat="lime", term="recipe", recipe="streaks", invert=True))
     hand.settle()
     assert session.faults == {}
     assert np.abs(shown(hand) - before).mean() > 0.3
@@ -76,9 +77,9 @@ def test_a_faulty_step_shows_on_its_row_and_on_the_props_that_use_it_and_one_und
 def test_a_step_at_the_vertices_says_how_far_it_is_off_on_the_chosen_prop(hand) -> None:
     session = hand.session
     session.choose_prop("floor", "surface")
-    session.do("add_recipe", recipe=Recipe(id="rough", name="Rough", steps=(
+    session.do(edits.add_recipe(recipe=Recipe(id="rough", name="Rough", steps=(
         Step(id="noise", kind="clouds", args=("position", "0.1")), Step(id="cheap", kind="at vertices", args=("noise",)),
-    )))  # fmt: skip
+    ))))  # fmt: skip
     sheet = hand.window.workspaces["Build"].show_recipes()
     sheet.chosen = "rough"
     sheet.refresh()

@@ -33,6 +33,7 @@ from jade_coat.mesh.brush import Brush
 from jade_coat.mesh.canvas import VertexCanvas
 from jade_coat.mesh.painting import shown_paint
 from jade_coat.mesh.stroke import Stroke, mirror_plane
+from jade_coat.stage import edits
 from jade_coat.stage.remesh import matched_slots
 from jade_coat.view.client import MAX_DEATHS
 from jade_coat.view.link import STAGE
@@ -46,7 +47,7 @@ def test_an_error_nobody_caught_leaves_the_window_and_a_safety_copy(hand: Hand) 
     mishaps.watch()
     mishaps.told.connect(hand.window.tell_mishap)
     try:
-        hand.session.do("rename_finish", finish="iron_jar", name="Not saved yet")
+        hand.session.do(edits.rename_finish(finish="iron_jar", name="Not saved yet"))
         for _ in range(2):
             QTimer.singleShot(0, lambda: {}["no such key"])
             hand.until(lambda: bool(mishaps.reports))
@@ -99,7 +100,7 @@ def test_what_paint_or_dial_counts_in_the_background_never_changes_what_is_shown
     dial = hand.session.material.dials[0]
     rows = {name: table.copy() for name, table in hand.session.client._scenes[STAGE].rows.items()}
     for i in range(12):
-        assert hand.session.do("rename_finish", finish=finish, name=f"Turn {i}")
+        assert hand.session.do(edits.rename_finish(finish=finish, name=f"Turn {i}"))
         QApplication.processEvents()
     hand.settle()
     now = hand.session.client._scenes[STAGE].rows
@@ -169,7 +170,7 @@ class TestStopped:
             hand.until(lambda: bool(client.stopped) or client.ready)
         assert client.stopped
         assert view._stopped.isVisible()
-        assert hand.session.do("rename_finish", finish="iron_jar", name="Edited while stopped")
+        assert hand.session.do(edits.rename_finish(finish="iron_jar", name="Edited while stopped"))
         assert hand.window.isVisible()
         hand.click(view._stopped.again)
         assert not client.stopped
@@ -233,7 +234,7 @@ class TestNumberFields:
     def test_a_field_keeps_its_exact_value_and_gives_the_keyboard_back(self, hand: Hand) -> None:
         material = hand.session.material
         path = f"{hand.session.coat_id}.surface.tile_size"
-        hand.session.do("set_field", material=material.id, path=path, value=1.256)
+        hand.session.do(edits.set_field(material=material.id, path=path, value=1.256))
         field = hand.window.bench.coat_panel.fields[path]
         before = hand.session.project
         hand.click(field)
@@ -364,9 +365,9 @@ def test_two_windows_on_one_project_do_not_save_over_each_other(open_window, dem
     first, second = open_window(demo_copy), open_window(demo_copy)
     assert "open elsewhere" in second.window.attention().informativeText()
     second.window.attention().close()
-    first.session.do("rename_finish", finish="iron_jar", name="First")
+    first.session.do(edits.rename_finish(finish="iron_jar", name="First"))
     assert first.window.save_project()
-    second.session.do("rename_finish", finish="ash_wall", name="Second")
+    second.session.do(edits.rename_finish(finish="ash_wall", name="Second"))
     asked: list[Path] = []
     second.window.ask_others = lambda folder: asked.append(folder) or ""
     assert not second.window.save_project()
@@ -380,7 +381,7 @@ def test_two_windows_on_one_project_do_not_save_over_each_other(open_window, dem
     second.window.undo()
     assert second.session.project.finish("iron_jar").name != "First"
     second.window.ask_others = lambda folder: "theirs"
-    first.session.do("set_light", strength=1.0)
+    first.session.do(edits.set_light(strength=1.0))
     first.window.ask_others = lambda folder: "theirs"
     first.window.save_project()
     assert first.session.project == merged
@@ -388,7 +389,7 @@ def test_two_windows_on_one_project_do_not_save_over_each_other(open_window, dem
 
 def test_a_save_into_a_folder_that_is_gone_says_what_is_lost(hand: Hand, demo_copy: Path) -> None:
     shutil.rmtree(demo_copy)
-    hand.session.do("rename_finish", finish="iron_jar", name="Kept")
+    hand.session.do(edits.rename_finish(finish="iron_jar", name="Kept"))
     assert hand.window.save_project()
     told = hand.window.attention().informativeText()
     assert "was gone and has been made anew" in told
@@ -401,7 +402,7 @@ def test_saving_onto_another_project_asks(hand: Hand, demo_copy: Path, tmp_path:
     other = tmp_path / "other"
     shutil.copytree(demo_copy, other)
     before = (other / "project.json").read_bytes()
-    hand.session.do("rename_finish", finish="iron_jar", name="Mine")
+    hand.session.do(edits.rename_finish(finish="iron_jar", name="Mine"))
     monkeypatch.setattr(hand.window, "may_replace", lambda folder: False)
     assert not hand.window._save_to(other)
     assert (other / "project.json").read_bytes() == before
@@ -488,11 +489,11 @@ def test_a_texture_is_judged_at_the_tile_size_of_the_coat_that_wears_it(hand: Ha
     coat = next(c for c in material.coats if c.surface.map_set)
     session.choose_coat(coat.id)
     chosen = session.project.map_set(coat.surface.map_set)
-    session.do("set_field", material=material.id, path=f"{coat.id}.surface.tile_size", value=0.5)
+    session.do(edits.set_field(material=material.id, path=f"{coat.id}.surface.tile_size", value=0.5))
     session.choose_finish(material.id)
     ask = TextureSize(hand.window, session, hand.window.view, chosen)
     small = ask._pixels_a_tile()
-    session.do("set_field", material=material.id, path=f"{coat.id}.surface.tile_size", value=1.0)
+    session.do(edits.set_field(material=material.id, path=f"{coat.id}.surface.tile_size", value=1.0))
     assert ask._pixels_a_tile() == pytest.approx(2 * small)
     ask.deleteLater()
 

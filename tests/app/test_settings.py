@@ -18,6 +18,7 @@ from jade_coat.material.recipes import Recipe, RecipeInput, Step
 from jade_coat.material.where import TERM_KINDS
 from jade_coat.stage import edits
 from jade_coat.stage.document import Document
+from jade_coat.stage.edits import EDITS
 from jade_coat.stage.looks import dial_values, worn
 from tests.app.conftest import Hand
 from tests.app.wall import shown
@@ -58,7 +59,7 @@ def test_a_choice_becomes_a_dial_and_changes_one_finish_alone(hand: Hand) -> Non
 
 def test_a_seam_is_drawn_as_a_curve_dial(hand: Hand) -> None:
     session, bench = hand.session, hand.window.bench
-    session.do("expose", material="kiln_wall", path="moss.seam.points")
+    session.do(edits.expose(material="kiln_wall", path="moss.seam.points"))
     dial = session.project.material("kiln_wall").dial_at("moss.seam.points")
     curve = bench.dials.fields[dial.id].curve
     x, y = 0.35, 0.1
@@ -110,7 +111,7 @@ def test_a_dials_limits_are_set_by_hand(hand: Hand) -> None:
     for editor, text in ((asked.low, "0.1"), (asked.high, "1"), (asked.start, "0.2"), (asked.end, "0.9")):
         editor.setText(text)
     hand.click(asked.keep)
-    session.do("set_dial_words", material="kiln_wall", dial="moss_size", **asked.chosen())
+    session.do(edits.set_dial_words(material="kiln_wall", dial="moss_size", **asked.chosen()))
     field = hand.window.bench.dials.fields["moss_size"]
     assert (field.spec.low, field.spec.high, field.spec.span) == (0.1, 1.0, (0.2, 0.9))
 
@@ -121,7 +122,9 @@ def test_a_field_follows_a_recipe_with_its_own_inputs(hand: Hand) -> None:
     panel.rows.follow(session.project.material("kiln_wall"), "moss.surface.tint", "", "dust_on_top")
     link = session.project.material("kiln_wall").link_at("moss.surface.tint")
     assert link.recipe == "dust_on_top"
-    session.do("link_field", material="kiln_wall", path="moss.surface.tint", recipe="dust_on_top", low=(4.0, 0.2, 0.2))
+    session.do(
+        edits.link_field(material="kiln_wall", path="moss.surface.tint", recipe="dust_on_top", low=(4.0, 0.2, 0.2))
+    )
     hand.drag(panel.link_fields["moss.surface.tint.inputs.patch"], QPoint(60, 12), QPoint(80, 12))
     assert session.project.material("kiln_wall").link_at("moss.surface.tint").inputs["patch"] > 0.4
     hand.settle()
@@ -165,7 +168,7 @@ def test_things_are_taken_over_and_updated_after_showing_what_would_change(hand:
     shutil.copytree(hand.session.folder, other)
     opened = open_project(other)
     there = Document(opened.project)
-    there.do("set_field", material="jar_glaze", path="glaze.surface.turn", value=1.0)
+    there.do(edits.set_field(material="jar_glaze", path="glaze.surface.turn", value=1.0))
     save_project(there.project, opened.assets, other)
     session, count = hand.session, len(hand.session.project.finishes)
     dialog = hand.window.take_from(other)
@@ -176,10 +179,10 @@ def test_things_are_taken_over_and_updated_after_showing_what_would_change(hand:
     hand.click(dialog._take)
     assert len(session.project.finishes) == count + 2
     taken = next(f for f in session.project.finishes if f.id == "iron_jar_2")
-    session.do("put_finish", prop="small_jar", slot="Body", finish=taken.id)
+    session.do(edits.put_finish(prop="small_jar", slot="Body", finish=taken.id))
     hand.settle()
     assert not session.faults
-    there.do("set_field", material="jar_glaze", path="glaze.surface.turn", value=0.25)
+    there.do(edits.set_field(material="jar_glaze", path="glaze.surface.turn", value=0.25))
     save_project(there.project, opened.assets, other)
     update = hand.window.update_taken()
     (change,) = update.entries()
@@ -230,13 +233,13 @@ def test_every_declared_field_has_a_control_when_it_matters(hand) -> None:
     session.choose_prop("kiln_wall_prop", "surface")
     session.choose_coat("moss")
     for kind in TERM_KINDS:
-        session.do("add_term", material="kiln_wall", coat="moss", kind=kind)
+        session.do(edits.add_term(material="kiln_wall", coat="moss", kind=kind))
     for kind in MOVE_KINDS:
-        session.do("add_move", material="kiln_wall", kind=kind)
+        session.do(edits.add_move(material="kiln_wall", kind=kind))
     recipe = next(r.id for r in session.project.recipes if r.inputs)
-    session.do("set_move", material="kiln_wall", move="recipe", recipe=recipe)
+    session.do(edits.set_move(material="kiln_wall", move="recipe", recipe=recipe))
     term = next(t.id for t in session.material.coat("moss").where if t.kind == "recipe")
-    session.do("set_term", material="kiln_wall", coat="moss", term=term, recipe=recipe)
+    session.do(edits.set_term(material="kiln_wall", coat="moss", term=term, recipe=recipe))
     missing, first = [], session.project.map_sets[0].id
     for prefix, get, edit, arguments in _parts(session.material, session.material.coat("moss")):
         for name, spec in declared(type(get(session.material.coat("moss"), session.material))).items():
@@ -244,7 +247,7 @@ def test_every_declared_field_has_a_control_when_it_matters(hand) -> None:
             if not spec.matters(part):
                 other, wanted = spec.when
                 some = {"more_sets": (first,), "map_set": first}
-                assert session.do(edit, **arguments, **{other: wanted[0] if wanted else some[other]})
+                assert session.do(EDITS[edit](**arguments, **{other: wanted[0] if wanted else some[other]}))
             if spec.map and spec.map != "any":
                 there = spec.map.lstrip("-") in {m.role.value for m in session.project.map_set(
                     session.material.coat("moss").surface.map_set).maps}  # fmt: skip

@@ -30,6 +30,7 @@ from jade_coat.files.mesh_files import read_mesh
 from jade_coat.files.project_folder import open_project
 from jade_coat.maps.images import png_bytes
 from jade_coat.mesh.data import FULL
+from jade_coat.stage import edits
 from jade_coat.stage.looks import dial_values
 from tests.app.conftest import Hand
 from tests.app.wall import WALL, paint_a_stroke, pixel_of, shown, wall_paint
@@ -172,8 +173,8 @@ def test_a_second_finish_dropped_on_another_prop_changes_only_that_prop(hand: Ha
     assert made in rail.tiles
     hand.settle()
     assert np.abs(shown(hand) - before).max() <= 2  # nobody wears it yet
-    session.do("set_dial", finish=made, dial="glaze_tint", value=(1.0, 0.15, 0.1))
-    session.do("set_dial", finish=made, dial="moss_amount", value=0.0)
+    session.do(edits.set_dial(finish=made, dial="glaze_tint", value=(1.0, 0.15, 0.1)))
+    session.do(edits.set_dial(finish=made, dial="moss_amount", value=0.0))
     post = session.project.prop("gate_post")
     at = pixel_of(hand, np.array(post.position) + [0.0, 0.9, 0.2])
     mime = QMimeData()
@@ -259,10 +260,10 @@ def test_the_coat_editor_edits_exposes_and_adds_terms(hand: Hand) -> None:
     known = len(session.project.material("kiln_wall").dials)
     hand.click(dot)
     assert session.project.material("kiln_wall").dials[known].name == "Joint moss turn"
-    session.do("add_term", material="kiln_wall", coat="moss", kind="slope")
+    session.do(edits.add_term(material="kiln_wall", coat="moss", kind="slope"))
     assert any(p.startswith("moss.where.slope") for p in panel.fields)
     before = len(session.project.material("kiln_wall").dials)
-    session.do("expose", material="kiln_wall", path="moss.where.slope.range")
+    session.do(edits.expose(material="kiln_wall", path="moss.where.slope.range"))
     assert len(session.project.material("kiln_wall").dials) == before + 1
     assert any("slope" in d or "from" in d.lower() for d in hand.window.bench.dials.fields)
     hand.settle()

@@ -10,6 +10,7 @@ from jade_coat.material.recipes import Recipe, RecipeInput, Step
 from jade_coat.material.surface import NoMaps, Surface
 from jade_coat.material.where import RecipeTerm
 from jade_coat.mesh import shapes
+from jade_coat.stage import edits
 from jade_coat.stage.document import Document
 from jade_coat.stage.draws import Draw, Scene
 from jade_coat.stage.project import MeshAsset, Project, Prop
@@ -84,7 +85,7 @@ def bench_finishes() -> list[dict]:
 
     def turned() -> None:
         step[0] += 1
-        document.do("set_dial", merge="bench", finish="f0", dial="rough", value=0.001 * (step[0] % 1000))
+        document.do(edits.set_dial(finish="f0", dial="rough", value=0.001 * (step[0] % 1000)), merge="bench")
         kept.of(document.project, material).row("f5")
 
     resolve, edit, floor = alternate(table.resolve, turned, lambda: resolved[order])
@@ -144,7 +145,7 @@ def bench_many_materials() -> list[dict]:
 
         def moved() -> None:
             step[0] += 1
-            document.do("set_prop", merge="bench", prop="p0", position=(step[0] % 9, 0.0, 0.0))
+            document.do(edits.set_prop(prop="p0", position=(step[0] % 9, 0.0, 0.0)), merge="bench")
             build_scene(document.project, lambda _: box, kept)
 
         return moved

@@ -12,6 +12,7 @@ from jade_coat.files.library import Library
 from jade_coat.files.project_folder import open_project, save_project
 from jade_coat.mesh import shapes
 from jade_coat.mesh.picking import hit_in_world, target
+from jade_coat.stage import edits
 from jade_coat.stage.boxes import PropBoxes
 from jade_coat.stage.desk import Camera
 from jade_coat.stage.document import Document
@@ -69,7 +70,7 @@ def bench_many_props(folder: Path) -> list[dict]:
 
     def edit(count: int) -> None:
         step[0] += 1
-        documents[count].do("set_prop", prop=f"j{step[0] * 37 % count}", position=(step[0] * 0.01, 0.0, 1.0))
+        documents[count].do(edits.set_prop(prop=f"j{step[0] * 37 % count}", position=(step[0] * 0.01, 0.0, 1.0)))
         links[count].sync(documents[count].project)
 
     def turn(count: int) -> None:

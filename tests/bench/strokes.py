@@ -23,6 +23,7 @@ def main():
     from jade_coat.app.window import Window
     from jade_coat.mesh import shapes
     from jade_coat.mesh.painting import PaintMap
+    from jade_coat.stage import edits
     from jade_coat.stage.desk import Camera
     from jade_coat.stage.project import Prop
     app = make_application()
@@ -35,9 +36,9 @@ def main():
     mesh = made.with_(uvs=(made.uvs[0], (made.uvs[0] / 10).astype("float32")))
     asset = session.library.add_mesh(mesh, "Plane", set())
     for p in session.project.props:
-        session.do("remove_prop", prop=p.id)
-    session.do("add_mesh", mesh=asset)
-    session.do("add_prop", prop=Prop(id="plane", name="Plane", mesh=asset.id, finishes={"surface": "celadon_wall"}))
+        session.do(edits.remove_prop(prop=p.id))
+    session.do(edits.add_mesh(mesh=asset))
+    session.do(edits.add_prop(prop=Prop(id="plane", name="Plane", mesh=asset.id, finishes={"surface": "celadon_wall"})))
     session.camera = Camera(target=(0, 0, 0), pitch=0.9, distance=8.0)
     window.show_workspace("Brush")
     window.bench.looks.hide()
@@ -84,7 +85,7 @@ def main():
         until(lambda: window.ready())
         return statistics.median(dabs), statistics.median(floors), statistics.median(firsts)
     found = {"vertices": measure()}
-    session.do("paint_map", prop="plane", paint_map=PaintMap.even(4096, 16, 1))
+    session.do(edits.paint_map(prop="plane", paint_map=PaintMap.even(4096, 16, 1)))
     until(lambda: window.ready())
     found["map"] = measure()
     print("found", json.dumps(found), flush=True)

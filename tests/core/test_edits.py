@@ -17,6 +17,7 @@ from jade_coat.material.placing import MOVE_KINDS, PREFIX
 from jade_coat.material.recipes import Recipe, RecipeInput, Step, recipe_value
 from jade_coat.material.where import TERM_KINDS
 from jade_coat.mesh.painting import Paint, PaintMap
+from jade_coat.stage import edits
 from jade_coat.stage.document import Document
 from jade_coat.stage.edits import EDITS
 from jade_coat.stage.looks import dial_values
@@ -517,14 +518,14 @@ def test_an_edit_changes_nothing_but_what_it_is_about(name: str, seed: int) -> N
     for earlier in rng.sample(sorted(EDITS), 2):
         arguments, _ = getattr(Cases(document.project, rng), earlier)()
         try:
-            document.do(earlier, **arguments)
+            document.do(EDITS[earlier](**arguments))
         except (KeyError, ValueError):
             continue
     arguments, allowed = getattr(Cases(document.project, rng), name)()
     before = document.project
     seen, loose = places(before), dangling(before)
     try:
-        document.do(name, **arguments)
+        document.do(EDITS[name](**arguments))
     except (KeyError, ValueError):
         assert document.project is before
         return
@@ -539,14 +540,14 @@ def test_an_edit_changes_nothing_but_what_it_is_about(name: str, seed: int) -> N
 
 def test_a_coat_moved_to_the_bottom_and_back_is_what_it_was() -> None:
     document = Document(START)
-    document.do("move_coat", material="m", coat="mid", to=0)
-    document.do("move_coat", material="m", coat="mid", to=1)
+    document.do(edits.move_coat(material="m", coat="mid", to=0))
+    document.do(edits.move_coat(material="m", coat="mid", to=1))
     assert document.project == START
 
 
 def test_a_copied_coat_keeps_what_its_fields_follow() -> None:
     document = Document(START)
-    document.do("copy_coat", material="m", coat="mid")
+    document.do(edits.copy_coat(material="m", coat="mid"))
     made = document.project.material("m").coats[-1].id
     links = {k.path: k for k in document.project.material("m").links}
     own = [p for p in links if p.split(".")[0] == "mid"]
@@ -558,12 +559,12 @@ def test_a_copied_coat_keeps_what_its_fields_follow() -> None:
 
 def test_what_is_removed_steers_nothing_that_comes_later() -> None:
     document = Document(START)
-    document.do("remove_shared", shared="season")
-    document.do("add_shared", name="Season", value=1.0)
+    document.do(edits.remove_shared(shared="season"))
+    document.do(edits.add_shared(name="Season", value=1.0))
     term = next(t for t in document.project.material("m").coat("mid").where if t.kind == "shared")
     assert (term.shared, term.value) == ("", 0.25)
-    document.do("hide", material="m", path=START.material("m").dials[0].path)
-    document.do("expose", material="m", path=START.material("m").dials[0].path)
+    document.do(edits.hide(material="m", path=START.material("m").dials[0].path))
+    document.do(edits.expose(material="m", path=START.material("m").dials[0].path))
     new = document.project.material("m").dials[-1].id
     assert not any(new in f.values for f in document.project.finishes)
 
@@ -572,10 +573,10 @@ def test_a_nested_recipe_that_loses_an_input_leaves_the_others_as_they_were() ->
     document = Document(START)
     inner = START.recipe("inner")
     document.do(
-        "set_recipe", recipe="inner", inputs=inner.inputs[1:], steps=(Step(id="all", kind="add", args=("b", "c")),)
+        edits.set_recipe(recipe="inner", inputs=inner.inputs[1:], steps=(Step(id="all", kind="add", args=("b", "c")),))
     )
     assert next(s for s in document.project.recipe("outer").steps if s.id == "call").args == ("k", "0.6")
-    document.do("remove_shared", shared="damp")
+    document.do(edits.remove_shared(shared="damp"))
 
     class Book:
         def recipe(self, wanted: str) -> Recipe:

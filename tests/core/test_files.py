@@ -50,11 +50,11 @@ ROOT = Path(__file__).parents[2]
 def edited(folder: Path) -> tuple[Document, Library, Home]:
     opened = open_project(folder)
     document = Document(opened.project)
-    document.do("set_dial", finish="ash_wall", dial="moss_amount", value=0.123)
-    document.do("rename_finish", finish="iron_jar", name="Eisenkrug – groß")
+    document.do(edits.set_dial(finish="ash_wall", dial="moss_amount", value=0.123))
+    document.do(edits.rename_finish(finish="iron_jar", name="Eisenkrug – groß"))
     paint = document.project.prop("kiln_wall_prop").paint.whole().copy()
     paint[:100] = 60000
-    document.do("paint_prop", prop="kiln_wall_prop", paint=Paint.of(paint))
+    document.do(edits.paint_prop(prop="kiln_wall_prop", paint=Paint.of(paint)))
     return document, Library(opened.assets), opened.home
 
 
@@ -220,10 +220,10 @@ import os, sys, threading, time
 from pathlib import Path
 from jade_coat.files.project_folder import open_project, save_project
 from jade_coat.mesh.painting import TILE, Paint, PaintMap
-from jade_coat.stage import edits
 from jade_coat.stage.document import Document
 from jade_coat.stage.merging import merged
 from jade_coat.stage.packed_tree import TilePacker
+from jade_coat.stage import edits
 from jade_coat.stage.desk import Camera, Desk
 from jade_coat.stage.project import SCHEMA_VERSION, Project
 folder = Path(sys.argv[1])
@@ -235,8 +235,8 @@ while True:
     n += 1
     paint = document.project.prop("kiln_wall_prop").paint.whole().copy()
     paint[: n % 5000] = n % 65536
-    document.do("paint_prop", prop="kiln_wall_prop", paint=Paint.of(paint))
-    document.do("rename_finish", finish="ash_wall", name=f"name {n}")
+    document.do(edits.paint_prop(prop="kiln_wall_prop", paint=Paint.of(paint)))
+    document.do(edits.rename_finish(finish="ash_wall", name=f"name {n}"))
     save_project(document.project, opened.assets, folder)
 """
 
@@ -248,7 +248,7 @@ def test_sigkill_during_save_leaves_a_whole_project(demo_copy: Path, delay: floa
     assert process.stdout.readline().strip() == "ready"
     time.sleep(delay)
     process.send_signal(signal.SIGKILL)
-    process.wait()
+    assert process.wait() == -signal.SIGKILL
     process.stdout.close()
     opened = open_project(demo_copy)
     assert opened.problems == []
@@ -257,7 +257,7 @@ def test_sigkill_during_save_leaves_a_whole_project(demo_copy: Path, delay: floa
 
 def test_unsaved_work_of_a_killed_session_is_found_and_taken_over(demo_copy: Path, tmp_path: Path) -> None:
     script = KILLED.split('print("ready"')[0] + (
-        'document.do("rename_finish", finish="ash_wall", name="unsaved name")\n'
+        'document.do(edits.rename_finish(finish="ash_wall", name="unsaved name"))\n'
         "from jade_coat.files.recovery import Recovery\n"
         "Recovery(Path(sys.argv[2])).store(document.project, opened.assets, folder)\n"
         "os.kill(os.getpid(), 9)\n"
@@ -324,10 +324,10 @@ def test_a_project_saved_by_somebody_else_meanwhile_is_not_overwritten(demo_copy
     document, library, home = edited(demo_copy)
     theirs = open_project(demo_copy)
     other = Document(theirs.project)
-    other.do("rename_finish", finish="ash_wall", name="Theirs")
-    other.do("set_light", strength=1.25)
+    other.do(edits.rename_finish(finish="ash_wall", name="Theirs"))
+    other.do(edits.set_light(strength=1.25))
     painted = Paint.of(np.full((document.project.prop("kiln_wall_prop").paint.count, 4), 7, np.uint16))
-    other.do("paint_prop", prop="gate_post", paint=painted)
+    other.do(edits.paint_prop(prop="gate_post", paint=painted))
     save_project(other.project, theirs.assets, demo_copy, theirs.home)
     written = {p: p.read_bytes() for p in demo_copy.rglob("*") if p.is_file()}
     with pytest.raises(ChangedOnDisk):
@@ -355,7 +355,7 @@ def test_a_sweep_removes_only_what_this_project_wrote_and_never_through_a_link(d
     shutil.move(demo_copy / "paint", kept)
     (demo_copy / "paint").symlink_to(kept)
     before = {p.name for p in kept.iterdir()}
-    document.do("reset_paint", prop="kiln_wall_prop")
+    document.do(edits.reset_paint(prop="kiln_wall_prop"))
     save_project(document.project, library.assets, demo_copy, home)
     assert {p.name for p in kept.iterdir()} == before
 
@@ -450,10 +450,10 @@ def test_paint_far_behind_in_the_history_is_packed_and_comes_back_whole() -> Non
     document, packer = Document(every_kind_of_project()[0]), TilePacker()
     document.room = 100 << 20
     paints = [Paint.of(uneven(i)) for i in range(20)]
-    document.do("paint_map", prop="p1", paint_map=PaintMap.even(2048, 16, 0))
+    document.do(edits.paint_map(prop="p1", paint_map=PaintMap.even(2048, 16, 0)))
     for paint in paints:
-        document.do("paint_prop", prop="p0", paint=paint)
-    document.do("paint_map", prop="p1", paint_map=None)
+        document.do(edits.paint_prop(prop="p0", paint=paint))
+    document.do(edits.paint_map(prop="p1", paint_map=None))
     loose = document.history_bytes
     while (found := document.to_pack()) is not None:
         document.packed(found[0], packer.pack(found[0].project, found[1]))
@@ -473,7 +473,7 @@ def test_undo_is_bounded_in_bytes_and_says_what_was_let_go() -> None:
     document = Document(every_kind_of_project()[0])
     document.room = 40 << 20
     for i in range(30):
-        document.do("paint_prop", prop="p0", paint=Paint.of(uneven(i)))  # 4 MB each
+        document.do(edits.paint_prop(prop="p0", paint=Paint.of(uneven(i))))  # 4 MB each
     assert document.history_bytes <= document.room
     assert 18 <= document.let_go <= 21
     undone = 0
@@ -487,5 +487,5 @@ def test_undo_is_bounded_in_bytes_and_says_what_was_let_go() -> None:
     shared = document.project.prop("p0").paint
     for i in range(50):  # a stroke touches few tiles
         shared = shared.replaced({0: np.full_like(shared.tiles[0], i)})
-        document.do("paint_prop", prop="p0", paint=shared)
+        document.do(edits.paint_prop(prop="p0", paint=shared))
     assert document.history_bytes < (44 << 20)

@@ -81,7 +81,9 @@ def test_one_moved_prop_of_thousands_sends_one_instance() -> None:
     link = StageLink(client, library)
     link.sync(document.project)
     client.sent.clear()
-    document.do("set_prop", prop="p1234", position=(7.0, 0.0, 0.0), turn=turn_of(0.1, 0.2, 0.3), size=(1.0, 2.0, 0.5))
+    document.do(
+        edits.set_prop(prop="p1234", position=(7.0, 0.0, 0.0), turn=turn_of(0.1, 0.2, 0.3), size=(1.0, 2.0, 0.5))
+    )
     assert link.sync(document.project)
     (message,) = client.sent
     assert isinstance(message, PatchScene)
@@ -131,22 +133,24 @@ def _done(document: Document, library: Library, name: str, at: int, value) -> No
     if name == "undo":
         document.undo()
     elif name == "set_field":
-        document.do("set_field", material="m", path="c.surface.roughness", value=value)
+        document.do(edits.set_field(material="m", path="c.surface.roughness", value=value))
     elif name == "add_coat":
-        document.do("add_coat", material="m", coat=Coat(id=f"c{len(document.project.material('m').coats)}", name="C"))
+        document.do(
+            edits.add_coat(material="m", coat=Coat(id=f"c{len(document.project.material('m').coats)}", name="C"))
+        )
     elif name == "map_kind":
-        document.do("set_dial", finish="other", dial="way", value=value)
+        document.do(edits.set_dial(finish="other", dial="way", value=value))
     elif name == "remove_finish" and any(f.id == "plain" for f in document.project.finishes):
-        document.do("remove_finish", finish="plain")
+        document.do(edits.remove_finish(finish="plain"))
     elif name == "show" and document.project.groups:
-        document.do("show_things", things=("g",), on=value)
+        document.do(edits.show_things(things=("g",), on=value))
     elif name == "mesh":
         mesh = library.add_mesh(shapes.box(value, 0.4, 0.4), "box", set())
-        document.do("exchange_mesh", mesh=mesh.with_(id="box"))
+        document.do(edits.exchange_mesh(mesh=mesh.with_(id="box")))
     elif prop is not None and name == "group":
         if not document.project.groups:
-            document.do("add_group", group=Group(id="g", name="G", visible=value))
-        document.do("put_in_group", things=(prop.id,), group="g" if value else "")
+            document.do(edits.add_group(group=Group(id="g", name="G", visible=value)))
+        document.do(edits.put_in_group(things=(prop.id,), group="g" if value else ""))
     elif prop is not None and name == "home":  # back to where it stood at first, and another look at once
         document.do_all("Home", [
             edits.set_prop(prop=prop.id, position=(0.0, 0.0, 0.0), size=(1.0, 1.0, 1.0)),
@@ -154,13 +158,13 @@ def _done(document: Document, library: Library, name: str, at: int, value) -> No
         ])  # fmt: skip
     elif prop is not None and name == "set_prop":
         size = (1.0 + abs(value), 1.0, 0.5)
-        document.do("set_prop", prop=prop.id, position=(value, 0.5, -value), size=size)
+        document.do(edits.set_prop(prop=prop.id, position=(value, 0.5, -value), size=size))
     elif prop is not None and name == "own":
-        document.do("set_prop_dial", prop=prop.id, slot=next(iter(prop.finishes)), dial="rough", value=value)
+        document.do(edits.set_prop_dial(prop=prop.id, slot=next(iter(prop.finishes)), dial="rough", value=value))
     elif prop is not None and name == "put_finish" and value in {"m", "n", *(f.id for f in document.project.finishes)}:
-        document.do("put_finish", prop=prop.id, slot=next(iter(prop.finishes)), finish=value)
+        document.do(edits.put_finish(prop=prop.id, slot=next(iter(prop.finishes)), finish=value))
     elif prop is not None and name == "remove_prop":
-        document.do("remove_prop", prop=prop.id)
+        document.do(edits.remove_prop(prop=prop.id))
 
 
 @settings(max_examples=150, deadline=None, suppress_health_check=list(HealthCheck))
@@ -201,7 +205,7 @@ def test_a_moved_prop_is_seen_where_it_is_and_throws_its_shadow_there() -> None:
 
         first = picture()
         for i in range(8):
-            document.do("set_prop", prop=f"p{i}", position=(0.3 * i - 1.0, 1.5, 0.0), merge=None)
+            document.do(edits.set_prop(prop=f"p{i}", position=(0.3 * i - 1.0, 1.5, 0.0)), merge=None)
         patched = picture()
         assert not np.array_equal(first, patched)
         again = StageLink(client, library)
@@ -258,25 +262,25 @@ def test_things_are_an_ordered_map_whose_states_tell_what_differs(steps, count) 
 def test_hidden_and_locked_go_down_through_groups() -> None:
     project, _ = yard(3)
     document = Document(project)
-    document.do("add_group", group=Group(id="outer", name="Outer"))
-    document.do("add_group", group=Group(id="inner", name="Inner", parent="outer"), things=("p0", "p1"))
-    document.do("show_things", things=("outer",), on=False)
-    document.do("lock_things", things=("inner",), on=True)
+    document.do(edits.add_group(group=Group(id="outer", name="Outer")))
+    document.do(edits.add_group(group=Group(id="inner", name="Inner", parent="outer"), things=("p0", "p1")))
+    document.do(edits.show_things(things=("outer",), on=False))
+    document.do(edits.lock_things(things=("inner",), on=True))
     now = document.project
     assert [now.shows(p) for p in now.props] == [False, False, True]
     assert [now.locks(p) for p in now.props] == [True, True, False]
     with pytest.raises(ValueError, match="locked"):
-        document.do("set_prop", prop="p0", position=(1.0, 0.0, 0.0))
+        document.do(edits.set_prop(prop="p0", position=(1.0, 0.0, 0.0)))
     with pytest.raises(ValueError, match="part of itself"):
-        document.do("put_in_group", things=("outer",), group="inner")
-    document.do("remove_group", group="inner")
+        document.do(edits.put_in_group(things=("outer",), group="inner"))
+    document.do(edits.remove_group(group="inner"))
     assert document.project.prop("p0").parent == "outer"
 
 
 def test_an_edit_shares_all_that_it_does_not_change() -> None:
     project, _ = yard(500)
     document = Document(project)
-    document.do("set_prop", prop="p7", size=(2.0, 2.0, 2.0))
+    document.do(edits.set_prop(prop="p7", size=(2.0, 2.0, 2.0)))
     ((before, after),) = document.project.props.changed_from(project.props)
     assert (before, after) == (project.prop("p7"), document.project.prop("p7"))
     for name in Project.model_fields:
@@ -299,11 +303,12 @@ def test_boxes_find_every_prop_that_a_ray_hits_nearest_first(seed: int, moved: i
     boxes.update(document.project, bounds)
     for i in range(moved):
         document.do(
-            "set_prop",
-            prop=f"p{i % 30}",
-            position=tuple(rng.uniform(-2, 2, 3)),
-            turn=turn_of(*rng.uniform(-3, 3, 3)),
-            size=tuple(rng.uniform(0.2, 2, 3)),
+            edits.set_prop(
+                prop=f"p{i % 30}",
+                position=tuple(rng.uniform(-2, 2, 3)),
+                turn=turn_of(*rng.uniform(-3, 3, 3)),
+                size=tuple(rng.uniform(0.2, 2, 3)),
+            )
         )
     boxes.update(document.project, bounds)
     for _ in range(6):

@@ -15,6 +15,7 @@ from jade_coat.material.recipes import LIBRARY, Recipe, RecipeFault, RecipeInput
 from jade_coat.material.step_kinds import STEP_KINDS
 from jade_coat.material.where import PaintTerm, RecipeTerm
 from jade_coat.program.numpy_backend import Environment, evaluate
+from jade_coat.stage import edits
 from jade_coat.stage.document import Document
 from jade_coat.stage.project import Project
 
@@ -110,23 +111,25 @@ def test_a_recipe_in_a_where_term_gives_its_value_and_its_fault() -> None:
 def test_edits_of_recipes_lose_nothing_and_make_no_circle() -> None:
     recipe = simple(Step(id="sum", kind="add", args=("a", "1")), Step(id="out", kind="size", args=("sum",)), a=2.0)
     document = Document(with_recipe(recipe))
-    document.do("rename_step", recipe="r", step="sum", name="total")
+    document.do(edits.rename_step(recipe="r", step="sum", name="total"))
     renamed = document.project.recipe("r")
     assert renamed.steps[1].args == ("total",)
     assert recipe_value(renamed, book()).static == recipe_value(recipe, book()).static
     with pytest.raises(ValueError, match="names of their own"):
-        document.do("rename_step", recipe="r", step="total", name="out")
+        document.do(edits.rename_step(recipe="r", step="total", name="out"))
     with pytest.raises(ValueError, match="used by M"):
-        document.do("remove_recipe", recipe="r")
+        document.do(edits.remove_recipe(recipe="r"))
     document.do(
-        "add_recipe", recipe=recipe.with_(id="r", name="R", steps=(Step(id="x", kind="recipe", pick="r", args=("1",)),))
+        edits.add_recipe(
+            recipe=recipe.with_(id="r", name="R", steps=(Step(id="x", kind="recipe", pick="r", args=("1",)),))
+        )
     )
     second = document.project.recipes[1]
     assert (second.id, second.name) == ("r_2", "R 2")
     assert document.project.recipe_users("r") == ("M", "R 2")
     before = document.project
     with pytest.raises(ValueError, match="its own steps"):
-        document.do("set_recipe", recipe="r", steps=(Step(id="x", kind="recipe", pick="r_2", args=()),))
+        document.do(edits.set_recipe(recipe="r", steps=(Step(id="x", kind="recipe", pick="r_2", args=()),)))
     assert document.project is before
     with pytest.raises(ValidationError):
         Step(id="Not an id", kind="add")
@@ -141,14 +144,14 @@ def test_step_values_give_every_row_its_own_value() -> None:
 
 @settings(max_examples=60, deadline=None)
 @given(st.lists(st.tuples(st.integers(0, 3), st.lists(st.integers(0, 3), max_size=2)), max_size=12))
-def test_no_sequence_of_edits_makes_a_recipe_one_of_its_own_steps(edits) -> None:
+def test_no_sequence_of_edits_makes_a_recipe_one_of_its_own_steps(changes) -> None:
     plain = Step(id="one", kind="add", args=("1", "1"))
     document = Document(Project(recipes=tuple(Recipe(id=f"r{i}", name=f"R{i}", steps=(plain,)) for i in range(4))))
-    for at, calls in edits:
+    for at, calls in changes:
         steps = [Step(id=f"call{n}", kind="recipe", pick=f"r{other}") for n, other in enumerate(calls)]
         before = document.project
         try:
-            document.do("set_recipe", recipe=f"r{at}", steps=(plain, *steps))
+            document.do(edits.set_recipe(recipe=f"r{at}", steps=(plain, *steps)))
         except ValueError as error:
             assert "its own steps" in str(error)
             assert document.project is before

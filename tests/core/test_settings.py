@@ -13,6 +13,7 @@ from jade_coat.maps.packing import PackedLookup
 from jade_coat.material.compile import compile_material, live_fields
 from jade_coat.material.material import Coat, Dial, Link, Material, dial_spec, options_of, specialised
 from jade_coat.material.recipes import LIBRARY
+from jade_coat.stage import edits
 from jade_coat.stage.document import Document
 from jade_coat.stage.looks import as_worn, dial_values, field_row, reach_of_map_set, worn, worn_materials
 from jade_coat.stage.scene import build_scene
@@ -28,7 +29,7 @@ def document(demo: Demo) -> Document:
     """The demo's wall with dials of every kind that shapes the program."""
     found = Document(demo.project)
     for path in PATHS:
-        found.do("expose", material="kiln_wall", path=path)
+        found.do(edits.expose(material="kiln_wall", path=path))
     return found
 
 
@@ -40,8 +41,8 @@ def dial_of(document: Document, path: str) -> str:
 
 def test_dials_that_shape_the_program_are_inherited_worn_and_saved(document: Document, demo: Demo, tmp_path) -> None:
     for path, value in PATHS.items():
-        document.do("set_dial", finish="celadon_wall", dial=dial_of(document, path), value=value)
-    document.do("set_dial", finish="ash_wall", dial=dial_of(document, "moss.seam.kind"), value="soft")
+        document.do(edits.set_dial(finish="celadon_wall", dial=dial_of(document, path), value=value))
+    document.do(edits.set_dial(finish="ash_wall", dial=dial_of(document, "moss.seam.kind"), value="soft"))
     project = document.project
     seen = {path: value for path, _, value in options_of(worn(project, "celadon_wall"))}
     assert {path: seen[path] for path in PATHS} == PATHS
@@ -61,10 +62,10 @@ def test_dials_that_shape_the_program_are_inherited_worn_and_saved(document: Doc
 
 def test_equal_settings_share_one_program_and_others_get_their_own(document: Document, demo: Demo) -> None:
     kind = dial_of(document, "moss.seam.kind")
-    document.do("set_dial", finish="celadon_wall", dial=kind, value="cut")
+    document.do(edits.set_dial(finish="celadon_wall", dial=kind, value="cut"))
     assert worn(document.project, "celadon_wall") is worn(document.project, "ash_wall")  # it inherits all of it
     assert worn(document.project, "celadon_wall").id.startswith("kiln_wall~")
-    document.do("set_dial", finish="ash_wall", dial=kind, value="interlock")  # as the material has it
+    document.do(edits.set_dial(finish="ash_wall", dial=kind, value="interlock"))  # as the material has it
     assert worn(document.project, "ash_wall") is document.project.material("kiln_wall")
     drawn = {d.material for d in build_scene(document.project, demo.mesh).draws}
     assert len([m for m in drawn if m.startswith("kiln_wall")]) == 2
@@ -81,7 +82,9 @@ def test_a_setting_changes_the_picture_of_its_finish_alone(document: Document, d
         return renderer.picture("stage", eye, 160, 100, ("base_color",)).astype(int)
 
     before = picture()
-    document.do("set_dial", finish="celadon_wall", dial=dial_of(document, "tile.surface.map_set"), value="run_glaze")
+    document.do(
+        edits.set_dial(finish="celadon_wall", dial=dial_of(document, "tile.surface.map_set"), value="run_glaze")
+    )
     changed = (np.abs(picture() - before) > 8).any(axis=2)
     assert 0.15 < changed.mean() < 0.8
     baker = SceneBaker(document.project, demo.library, 32, Job())
@@ -97,29 +100,29 @@ def test_a_setting_changes_the_picture_of_its_finish_alone(document: Document, d
 )
 def test_a_setting_of_the_wrong_kind_is_refused(document: Document, path, bad) -> None:
     with pytest.raises(ValueError, match="expected"):
-        document.do("set_dial", finish="celadon_wall", dial=dial_of(document, path), value=bad)
+        document.do(edits.set_dial(finish="celadon_wall", dial=dial_of(document, path), value=bad))
     value = dial_values(document.project, "celadon_wall")[dial_of(document, path)]
     assert value == {p: v for p, _, v in options_of(document.project.material("kiln_wall"))}[path]
 
 
 def test_whole_numbers_stay_whole_and_inside(document: Document) -> None:
     octaves = dial_of(document, "moss.where.noise.octaves")
-    document.do("set_dial", finish="celadon_wall", dial=octaves, value=99.6)
+    document.do(edits.set_dial(finish="celadon_wall", dial=octaves, value=99.6))
     assert dial_values(document.project, "celadon_wall")[octaves] == 8
 
 
 def test_limits_by_hand_bound_a_dial_and_choose_its_slider(document: Document) -> None:
-    document.do("set_dial_words", material="kiln_wall", dial="moss_size", limits=(0.2, 0.5), soft=(0.001, 9.0))
+    document.do(edits.set_dial_words(material="kiln_wall", dial="moss_size", limits=(0.2, 0.5), soft=(0.001, 9.0)))
     material = document.project.material("kiln_wall")
     spec = dial_spec(material, next(d for d in material.dials if d.id == "moss_size"))
     assert (spec.low, spec.high, spec.span) == (0.2, 0.5, (0.2, 0.5))
-    document.do("set_dial", finish="celadon_wall", dial="moss_size", value=7.0)
+    document.do(edits.set_dial(finish="celadon_wall", dial="moss_size", value=7.0))
     assert dial_values(document.project, "celadon_wall")["moss_size"] == 0.5
-    document.do("set_dial_words", material="kiln_wall", dial="moss_size", limits=(0.3, 0.4))
+    document.do(edits.set_dial_words(material="kiln_wall", dial="moss_size", limits=(0.3, 0.4)))
     path = next(d.path for d in document.project.material("kiln_wall").dials if d.id == "moss_size")
     assert field_row(document.project, "celadon_wall")[path] == 0.4  # what was set before holds to them as well
     with pytest.raises((ValueError, ValidationError), match="from less to more"):
-        document.do("set_dial_words", material="kiln_wall", dial="moss_size", limits=(0.5, 0.5))
+        document.do(edits.set_dial_words(material="kiln_wall", dial="moss_size", limits=(0.5, 0.5)))
 
 
 def test_a_hundredfold_range_slides_by_powers() -> None:
@@ -135,12 +138,12 @@ def test_a_field_and_the_height_follow_a_recipe(document: Document, demo: Demo) 
     recipe = next(r for r in LIBRARY if r.id == "dust_on_top")
     for field, ends in (("tint", ((1.0, 1.0, 1.0), (0.2, 0.3, 0.4))), ("lift", (0.0, -0.5))):
         path = f"tile.surface.{field}"
-        document.do("link_field", material="kiln_wall", path=path, recipe=recipe.id, low=ends[0], high=ends[1])
+        document.do(edits.link_field(material="kiln_wall", path=path, recipe=recipe.id, low=ends[0], high=ends[1]))
     assert "Kiln wall" in document.project.recipe_users(recipe.id)
     with pytest.raises(ValueError, match="used by"):
-        document.do("remove_recipe", recipe=recipe.id)
+        document.do(edits.remove_recipe(recipe=recipe.id))
     with pytest.raises(ValueError, match="cannot follow a recipe"):
-        document.do("link_field", material="kiln_wall", path="tile.surface.turn", recipe=recipe.id)
+        document.do(edits.link_field(material="kiln_wall", path="tile.surface.turn", recipe=recipe.id))
     material = document.project.material("kiln_wall")
     outputs = compile_material(
         material, PackedLookup(document.project.map_sets, document.project.recipes), live_fields(material)

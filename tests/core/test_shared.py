@@ -16,6 +16,7 @@ from jade_coat.material.material import Coat, Link, Material, field_values
 from jade_coat.material.surface import NoMaps, Surface
 from jade_coat.material.where import SharedTerm
 from jade_coat.program import Rate, passes
+from jade_coat.stage import edits
 from jade_coat.stage.document import Document
 from jade_coat.stage.project import Project
 from jade_coat.stage.shared_dials import SharedDial
@@ -78,17 +79,17 @@ def _plain(value):
 def test_edits_link_unlink_and_a_removed_dial_leaves_its_value() -> None:
     material = wet_material().with_(links=())
     document = Document(Project(materials=(material,), shared=(SharedDial(id="damp", name="Damp", value=0.25),)))
-    document.do("link_field", material="m", path="c.surface.roughness", shared="damp", high=0.1)
+    document.do(edits.link_field(material="m", path="c.surface.roughness", shared="damp", high=0.1))
     link = document.project.material("m").link_at("c.surface.roughness")
     assert (link.low, link.high) == (0.9, 0.1)
-    document.do("link_field", material="m", path="c.surface.roughness", shared="damp", low=0.5)
+    document.do(edits.link_field(material="m", path="c.surface.roughness", shared="damp", low=0.5))
     assert document.project.material("m").link_at("c.surface.roughness").high == 0.1
     with pytest.raises(KeyError, match="no shared dial"):
-        document.do("link_field", material="m", path="c.surface.hue", shared="none")
-    document.do("set_shared", shared="damp", name="Wet", value=7.0)
+        document.do(edits.link_field(material="m", path="c.surface.hue", shared="none"))
+    document.do(edits.set_shared(shared="damp", name="Wet", value=7.0))
     assert document.project.shared_dial("damp").value == 1.0  # kept within its limits; a new name loses nothing
-    document.do("set_shared", shared="damp", value=0.25)
-    document.do("remove_shared", shared="damp")
+    document.do(edits.set_shared(shared="damp", value=0.25))
+    document.do(edits.remove_shared(shared="damp"))
     assert field_values(document.project.material("m"))["c.surface.roughness"] == pytest.approx(0.4)
     assert not document.project.material("m").links
     document.undo()

@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from jade_coat.files.library import Library
 from jade_coat.files.project_folder import open_project, save_project
 from jade_coat.material.recipes import LIBRARY
+from jade_coat.stage import edits
 from jade_coat.stage.document import Document
 from jade_coat.stage.looks import field_row
 from jade_coat.stage.project import Project
@@ -44,8 +45,8 @@ def test_the_same_content_is_recognised_and_nothing_comes_twice(demo: Demo) -> N
 
 def test_other_content_under_the_same_name_gets_an_id_of_its_own(demo: Demo) -> None:
     mine = Document(demo.project)
-    mine.do("set_field", material="kiln_wall", path="moss.amount", value=0.1)
-    mine.do("set_map_set", map_set="cushion_moss", tile_size=5.0)
+    mine.do(edits.set_field(material="kiln_wall", path="moss.amount", value=0.1))
+    mine.do(edits.set_map_set(map_set="cushion_moss", tile_size=5.0))
     taken = take(mine.project, demo.project, ("finishes", "ash_wall"), FOLDER)
     assert dict(taken.added) == {
         ("map_sets", "cushion_moss_2"): "Cushion moss 2", ("materials", "kiln_wall_2"): "Kiln wall 2",
@@ -60,24 +61,24 @@ def test_other_content_under_the_same_name_gets_an_id_of_its_own(demo: Demo) -> 
 
 def test_an_update_is_shown_first_and_keeps_ids_and_own_changes(demo: Demo, tmp_path) -> None:
     here = Document()
-    here.do("take_over", other=demo.project, kind="finishes", id="celadon_wall", folder=FOLDER)
-    here.do("add_finish", parent="celadon_wall", name="Mine")
-    here.do("set_dial", finish="mine", dial="moss_amount", value=0.2)
+    here.do(edits.take_over(other=demo.project, kind="finishes", id="celadon_wall", folder=FOLDER))
+    here.do(edits.add_finish(parent="celadon_wall", name="Mine"))
+    here.do(edits.set_dial(finish="mine", dial="moss_amount", value=0.2))
     assert changes(here.project, demo.project, FOLDER) == []
     there = Document(demo.project)
-    there.do("set_field", material="kiln_wall", path="moss.seam.bias", value=0.5)
-    there.do("add_recipe", recipe=LIBRARY[0])
+    there.do(edits.set_field(material="kiln_wall", path="moss.seam.bias", value=0.5))
+    there.do(edits.add_recipe(recipe=LIBRARY[0]))
     recipe = there.project.recipes[-1].id
-    there.do("add_term", material="kiln_wall", coat="moss", kind="recipe")
-    there.do("set_term", material="kiln_wall", coat="moss", term="recipe", recipe=recipe)
+    there.do(edits.add_term(material="kiln_wall", coat="moss", kind="recipe"))
+    there.do(edits.set_term(material="kiln_wall", coat="moss", term="recipe", recipe=recipe))
     found = changes(here.project, there.project, FOLDER)
     assert [(c.place, c.changed_here) for c in found] == [(("materials", "kiln_wall"), False)]
     assert "coats.moss.seam.bias: 0 → 0.5" in found[0].lines
     assert "coats.moss.where.recipe: new" in found[0].lines
-    here.do("set_material", material="kiln_wall", depth=0.05)
+    here.do(edits.set_material(material="kiln_wall", depth=0.05))
     assert changes(here.project, there.project, FOLDER)[0].changed_here
     places = frozenset(c.place for c in found)
-    here.do("update_taken", other=there.project, folder=FOLDER, places=places)
+    here.do(edits.update_taken(other=there.project, folder=FOLDER, places=places))
     assert changes(here.project, there.project, FOLDER) == []
     assert here.project.material("kiln_wall").coat("moss").seam.bias == 0.5
     taken = here.project.material("kiln_wall").coat("moss").where[-1].recipe
