@@ -193,10 +193,14 @@ def measure(mesh: MeshData, wanted: Iterable[str]) -> None:
                 STREAMS[stream].of(mesh)
 
 
+def streams_of(wanted: Iterable[str]) -> list[str]:
+    """The names of the vertex buffers that some attributes read."""
+    return list(dict.fromkeys(s for a in attributes_of(wanted) for s in a.streams))
+
+
 def vertex_declarations(wanted: Iterable[str]) -> list[str]:
     """The GLSL inputs that some attributes read."""
-    streams = dict.fromkeys(s for a in attributes_of(wanted) for s in a.streams)
-    return [f"in {STREAMS[s].kind} in_{s};" for s in streams]
+    return [f"in {STREAMS[s].kind} in_{s};" for s in streams_of(wanted)]
 
 
 def mesh_numbers(mesh: MeshData) -> dict[str, tuple[float, ...]]:

@@ -12,9 +12,8 @@ from jade_coat.program import passes
 from jade_coat.program.layout import DialLayout
 from jade_coat.program.ops import OPS
 from jade_coat.program.ops.record import SHADERS
-from jade_coat.program.passes import UNIFORM_OPS
 from jade_coat.program.samplers import PROMISED, Samplers, TooManySamplers
-from jade_coat.program.types import Rate
+from jade_coat.program.stages import Stages
 from jade_coat.program.value import TextureRef, Value, walk
 
 VARYING_BUDGET = 14
@@ -49,9 +48,7 @@ class GlslProgram:
 
     helpers: str
     uniforms: str
-    vertex_interface: str
     vertex_body: str
-    pixel_interface: str
     pixel_body: str
     textures: tuple[TextureRef, ...]
     samplers: Samplers
@@ -61,9 +58,25 @@ class GlslProgram:
     shared: tuple[str, ...]
     layout: DialLayout
     spilled: Mapping[str, Value]
-    varyings: int
+    varying_names: tuple[str, ...]
+    """The varyings, all of four floats: `smoothN`, or `flatN` where they are the same all over an instance."""
     at_vertices: tuple[str, ...] = ()
     """The names of what was asked for at the vertices."""
+
+    @property
+    def vertex_interface(self) -> str:
+        """The varyings as the vertex stage declares them."""
+        return "\n".join(f"{name.rstrip('0123456789')} out vec4 {name};" for name in self.varying_names)
+
+    @property
+    def pixel_interface(self) -> str:
+        """The varyings as the pixel stage declares them."""
+        return "\n".join(f"{name.rstrip('0123456789')} in vec4 {name};" for name in self.varying_names)
+
+    @property
+    def varyings(self) -> int:
+        """How many varyings there are."""
+        return len(self.varying_names)
 
     @property
     def key(self) -> tuple[str, ...]:
@@ -106,18 +119,22 @@ def emit(
     dials: DialAccess = DialAccess.ROW,
     samplers: Samplers | None = None,
     vertex: Mapping[str, Value] | None = None,
+    apart: bool = False,
 ) -> GlslProgram:
     """Emit a folded program; row-rate values that find no varying are spilled to columns behind `layout`.
 
     `outputs` are for the pixel stage, `vertex` for the vertex stage; textures there are read by level
     (`lib.per_vertex`).
 
+    `apart` is for pixels whose neighbours may lie on other triangles: there the varyings are also at hand as they are a
+    pixel further along x and y (`smoothN_x`, `smoothN_y`), and textures are read by what differs.
+
     With dials as uniforms nothing is spilled: what finds no varying is worked out in the pixel stage. `samplers` says
     which textures share one (`program.samplers`); left out, each has its own. Raises TooManySamplers when they are more
     than OpenGL promises, and ValueError when the attributes alone exceed the varying budget.
     """
     vertex = dict(vertex or {})
-    stages = _Stages(outputs, budget, may_spill=dials is DialAccess.ROW)
+    stages = Stages(outputs, budget, may_spill=dials is DialAccess.ROW)
     spilled = {f"spilled{i}": node for i, node in enumerate(stages.spilled)}
     full = layout.extended((name, node.type) for name, node in spilled.items())
     read = tuple(passes.textures((*outputs.values(), *vertex.values())))
@@ -125,104 +142,25 @@ def emit(
     room = PROMISED - (dials is DialAccess.ROW)  # the table of rows takes one
     if len(taken) > room:
         raise TooManySamplers(f"it reads {len(taken)} textures at once, and {room} can be had")
-    return _Writer(outputs, vertex, stages, full, fetch, dials, taken).program(spilled)
-
-
-@dataclass(frozen=True)
-class _Varying:
-    """Where a value crosses from the vertex to the pixel stage."""
-
-    flat: bool
-    index: int
-    at: int
-    size: int
-
-    @property
-    def name(self) -> str:
-        return f"{'flat' if self.flat else 'smooth'}{self.index}." + "xyzw"[self.at : self.at + self.size]
-
-
-class _Stages:
-    """Decides which values cross to the pixel stage, which are spilled, and which are worked out there again."""
-
-    def __init__(self, outputs: Mapping[str, Value], budget: int, may_spill: bool = True) -> None:
-        self._may_spill = may_spill
-        self.outputs = tuple(outputs.values())
-        self.rate = passes.rates(outputs)
-        self.repeated: set[Value] = set()
-        self._spilled: dict[Value, None] = {}
-        crossing = self._crossing()
-        while len(self._packed(crossing)) and self._bins(crossing) > budget:
-            victim = self._cheapest(crossing)
-            if victim is None:
-                raise ValueError(f"the material needs {self._bins(crossing)} varyings, {budget} are to be had")
-            if self._can_spill(victim):
-                self._spilled[victim] = None
-            else:
-                self.repeated.add(victim)
-            crossing = self._crossing()
-        self.crossing = self._packed(crossing)
-        self.spilled = [n for n in self._spilled if n in self._reached]
-
-    def in_pixel_stage(self, node: Value) -> bool:
-        """Whether the pixel stage works this node out; only floats can cross to it, and a spread one crosses as one."""
-        return self.rate[node] is Rate.PIXEL or node in self.repeated or node.op == "splat" or not node.type.is_float
-
-    def _crossing(self) -> list[Value]:
-        found: dict[Value, None] = {}
-        self._reached: set[Value] = set()
-        stack = list(self.outputs)
-        while stack:
-            node = stack.pop()
-            if node in self._reached:
-                continue
-            self._reached.add(node)
-            if node in self._spilled or self.rate[node] is Rate.CONSTANT or node.op in UNIFORM_OPS:
-                continue
-            if self.in_pixel_stage(node):
-                stack.extend(node.args)
-            else:
-                found[node] = None
-        return list(found)
-
-    def _cheapest(self, crossing: Iterable[Value]) -> Value | None:
-        choices = [n for n in crossing if n.args or n.op == "dial"]
-        return min(choices, key=lambda n: (not self._can_spill(n), self._work(n) / n.type.size), default=None)
-
-    def _work(self, node: Value) -> float:
-        return sum(OPS[n.op].cost for n in walk([node]))
-
-    def _can_spill(self, node: Value) -> bool:
-        return self._may_spill and self.rate[node] is Rate.ROW and not any(n.op in UNIFORM_OPS for n in walk([node]))
-
-    def _bins(self, crossing: Iterable[Value]) -> int:
-        return len({(v.flat, v.index) for v in self._packed(crossing).values()})
-
-    def _packed(self, crossing: Iterable[Value]) -> dict[Value, _Varying]:
-        placed: dict[Value, _Varying] = {}
-        bins: dict[bool, list[int]] = {True: [], False: []}
-        for node in sorted(crossing, key=lambda n: -n.type.size):
-            flat = self.rate[node] is not Rate.VERTEX
-            room = bins[flat]
-            index = next((i for i, used in enumerate(room) if used + node.type.size <= 4), len(room))
-            if index == len(room):
-                room.append(0)
-            placed[node] = _Varying(flat, index, room[index], node.type.size)
-            room[index] += node.type.size
-        return placed
+    return _Writer(outputs, vertex, stages, full, fetch, dials, taken, apart).program(spilled)
 
 
 class _Writer:
     """Writes statements for both stages."""
 
     def __init__(
-        self, outputs: Mapping[str, Value], roots: Mapping[str, Value], stages: _Stages, layout: DialLayout,
-        fetch: FetchMode, dials: DialAccess, samplers: Samplers,
+        self, outputs: Mapping[str, Value], roots: Mapping[str, Value], stages: Stages, layout: DialLayout,
+        fetch: FetchMode, dials: DialAccess, samplers: Samplers, apart: bool,
     ) -> None:  # fmt: skip
         self.roots = roots
         self.outputs, self.stages, self.layout, self.fetch, self.dials = outputs, stages, layout, fetch, dials
         self.vertex: list[str] = []
         self.pixel: list[str] = []
+        self.apart = apart
+        self._beside: dict[str, dict[Value, str]] = {"x": {}, "y": {}}
+        """What values are called that a pixel beside has."""
+        self._slopes: dict[Value, tuple[str, ...]] = {}
+        """How the place that a texture is read at differs from those beside."""
         self.helpers: dict[str, None] = {"fetch_manual": None} if fetch is FetchMode.MANUAL else {}
         self.textures = tuple(passes.textures((*outputs.values(), *roots.values())))
         self.samplers = samplers
@@ -241,16 +179,13 @@ class _Writer:
         in_pixel = self._stage(list(self.outputs.values()), self.pixel, pixel=True)
         for name, node in self.outputs.items():
             self.pixel.append(f"{node.type.name} {output_name(name)} = {in_pixel[node]};")
-        bins = sorted({(v.flat, v.index) for v in crossing.values()})
-        kinds = [("flat" if f else "smooth", i) for f, i in bins]
+        bins = sorted({(v.kind, v.index) for v in crossing.values()})
         sources = helper_sources()
         nodes = list(walk([*self.outputs.values(), *self.roots.values()]))
         return GlslProgram(
             helpers="\n".join(sources[name] for name in sources if name in self.helpers),
             uniforms=self._uniforms(nodes),
-            vertex_interface="\n".join(f"{k} out vec4 {k}{i};" for k, i in kinds),
             vertex_body="\n".join(self.vertex),
-            pixel_interface="\n".join(f"{k} in vec4 {k}{i};" for k, i in kinds),
             pixel_body="\n".join(self.pixel),
             textures=self.textures,
             samplers=self.samplers,
@@ -259,7 +194,7 @@ class _Writer:
             shared=_names(nodes, "shared"),
             layout=self.layout,
             spilled=dict(spilled),
-            varyings=len(bins),
+            varying_names=tuple(f"{kind}{index}" for kind, index in bins),
             at_vertices=tuple(self.roots),
         )
 
@@ -280,6 +215,8 @@ class _Writer:
         prefix = "p" if pixel else "v"
         for node in self._order(roots, pixel):
             source = self._brought_in(node) if pixel else None
+            if node.op == "texture" and pixel and self.apart:
+                self._slopes[node] = self._slope(node.args[-1], names, lines)
             expression = source or self._expression(node, [names[a] for a in node.args if a in names])
             if source or node.op in ("const", "shared", "texture_mean", "attribute", "instance"):
                 names[node] = expression
@@ -305,16 +242,31 @@ class _Writer:
             visit(root)
         return list(seen)
 
-    def _brought_in(self, node: Value) -> str | None:
-        """The pixel-stage expression of a value that is not worked out there."""
+    def _brought_in(self, node: Value, ending: str = "") -> str | None:
+        """The pixel-stage expression of a value that is not worked out there; `ending` asks for another pixel's."""
         if node in self._spill_names:
             return self._row_read(self._spill_names[node])
         varying = self.stages.crossing.get(node)
-        return varying.name if varying else None
+        return varying.named("" if varying.flat else ending) if varying else None
+
+    def _slope(self, node: Value, names: Mapping[Value, str], lines: list[str]) -> tuple[str, ...]:
+        """How a value differs from those of the pixels beside it; writes what they have of what it follows from."""
+        for way, beside in self._beside.items():
+            for part in self._order([node], pixel=True):
+                if part in beside:
+                    continue
+                arguments = [beside[a] for a in part.args if a in beside]
+                source = self._brought_in(part, f"_{way}")
+                if source or arguments == [names[a] for a in part.args]:
+                    beside[part] = source or names[part]
+                    continue
+                beside[part] = f"{way}{len(lines)}"
+                lines.append(f"{part.type.name} {beside[part]} = {self._expression(part, arguments)};")
+        return tuple(f"{beside[node]} - {names[node]}" for beside in self._beside.values())
 
     def _expression(self, node: Value, arguments: list[str]) -> str:
         if node.op == "texture":
-            return self._texture_read(node.static, arguments)
+            return self._texture_read(node.static, arguments, self._slopes.get(node))
         if node.op == "texture_level":
             texture, level = node.static
             return self._level_read(texture, level, arguments[0])
@@ -328,13 +280,15 @@ class _Writer:
             return f"{node.op}_{node.static[0]}"
         return render(node, arguments, self.helpers)
 
-    def _texture_read(self, texture: TextureRef, arguments: list[str]) -> str:
+    def _texture_read(self, texture: TextureRef, arguments: list[str], slope: tuple[str, ...] | None) -> str:
         index, layer, in_array = self._places[texture]
         if self.fetch is FetchMode.MANUAL:
             color = "true" if texture.is_color else "false"
             name, more = ("fetch_manual_layer", f", {layer}") if in_array else ("fetch_manual", "")
             return f"{name}(map{index}, {arguments[0]}, {color}{more}, 0)"
         at = f"vec3({arguments[0]}, {layer}.0)" if in_array else arguments[0]
+        if slope is not None:
+            return f"textureGrad(map{index}, {at}, {slope[0]}, {slope[1]})"
         if len(arguments) == 2:
             smooth = arguments[1]
             return f"textureGrad(map{index}, {at}, dFdx({smooth}), dFdy({smooth}))"

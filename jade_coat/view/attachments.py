@@ -46,7 +46,16 @@ class Buffers:
     over: Any
     radiance: Any
     over_light: Any
+    lighting: Any
+    sighted: Any
+    sighting: Any
+    mask: Any
+    """Depths that say where a step is wanted: full-screen steps test against it (`Drawer.run_screen`)."""
+    masking: Any
+    masked: Any
     samples: int = 0
+    is_sum: bool = False
+    """Whether the picture is the sum of its samples: of one alone, and without marks over it."""
     filled: object = None
     """What the attachments hold: the scene, the eye and all else that they follow from."""
     projection: Array = field(default_factory=lambda: np.eye(4))
@@ -54,7 +63,7 @@ class Buffers:
 
     def limit(self, box: tuple[int, int, int, int] | None) -> None:
         """Let only a box of pixels (left, bottom, width, height) be composed, or all again."""
-        for target in (self.summing, self.output, self.over_light):
+        for target in (self.summing, self.output, self.lighting, self.over_light):
             target.scissor = box
 
     def release(self) -> None:
@@ -66,6 +75,12 @@ class Buffers:
             self.over,
             self.over_light,
             self.radiance,
+            self.lighting,
+            self.masked,
+            self.masking,
+            self.mask,
+            self.sighting,
+            self.sighted,
             *self.attachments,
             self.depth,
             self.total,
@@ -80,12 +95,19 @@ def new_buffers(context: Any, width: int, height: int) -> Buffers:
     attachments = [make(size, 4, dtype=a.format) for a in ATTACHMENTS]
     for texture in attachments:
         texture.filter = (moderngl.NEAREST, moderngl.NEAREST)
-    depth = context.depth_texture(size)
+    depth, mask = context.depth_texture(size), context.depth_texture(size)
     depth.compare_func = ""
     depth.filter = (moderngl.NEAREST, moderngl.NEAREST)
     total, picture, radiance = make(size, 4, dtype="f4"), make(size, 4), make(size, 4, dtype="f2")
-    return Buffers(
+    sighted = make(size, 2, dtype="u4")
+    sighted.filter = (moderngl.NEAREST, moderngl.NEAREST)
+    made = Buffers(
         size, attachments, depth, context.framebuffer(attachments, depth),
-        total, context.framebuffer([total]), picture, context.framebuffer([picture]),
+        total, context.framebuffer([total], mask), picture, context.framebuffer([picture], mask),
         context.framebuffer([picture], depth), radiance, context.framebuffer([radiance], depth),
+        context.framebuffer([radiance], mask), sighted, context.framebuffer([sighted], depth),
+        mask, context.framebuffer([], mask), context.framebuffer(attachments, mask),
     )  # fmt: skip
+    for target in (made.summing, made.output, made.lighting, made.masked):
+        target.depth_mask = False
+    return made

@@ -39,14 +39,25 @@ def spheres(matrices: Array, bounds: Array, margin: float = 0.0) -> tuple[Array,
     return linear @ middle + matrices[:, :3, 3], half * stretch + margin
 
 
-def seen_order(matrices: Array, bounds: Array, eye: Eye, margin: float = 0.0) -> Array:
-    """The numbers `(k,)` of the instances that a camera may see, nearest first."""
+def seen_order(matrices: Array, bounds: Array, eye: Eye, margin: float = 0.0) -> tuple[Array, bool]:
+    """The numbers `(k,)` of the instances that a camera may see, nearest first, and whether it is outside of all.
+
+    An instance that is turned inside out counts as one that it is inside of.
+    """
     middles, radii = spheres(matrices, bounds, margin)
     borders = planes(eye.projection @ eye.view)
     inside = (middles @ borders[:, :3].T + borders[:, 3] > -radii[:, None] * 1.001 - 1e-6).all(axis=1)
     found = np.flatnonzero(inside)
     away = ((middles[found] - eye.position) ** 2).sum(axis=1)
-    return np.asarray(found[np.argsort(away, kind="stable")])
+    near = abs(eye.projection[2, 3] / (eye.projection[2, 2] - 1.0))
+    outside = bool((away > (radii[found] * 1.001 + 2 * near) ** 2).all())
+    return np.asarray(found[np.argsort(away, kind="stable")]), outside and upright(matrices[found])
+
+
+def upright(matrices: Array) -> bool:
+    """Whether none of some instances `(n, 4, 4)` is turned inside out."""
+    x, y, z = np.moveaxis(matrices[:, :3, :3], 2, 0)
+    return bool(((x * np.cross(y, z)).sum(axis=1) > 0).all())
 
 
 def reach_in(scene: Scene, material: Material | None) -> float:
@@ -61,19 +72,17 @@ def reach_in(scene: Scene, material: Material | None) -> float:
     return reach_of_moves(material, values)
 
 
-def seen_instances(
-    context: Any, scene: GpuScene, index: int, bounds: Array, eye: Eye, margin: float = 0.0
-) -> tuple[Any, int]:
-    """The buffer of the instances of a draw that are seen, and how many; of few instances all."""
+def seen_instances(context: Any, scene: GpuScene, index: int, bounds: Array, eye: Eye, margin: float = 0.0) -> Seen:
+    """The instances of a draw that are seen; of few instances all."""
     draw: Draw = scene.scene.draws[index]
     count = len(draw.rows)
     if count < FEWEST:
-        return scene.instances[index], count
+        return Seen(None, scene.instances[index], count)
     key = (scene.serial, margin, eye.view.tobytes(), eye.projection.tobytes())
     known = scene.seen.get(index)
     if known is not None and known.key == key:
-        return known.buffer, known.count
-    order = seen_order(draw.matrices, bounds, eye, margin)
+        return known
+    order, outside = seen_order(draw.matrices, bounds, eye, margin)
     size = scene.instances[index].size
     if known is not None and known.buffer.size == size:
         buffer = known.buffer
@@ -82,5 +91,5 @@ def seen_instances(
         scene.let_go(index)
     if len(order):
         buffer.write(instance_data(draw, order).tobytes())
-    scene.seen[index] = Seen(key, buffer, len(order))
-    return buffer, len(order)
+    scene.seen[index] = Seen(key, buffer, len(order), outside)
+    return scene.seen[index]

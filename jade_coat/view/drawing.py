@@ -20,7 +20,7 @@ from jade_coat.stage.draws import Draw
 from jade_coat.view.culling import reach_in, seen_instances
 from jade_coat.view.frame import Frame
 from jade_coat.view.gpu_assets import GpuAssets, GpuMesh
-from jade_coat.view.gpu_scenes import ROWS_A_COLUMN, GpuScene, GpuScenes, instance_data
+from jade_coat.view.gpu_scenes import GpuScene, GpuScenes, instance_data
 from jade_coat.view.programs import Compiled, ProgramFault, ProgramShop
 
 Make = Callable[..., Compiled]
@@ -42,8 +42,11 @@ class Drawer:
         self._nothing = context.buffer(bytes(16))
         self._grey, self._grey_array = assets.alone(grey), assets.alone(grey, layers=1)
 
-    def compiled(self, draw: Draw, make: Make) -> Compiled | None:
-        """The program that `make` gives for a draw's material; None, and a fault noted, where it has none."""
+    def compiled(self, draw: Draw, make: Make, in_earnest: bool = True) -> Compiled | None:
+        """The program that `make` gives for a draw's material; None where it has none.
+
+        That is noted as the material's fault if it was meant `in_earnest`, and not only as one of two ways to draw it.
+        """
         name, source, faults = draw.material, draw.on_map, self.assets.faults
         if name in faults:
             return None
@@ -54,7 +57,8 @@ class Drawer:
         try:
             return make(material, lookup, on_map=source, kind=partial(self.assets.kind, name))
         except (ProgramFault, TypeError, ValueError, KeyError) as error:
-            faults[name] = str(error)
+            if in_earnest:
+                faults[name] = str(error)
             return None
 
     def bind(self, compiled: Compiled, found: GpuScene, draw: Draw, mesh: GpuMesh, eye: Array, sample: int = 0) -> None:
@@ -62,7 +66,7 @@ class Drawer:
         program, glsl = compiled.program, compiled.glsl
         found.table(self.context, draw.material, compiled).use(0)
         set_uniform(program, "row_table", 0)
-        set_uniform(program, "row_shape", (glsl.layout.texels, ROWS_A_COLUMN))
+        set_uniform(program, "row_texels", glsl.layout.texels)
         for i, group in enumerate(glsl.samplers):
             self._sampled(draw, group).use(i + 1)
             set_uniform(program, f"map{i}", i + 1)
@@ -115,6 +119,14 @@ class Drawer:
         array.release()
         indices.release()
 
+    def run_screen(self, program: Any, depth: float = 0.5) -> None:
+        """Run a program that is bound already on every pixel, as something at a depth of 0 to 1."""
+        set_uniform(program, "screen_depth", depth)
+        key = (program.glo, "", "", 0)
+        if key not in self._arrays:
+            self._arrays[key] = self.context.vertex_array(program, [])
+        self._arrays[key].render(vertices=3)
+
     def run_one(self, program: Any, frame: Frame, index: int, instance: int, corners: Array | None) -> None:
         """Draw one instance of a draw; `corners` `(k, 3)` gives its triangles in another order."""
         draw = frame.scene.scene.draws[index]
@@ -134,22 +146,23 @@ class Drawer:
         if mesh is None or not draw.count or not len(draw.rows):
             return
         reach = reach_in(frame.scene.scene, self.assets.material(draw.material))
-        instances, count = seen_instances(self.context, frame.scene, index, mesh.bounds, frame.eye, reach)
-        if not count:
+        seen = seen_instances(self.context, frame.scene, index, mesh.bounds, frame.eye, reach)
+        if not seen.count:
             return
-        compiled = self.compiled(draw, self._surface_program(frame))
+        compiled = self.compiled(draw, self.surface_program(frame))
         if compiled is not None:
             self.bind(compiled, frame.scene, draw, mesh, frame.eye.position, frame.sample)
-        self.run(compiled.program if compiled else fallback, draw, instances, frame.view_projection, count)
+        self.run(compiled.program if compiled else fallback, draw, seen.buffer, frame.view_projection, seen.count)
 
-    def _surface_program(self, frame: Frame) -> Make:
+    def surface_program(self, frame: Frame) -> Make:
+        """What gives the programs that fill a frame's attachments."""
         return partial(self.shop.sheet, probes=frame.probes) if frame.detailed else self.shop.view
 
     def some_of_surface(self, frame: Frame, index: int, corners: Array) -> None:
         """Draw some triangles of one draw of a frame once more, over what is there."""
         draw = frame.scene.scene.draws[index]
         mesh = self.assets.meshes.get(draw.mesh)
-        compiled = self.compiled(draw, self._surface_program(frame)) if mesh is not None else None
+        compiled = self.compiled(draw, self.surface_program(frame)) if mesh is not None else None
         if mesh is not None and compiled is not None:
             self.bind(compiled, frame.scene, draw, mesh, frame.eye.position, frame.sample)
             self.run_some(compiled.program, draw, frame.scene.instances[index], frame.view_projection, corners)
@@ -175,9 +188,10 @@ class Drawer:
 
     def _content(self, program: Any, mesh: GpuMesh, draw: Draw, instances: Any) -> list[tuple[Any, ...]]:
         """The vertex streams that a program reads of a draw; a prop's own paint covers the mesh's colour sets."""
-        named = [n for n in ("in_matrix", "in_row", "in_seed") if n in program]
-        form = f"16f4 {'1i4' if 'in_row' in program else '1x4'} {'1f4' if 'in_seed' in program else '1x4'}/i"
-        content: list[tuple[Any, ...]] = [(instances, form, *named)]
+        entries = {"in_matrix": "16f4", "in_row": "1i4", "in_seed": "1f4", "in_number": "1i4"}
+        named = [n for n in entries if n in program]
+        form = " ".join(e if n in program else f"{e[:-2]}x4" for n, e in entries.items())
+        content: list[tuple[Any, ...]] = [(instances, f"{form}/i", *named)]
         own = self.assets.paint.get(draw.paint)
         missing = [n for n in STREAMS if f"in_{n}" in program and n not in mesh.streams]
         if own is not None:

@@ -31,6 +31,8 @@ class Frame:
     backdrop: bool = True
     blends: tuple[int, ...] = ()
     """The draws that are laid over the others by what they let through, not drawn among them."""
+    crowds: tuple[int, ...] = ()
+    """The draws of many small triangles that are sighted first and drawn by pixels."""
     marks: Marks | None = None
     part: Part | None = None
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -15,6 +15,7 @@ from jade_coat.material.surface import MapLookup
 from jade_coat.program.samplers import Kind
 from jade_coat.program.types import Array
 from jade_coat.program.value import TextureRef
+from jade_coat.view.crowd_tables import CornerTable, closed, corner_table
 from jade_coat.view.gl_texture import RGBA8, RGBA16, GlCalls, GlTexture
 
 
@@ -27,6 +28,14 @@ class GpuMesh:
     numbers: Mapping[str, tuple[float, ...]]
     bounds: Array
     middles: tuple[Array, Array] | None = None
+    corners: CornerTable | None = None
+    _closed: dict[tuple[int, int], bool] = field(default_factory=dict)
+
+    def corner_table(self, context: Any) -> CornerTable | None:
+        """The vertices as pixels read them, made when first asked for; None for a mesh of too many."""
+        if self.corners is None:
+            self.corners = corner_table(context, self.streams, self.indices)
+        return self.corners
 
     def triangle_middles(self, read: Callable[[Any, type[np.generic]], Array]) -> tuple[Array, Array]:
         """The corners of all triangles `(m, 3) uint32` and their middles `(m, 3)`, read back once for sorting."""
@@ -35,10 +44,20 @@ class GpuMesh:
             self.middles = (corners, read(self.streams["position"], np.float32)[corners].mean(axis=1))
         return self.middles
 
+    def is_closed(self, start: int, count: int) -> bool:
+        """Whether a run of the triangles has no border and faces outwards (`crowd_tables.closed`)."""
+        if (start, count) not in self._closed:
+            corners = np.frombuffer(self.indices.read(), np.uint32).reshape(-1, 3)[start : start + count]
+            positions = np.frombuffer(self.streams["position"].read(), np.float32).reshape(-1, 3)
+            self._closed[start, count] = closed(positions, corners)
+        return self._closed[start, count]
+
     def release(self) -> None:
         """Free its buffers."""
         for buffer in (*self.streams.values(), self.indices):
             buffer.release()
+        if self.corners is not None:
+            self.corners.texture.release()
 
 
 @dataclass(frozen=True)

@@ -12,20 +12,26 @@ import numpy as np
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import Draw, DrawPatch, Scene, ScenePatch
+from jade_coat.view.crowd_tables import member_table, write_members
 from jade_coat.view.programs import Compiled
 
 ROWS_A_COLUMN = 4096
-INSTANCE = [("matrix", np.float32, (4, 4)), ("row", np.int32), ("seed", np.float32)]
+"""As `placed.glsl` knows too."""
+INSTANCE = [("matrix", np.float32, (4, 4)), ("row", np.int32), ("seed", np.float32), ("number", np.int32)]
 ALL = slice(None)
 
 
 @dataclass
 class Seen:
-    """The seen instances of a draw in a buffer, and what they follow from."""
+    """The seen instances of a draw in a buffer, and what they follow from.
+
+    `outside` tells that the camera is inside of none of them, and none is turned inside out.
+    """
 
     key: object
     buffer: Any
     count: int
+    outside: bool = False
 
 
 @dataclass
@@ -36,12 +42,16 @@ class GpuScene:
     instances: list[Any]
     tables: dict[tuple[object, ...], Any] = field(default_factory=dict)
     shadow: Any = None
+    """The sun's depth map; another is drawn into it unless it `is_cast` already."""
+    is_cast: bool = False
     to_shadow: Array | None = None
     shadow_texel: float = 0.0
     serial: int = 0
     """Another for every scene that is set."""
     seen: dict[int, Seen] = field(default_factory=dict)
     """What the camera that looked last sees of draws of many instances (`culling`)."""
+    crowds: dict[int, Any] = field(default_factory=dict)
+    """The instances as pixels read them (`crowd_tables`), of draws that were drawn as crowds."""
     freed: list[int] = field(default_factory=list)
     """Buffers (by OpenGL name) that are gone."""
     cast_from: object = None
@@ -56,10 +66,8 @@ class GpuScene:
         return self.tables[key]
 
     def cast_anew(self) -> None:
-        """Forget the sun's depth map."""
-        if self.shadow is not None:
-            self.shadow.release()
-            self.shadow = None
+        """Have the sun's depth map drawn anew."""
+        self.is_cast = False
 
     def let_go(self, index: int) -> None:
         """Free what is kept of who is seen of a draw."""
@@ -70,11 +78,23 @@ class GpuScene:
 
     def release(self) -> None:
         """Free what it holds on the GPU."""
-        self.cast_anew()
+        if self.shadow is not None:
+            self.shadow.release()
         for index in list(self.seen):
             self.let_go(index)
-        for thing in (*self.instances, *self.tables.values()):
+        for thing in (*self.instances, *self.tables.values(), *self.crowds.values()):
             thing.release()
+
+    def crowd(self, context: Any, index: int) -> Any:
+        """The instances of a draw as pixels read them."""
+        if index not in self.crowds:
+            self.crowds[index] = member_table(context, self.scene.draws[index])
+        return self.crowds[index]
+
+    def write_crowd(self, index: int, low: int, high: int) -> None:
+        """Instances of a draw, from one number to another, are others now."""
+        if index in self.crowds and not write_members(self.crowds[index], self.scene.draws[index], low, high):
+            self.crowds.pop(index).release()
 
 
 class GpuScenes:
@@ -100,7 +120,7 @@ class GpuScenes:
         if old is not None:
             if _same_shadow(old.scene, scene):
                 new.shadow, new.to_shadow, new.shadow_texel = old.shadow, old.to_shadow, old.shadow_texel
-                new.cast_from = old.cast_from
+                new.is_cast, new.cast_from = old.is_cast, old.cast_from
                 old.shadow = None
             self._free(old)
         self.by_name[name] = new
@@ -140,12 +160,14 @@ class GpuScenes:
             low, high = (int(patch.places.min()), int(patch.places.max()) + 1) if len(patch.places) else (0, 0)
             data = instance_data(draw, slice(low, high))
             held.write(data.tobytes(), offset=low * data.itemsize)
+            found.write_crowd(number, low, high)
             return
         found.let_go(number)
         if held is not None:
             self.freed.append(held.glo)
             held.release()
         found.instances[number] = self._buffer(draw)
+        found.write_crowd(number, 0, len(draw.rows))
 
     def _buffer(self, draw: Draw) -> Any:
         data = instance_data(draw)
@@ -177,6 +199,7 @@ def instance_data(draw: Draw, chosen: slice | Array = ALL) -> Array:
     data["matrix"] = draw.matrices[chosen].transpose(0, 2, 1)
     data["row"] = rows
     data["seed"] = draw.seeds[chosen]
+    data["number"] = np.arange(len(draw.rows))[chosen]
     return data
 
 

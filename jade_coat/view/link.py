@@ -35,24 +35,48 @@ PREVIEW_SHAPES: dict[str, Callable[[], MeshData]] = {
 SHAPE_LABELS = {"tile": "Bent tile", "plane": "Plane", "ball": "Ball", "rod": "Rod", "cloth": "Cloth"}
 
 
+class _Meshes:
+    """The meshes of projects, or what stands in for them; knows nothing of who asks, so that both can go at once."""
+
+    def __init__(self, library: Library) -> None:
+        self._library = library
+        self._broken: dict[str, MeshData] = {}
+        self.problems: dict[str, str] = {}
+
+    def of(self, project: Project, mesh_id: str) -> MeshData:
+        """A mesh of a project; a plain box for one that cannot be read."""
+        asset = project.mesh(mesh_id)
+        if asset.asset in self._broken:
+            return self._broken[asset.asset]
+        try:
+            return self._library.mesh(asset)
+        except (OSError, BadMesh) as error:
+            self.problems[asset.id] = str(error)
+            box = shapes.box(0.5, 0.5, 0.5)
+            slot = asset.slots[0] if asset.slots else "surface"
+            stand_in = box.with_(slots=(Slot(slot, 0, len(box.triangles)),))
+            self._broken[asset.asset] = stand_in
+            return stand_in
+
+
 class StageLink:
     """One project's way to the renderer. Textures are loaded elsewhere and handed in by `textures_loaded`."""
 
     def __init__(self, client: RenderClient, library: Library) -> None:
-        self._client, self._library = client, library
+        self._client = client
         self._project: Project | None = None
-        self._columns = SceneColumns(self._mesh_of, _mesh_name)
+        self._meshes = _Meshes(library)
+        self._columns = SceneColumns(self._meshes.of, _mesh_name)
         self._lookup = PackedLookup(())
         self._open = ("", "")
         self._edited: dict[str, tuple[Material, str, Material]] = {}
         self._loaded: dict[MapSet, list[Texture]] = {}
-        self._broken: dict[str, MeshData] = {}
         self._shapes: dict[str, MeshData] = {}
         self.skies: dict[tuple[str, float], Environment] = {}
         """Skies from pictures, by asset name and turn, once they are worked out."""
         self.time = 0.0
         """The time of the shared dials' tracks that is shown, seconds."""
-        self.problems: dict[str, str] = {}
+        self.problems = self._meshes.problems
         """What is wrong with meshes that a plain box stands in for, by mesh id."""
         self._swatch = painted(shapes.rail_tile())
         client.drop_all()
@@ -66,21 +90,7 @@ class StageLink:
     def mesh_data(self, mesh_id: str) -> MeshData:
         """A mesh of the present project; a plain box stands in for one that cannot be read."""
         assert self._project is not None
-        return self._mesh_of(self._project, mesh_id)
-
-    def _mesh_of(self, project: Project, mesh_id: str) -> MeshData:
-        asset = project.mesh(mesh_id)
-        if asset.asset in self._broken:
-            return self._broken[asset.asset]
-        try:
-            return self._library.mesh(asset)
-        except (OSError, BadMesh) as error:
-            self.problems[asset.id] = str(error)
-            box = shapes.box(0.5, 0.5, 0.5)
-            slot = asset.slots[0] if asset.slots else "surface"
-            stand_in = box.with_(slots=(Slot(slot, 0, len(box.triangles)),))
-            self._broken[asset.asset] = stand_in
-            return stand_in
+        return self._meshes.of(self._project, mesh_id)
 
     def unsent_sets(self, project: Project) -> list[MapSet]:
         """The map sets in use or at hand whose textures have not been loaded yet."""
@@ -168,7 +178,7 @@ class StageLink:
         """Send meshes of a project by the names that draws know them by."""
         bent = any(m.reads_bend(self._lookup) for m in project.materials)
         for name, mesh in meshes.items():
-            self._client.put_mesh(name, self._mesh_of(project, mesh), _bend(bent))
+            self._client.put_mesh(name, self._meshes.of(project, mesh), _bend(bent))
 
     def _sync_paint(self, before: Project | None, project: Project) -> None:
         for old, prop in project.props.changed_from(before.props if before else Things()):
@@ -217,7 +227,7 @@ class StageLink:
                     self._client.put_map(moved.id, prop.paint_map)
             props.append(moved)
         other = project.with_(materials=materials, finishes=finishes, props=tuple(props))
-        columns, made, lookup = SceneColumns(self._mesh_of, _mesh_name), Scene(), self._lookup
+        columns, made, lookup = SceneColumns(self._meshes.of, _mesh_name), Scene(), self._lookup
         columns.update(other).apply(made)
         if before is None or (before.map_sets, before.recipes) != (project.map_sets, project.recipes):
             lookup = PackedLookup(project.map_sets, project.recipes)

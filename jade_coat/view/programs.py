@@ -15,6 +15,7 @@ from jade_coat.material.material import Material, layout
 from jade_coat.material.paint_source import OWN_MAP, MapSource, painted_by_map
 from jade_coat.material.quantity import OUTPUTS, stored
 from jade_coat.material.surface import MapLookup
+from jade_coat.mesh.attributes import streams_of
 from jade_coat.mesh.data import MAX_COLOR_SETS
 from jade_coat.program import VEC4, Value, lib
 from jade_coat.program.glsl_backend import FetchMode, GlslProgram, emit, output_name
@@ -24,7 +25,7 @@ from jade_coat.program.value import TextureRef
 from jade_coat.view.attachments import ATTACHMENTS
 from jade_coat.view.context import HEADER, numbered, shader
 from jade_coat.view.looks import MAX_PROBES
-from jade_coat.view.vertex import program_vertex_source
+from jade_coat.view.vertex import SEE, SIGHT, crowd_head, crowd_prologue, program_part, program_vertex_source
 
 COVERED = {"finish": {"a": "1.0"}}
 """What attachments hold beside quantities: that there is a surface."""
@@ -40,6 +41,8 @@ ROOM = PROMISED - 1
 """Samplers for textures: the table of rows takes one of those that are promised."""
 LIGHT_SAMPLERS = 3
 """Samplers of `light.glsl`: the shadow, the reflections and the split sum."""
+CROWD_SAMPLERS = 3
+"""Samplers of `crowd.glsl`: what was sighted, the instances and the vertices."""
 KindOf = Callable[[TextureRef], Kind | None]
 
 
@@ -57,8 +60,9 @@ class Targets:
     """What a frame draws into: GLSL expressions by attachment, with the outputs they need.
 
     `cut` leaves points out by their opacity (`material.kinds`), `turned` turns the normals of what is seen from behind.
-    `lit` puts the light of `light.glsl` before the expressions, which may name it `light`; `taken` are the samplers
-    that takes.
+    `sighted` gives, before the expressions, which triangle of which instance it is. `crowd` draws the pixels that were
+    sighted of a crowd, and no vertices. `lit` puts the light of `light.glsl` before the expressions, which may name it
+    `light`. `taken` are the samplers that both take.
     """
 
     expressions: tuple[str, ...]
@@ -67,6 +71,8 @@ class Targets:
     turned: bool = False
     lit: bool = False
     taken: int = 0
+    sighted: bool = False
+    crowd: bool = False
 
 
 @dataclass
@@ -75,6 +81,11 @@ class Compiled:
 
     glsl: GlslProgram
     program: Any
+
+    @property
+    def streams(self) -> list[str]:
+        """The vertex buffers that it reads."""
+        return streams_of(program_part(self.glsl).wanted)
 
 
 class ProgramShop:
@@ -107,15 +118,24 @@ class ProgramShop:
         return self._values[key]
 
     def view(
+        self, material: Material, lookup: MapLookup, on_map: MapSource | None = None, kind: KindOf = unknown_kind,
+        crowd: bool = False,
+    ) -> Compiled:  # fmt: skip
+        """The program that fills the G-buffer; `kind` tells what kind textures are of, where some must share."""
+        targets = _for_surface(material, VIEW_OUTPUTS, _needed(VIEW_OUTPUTS), crowd)
+        return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
+
+    def sight(
         self, material: Material, lookup: MapLookup, on_map: MapSource | None = None, kind: KindOf = unknown_kind
     ) -> Compiled:
-        """The program that fills the G-buffer; `kind` tells what kind textures are of, where some must share."""
-        targets = _for_surface(material, VIEW_OUTPUTS, _needed(VIEW_OUTPUTS))
+        """The program that gives which triangle of which instance is seen, of a material that is cut or moved."""
+        cut = _cut(material)
+        targets = Targets((), ("opacity",) if cut else (), cut, sighted=True)
         return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
 
     def sheet(
         self, material: Material, lookup: MapLookup, probes: tuple[str, ...], on_map: MapSource | None = None,
-        kind: KindOf = unknown_kind,
+        kind: KindOf = unknown_kind, crowd: bool = False,
     ) -> Compiled:  # fmt: skip
         """The program that also gives paint, coverage, and up to four outputs of one float by name."""
         outputs = self.outputs(material, lookup, on_map)
@@ -123,7 +143,7 @@ class ProgramShop:
         values += ["0.0"] * (MAX_PROBES - len(values))
         expressions = (*VIEW_OUTPUTS, "out_paint", f"vec4({', '.join(values)})", "vec4(out_coverage, 1.0)")
         names = (*_needed(VIEW_OUTPUTS), "paint", "coverage", *(p for p in probes if p in outputs))
-        targets = _for_surface(material, expressions, names)
+        targets = _for_surface(material, expressions, names, crowd)
         return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
 
     def shadow(
@@ -164,7 +184,9 @@ class ProgramShop:
         if key not in self._by_structure:
             outputs = self.outputs(material, lookup, on_map)
             wanted = {name: outputs[name] for name in targets.outputs}
-            glsl = emit(wanted, layout(material), fetch, samplers=samplers, vertex=moved_vertices(outputs))
+            glsl = emit(
+                wanted, layout(material), fetch, samplers=samplers, vertex=moved_vertices(outputs), apart=targets.crowd
+            )
             self._by_structure[key] = Compiled(glsl, self._build(glsl, targets))
             while len(self._by_structure) > self._kept:
                 self._free(self._by_structure.popitem(last=False)[1])
@@ -202,7 +224,10 @@ class ProgramShop:
         return gone
 
     def _build(self, glsl: GlslProgram, targets: Targets) -> Any:
-        vertex, fragment = program_vertex_source(glsl, targets.lit), fragment_source(glsl, targets)
+        vertex = program_vertex_source(glsl, targets.lit, targets.sighted)
+        if targets.crowd:
+            vertex = HEADER + shader("screen.vert")
+        fragment = fragment_source(glsl, targets)
         if (vertex, fragment) not in self._by_text:
             self._by_text[vertex, fragment] = self._compile(vertex, fragment)
         return self._by_text[vertex, fragment]
@@ -228,12 +253,17 @@ def _needed(expressions: tuple[str, ...]) -> tuple[str, ...]:
 _UNLIT = ("base_color", "emissive", "opacity")
 
 
-def _for_surface(material: Material, expressions: tuple[str, ...], names: tuple[str, ...]) -> Targets:
-    """What a material is drawn into; one that blends is cut by its threshold where its quantities are looked at."""
+def _cut(material: Material) -> Cut:
+    """How a material is cut; one that blends by its threshold, where its quantities are looked at."""
     kind = kind_of(material.kind)
-    cut: Cut = "threshold" if kind.blend else kind.cut
+    return "threshold" if kind.blend else kind.cut
+
+
+def _for_surface(material: Material, expressions: tuple[str, ...], names: tuple[str, ...], crowd: bool) -> Targets:
+    """What a material is drawn into; of a crowd nothing is cut any more."""
+    cut: Cut = "" if crowd else _cut(material)
     wanted = (*names, *(("opacity",) if cut and "opacity" not in names else ()))
-    return Targets(expressions, wanted, cut, material.two_sided)
+    return Targets(expressions, wanted, cut, material.two_sided, taken=CROWD_SAMPLERS if crowd else 0, crowd=crowd)
 
 
 _LIGHT = """vec3 v = normalize(shared_eye - pixel_world);
@@ -246,17 +276,22 @@ _CUTS = {"": [], "threshold": ["if (out_opacity < cut) discard;"],
 def fragment_source(glsl: GlslProgram, targets: Targets) -> str:
     """The whole fragment shader around an emitted program."""
     outs = [f"layout(location = {i}) out vec4 target{i};" for i in range(len(targets.expressions))]
-    interface = ["flat in ivec2 pixel_row_at;", "uniform sampler2D row_table;"]
     own = [shader("sample.glsl")] if targets.cut else []
     if targets.lit:
         own += [shader("light.glsl"), "in vec3 pixel_world;", "uniform vec3 shared_eye;"]
+    if targets.crowd:
+        head, first = [crowd_head(glsl)], [crowd_prologue(glsl)]
+    else:
+        head = [glsl.uniforms, "flat in ivec2 pixel_row_at;", "uniform sampler2D row_table;", glsl.pixel_interface,
+                glsl.helpers]  # fmt: skip
+        first = ["ivec2 row_at = pixel_row_at;", "bool front = gl_FrontFacing;"]
     before = list(_CUTS[targets.cut])
     if targets.turned and "normal" in targets.outputs:
-        before.append("if (!gl_FrontFacing) out_normal = -out_normal;")
+        before.append("if (!front) out_normal = -out_normal;")
     if "normal" in targets.outputs and targets.lit:
         before.append(_LIGHT)
     writes = [f"target{i} = {e};" for i, e in enumerate(targets.expressions)]
-    return "\n".join(
-        [HEADER, glsl.uniforms, *interface, glsl.pixel_interface, *outs, glsl.helpers, *own,
-         "void main() {", "ivec2 row_at = pixel_row_at;", glsl.pixel_body, *before, *writes, "}"]
-    )  # fmt: skip
+    if targets.sighted:
+        head.append(SIGHT)
+        writes.append(SEE)
+    return "\n".join([HEADER, *head, *outs, *own, "void main() {", *first, glsl.pixel_body, *before, *writes, "}"])

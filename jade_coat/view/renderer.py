@@ -23,6 +23,7 @@ from jade_coat.view.light import DEFAULT_LIGHT, Light
 from jade_coat.view.looks import batches
 from jade_coat.view.passes import Pass
 from jade_coat.view.passes.compose import ComposePass
+from jade_coat.view.passes.crowd import CrowdPass
 from jade_coat.view.passes.forward import ForwardPass
 from jade_coat.view.passes.gather import GatherPass
 from jade_coat.view.passes.marks import MarksPass
@@ -42,9 +43,11 @@ class Renderer:
         self.scenes = GpuScenes(context)
         self.light = Light(context)
         self.drawer = Drawer(context, self.assets, self.scenes, self.shop)
-        self.filling: tuple[Pass, ...] = (ShadowPass(self.drawer, self.light), SurfacePass(self.drawer))
+        self.filling: tuple[Pass, ...] = (
+            ShadowPass(self.drawer, self.light), CrowdPass(self.drawer), SurfacePass(self.drawer),
+        )  # fmt: skip
         """What is run once for all looks that the attachments serve."""
-        compose = ComposePass(context, self.light)
+        compose = ComposePass(self.drawer, self.light)
         self.composing: tuple[Pass, ...] = (
             compose, ForwardPass(self.drawer, self.light), GatherPass(context, compose),
             MarksPass(context, self.assets),
@@ -135,6 +138,8 @@ class Renderer:
             frame.projection = buffers.projection  # what is drawn again must fall on the very same pixels
         else:
             frame.part = None
+            buffers.gbuffer.use()
+            buffers.gbuffer.clear(0, 0, 0, 0, depth=1.0)
         for step in self.filling:
             step.draw(frame)
         buffers.filled, buffers.projection = (key if frame.marks is None else None), frame.projection

@@ -1,38 +1,127 @@
-"""The one vertex shader of everything that is drawn on the stage, whatever its pixels become."""
+"""How every vertex on the stage is placed, whatever its pixels become, and the two kinds of shaders that do it.
+
+A vertex shader places the vertices of what it draws. A crowd's pixel shader places the three that its pixel lies
+between, once it is known which triangle of which instance is seen there (`passes.crowd`).
+"""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from dataclasses import dataclass
 
-from jade_coat.mesh.attributes import attributes_of, mesh_number_type, vertex_declarations
+from jade_coat.mesh.attributes import STREAMS, attributes_of, mesh_number_type, streams_of, vertex_declarations
 from jade_coat.program.glsl_backend import GlslProgram, vertex_name
 from jade_coat.view.context import HEADER, shader
 
+_SIGHTED = """in int in_number;
+flat out uint pixel_member;"""
+SIGHT = """flat in uint pixel_member;
+uniform uint crowd_number;
+layout(location = 0) out uvec2 sight;"""
+SEE = "sight = uvec2(pixel_member, crowd_number << 24 | uint(gl_PrimitiveID) & 0xffffffu);"
+"""What the pixel shader of a sighting declares, and how it says which triangle of which instance is seen."""
 
-def vertex_source(attributes: Iterable[str] = (), interface: str = "", body: str = "", head: Iterable[str] = ()) -> str:
-    """A vertex shader: `body` runs once the vertex is placed and `attribute_NAME` is set for each of `attributes`.
 
-    `head` holds declarations that `body` needs, `interface` what it hands on.
+@dataclass(frozen=True)
+class VertexPart:
+    """What is done at a vertex: `body` runs once it is placed and `attribute_NAME` is set for each of `attributes`.
+
+    `head` holds declarations that `body` needs.
     """
-    wanted = {*attributes, "position"}
+
+    attributes: tuple[str, ...] = ()
+    head: tuple[str, ...] = ()
+    body: str = ""
+
+    @property
+    def wanted(self) -> frozenset[str]:
+        """The attributes, and what placing needs."""
+        return frozenset({*self.attributes, "position"})
+
+    @property
+    def statements(self) -> list[str]:
+        """Statements that place the vertex, `world`, where `in_STREAM` and the instance's `in_` values are there."""
+        return [
+            "vec4 world = in_matrix * vec4(in_position, 1.0);", "ivec2 row_at = row_place(in_row);",
+            *(a.vertex_line("in_matrix") for a in attributes_of(self.wanted)), self.body,
+        ]  # fmt: skip
+
+
+def program_part(glsl: GlslProgram) -> VertexPart:
+    """What an emitted program does at a vertex; it leaves its varyings."""
+    head = [glsl.uniforms, glsl.helpers]
+    head += [f"uniform {mesh_number_type(n).name} instance_{n};" for n in glsl.instance if n != "seed"]
+    lines = ["float instance_seed = in_seed;"] if "seed" in glsl.instance else []
+    lines.append(glsl.vertex_body)
+    if "placed_position" in glsl.at_vertices:
+        lines.append(f"world = vec4({vertex_name('placed_position')}, 1.0);")
+    return VertexPart(glsl.attributes, tuple(head), "\n".join(lines))
+
+
+def vertex_source(part: VertexPart, interface: str = "", handed: str = "", sighted: bool = False) -> str:
+    """A vertex shader; `handed` fills what `interface` hands on besides the varyings of the part.
+
+    `sighted` hands on which instance it is.
+    """
+    if sighted:
+        interface, handed = f"{interface}\n{_SIGHTED}", f"{handed}\npixel_member = uint(in_number);"
     return "\n".join([
-        HEADER, *head, *vertex_declarations(wanted), interface, shader("placed.vert"),
-        *(a.vertex_line("in_matrix") for a in attributes_of(wanted)), body, "}",
+        HEADER, *part.head, *vertex_declarations(part.wanted), "in mat4 in_matrix;", "in int in_row;",
+        "in float in_seed;", "flat out ivec2 pixel_row_at;", interface, shader("placed.glsl"),
+        "void main() {", *part.statements, "gl_Position = view_projection * world;", "pixel_row_at = row_at;", handed,
+        "}",
     ])  # fmt: skip
 
 
-def program_vertex_source(glsl: GlslProgram, lit: bool = False) -> str:
+def program_vertex_source(glsl: GlslProgram, lit: bool = False, sighted: bool = False) -> str:
     """The vertex shader around an emitted program; `lit` hands on the place in the world too."""
-    head = [glsl.uniforms, glsl.helpers]
-    head += [f"uniform {mesh_number_type(n).name} instance_{n};" for n in glsl.instance if n != "seed"]
-    body = glsl.vertex_body
-    if "placed_position" in glsl.at_vertices:
-        placed = vertex_name("placed_position")
-        body += f"\nworld = vec4({placed}, 1.0);\ngl_Position = view_projection * world;"
-    if "seed" in glsl.instance:
-        head.append("in float in_seed;")
-        body = f"float instance_seed = in_seed;\n{body}"
-    interface = glsl.vertex_interface
+    interface, handed = glsl.vertex_interface, ""
     if lit:
-        interface, body = f"{interface}\nout vec3 pixel_world;", f"{body}\npixel_world = world.xyz;"
-    return vertex_source(glsl.attributes, interface, body, head)
+        interface, handed = f"{interface}\nout vec3 pixel_world;", "pixel_world = world.xyz;"
+    return vertex_source(program_part(glsl), interface, handed, sighted)
+
+
+def crowd_head(glsl: GlslProgram) -> str:
+    """The declarations of a crowd's pixel shader; `corner(VERTEX)` sets `clip` and the varyings of a program."""
+    part = program_part(glsl)
+    streams = streams_of(part.wanted)
+    return "\n".join([
+        *part.head, shader("placed.glsl"), shader("crowd.glsl"),
+        *(f"{STREAMS[s].kind} in_{s};\nuniform int at_{s};" for s in streams),
+        "mat4 in_matrix;\nint in_row;\nfloat in_seed;\nvec4 clip;",
+        *(f"vec4 {name};" for name in glsl.varying_names),
+        "void corner(int vertex) {",
+        *(f"in_{s} = {STREAMS[s].kind}(stream(vertex, at_{s}));" for s in streams), *part.statements,
+        "clip = view_projection * world;", "}",
+    ])  # fmt: skip
+
+
+def crowd_prologue(glsl: GlslProgram) -> str:
+    """Statements that leave the varyings of a program at a pixel and beside it, `row_at`, and `front`."""
+    smooth = [n for n in glsl.varying_names if n.startswith("smooth")]
+    lines = [
+        "uvec2 sight = texelFetch(sighted, ivec2(gl_FragCoord.xy), 0).xy;",
+        "int member = int(sight.x);",
+        "mat4 rows = mat4(own_texel(member, 0), own_texel(member, 1), own_texel(member, 2), vec4(0, 0, 0, 1));",
+        "in_matrix = transpose(rows);",
+        "vec4 own = own_texel(member, 3);", "in_row = int(own.x);", "in_seed = own.y;",
+        "ivec2 row_at = row_place(in_row);", "ivec3 vertices = triangle(sight.y & 0xffffffu);",
+        "vec2 at = gl_FragCoord.xy * pixel - 1.0;", "vec2 a, b, c;", "vec3 w;",
+    ]  # fmt: skip
+    for i, letter in enumerate("abc"):
+        lines += [f"corner(vertices[{i}]);", f"{letter} = clip.xy - at * clip.w;", f"w[{i}] = clip.w;"]
+        lines += [f"vec4 {name}_{letter} = {name};" for name in smooth]
+    lines += [
+        "vec3 share = shares(a, b, c);",
+        "float whole = share.x + share.y + share.z;",
+        "bool front = whole > 0.0;",
+    ]
+    for ending, step in (("", ""), ("_x", "vec2(pixel.x, 0.0)"), ("_y", "vec2(0.0, pixel.y)")):
+        if step:
+            beside = ", ".join(f"{letter} - {step} * w[{i}]" for i, letter in enumerate("abc"))
+            lines += [f"share = shares({beside});", "whole = share.x + share.y + share.z;"]
+        lines.append("share /= whole;")
+        declared = "vec4 " if ending else ""
+        lines += [
+            f"{declared}{n}{ending} = {n}_a * share.x + {n}_b * share.y + {n}_c * share.z;" for n in smooth
+        ]  # fmt: skip
+    return "\n".join(lines)

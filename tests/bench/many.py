@@ -109,7 +109,7 @@ def _drawn(project: Project, library: Library, folder: Path) -> list[dict]:
     eye = eye_for(Camera(target=(0, 0, 0), pitch=0.6, distance=40.0), 500, 300)
     renderer.picture("stage", eye, 500, 300)
     scene, buffers = renderer.scenes.get("stage"), renderer.buffers("main", 500, 300)
-    surfaces = renderer.filling[1]
+    surfaces = renderer.filling[-1]
 
     def frame() -> None:
         renderer.picture("stage", eye, 500, 300)
@@ -132,7 +132,7 @@ def _drawn(project: Project, library: Library, folder: Path) -> list[dict]:
         frame()
 
     place = [0.0]
-    drawn, plain, after = alternate(frame, flat, moved, rounds=5)
+    drawn, plain, after = alternate(frame, flat, moved, rounds=9)
     return [
         entry(f"{MANY} props: frame", drawn, "ms", plain, 1.6, "500x300; floor: one flat colour on the same triangles"),
         entry(f"{MANY} props: moving one to its picture", after, "ms", drawn, 2.0,

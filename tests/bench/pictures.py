@@ -24,7 +24,7 @@ def bench_material(renderer, demo: Demo) -> list[dict]:
     material, floor = alternate(lambda: wall.fill(own), lambda: wall.fill(bare))
     frame, frame_floor = alternate(lambda: wall.frame(own), lambda: wall.frame(bare))
     return [
-        entry("demo material, material pass", material, "ms", floor, 1.6,
+        entry("demo material, material pass", material, "ms", floor, 1.4,
               f"kiln wall, three coats with noise, a rim and links, {WIDTH}x{HEIGHT}; floor: a shader that does only its fetches"),
         entry("demo material, whole frame", frame, "ms", frame_floor, 1.6, "with lighting, tone map and read-back on both sides"),
     ]  # fmt: skip

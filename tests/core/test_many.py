@@ -177,7 +177,7 @@ def test_what_was_sent_in_parts_is_the_scene_built_anew(steps) -> None:
     for name, at, value in steps:
         _done(document, library, name, at, value)
         link.sync(document.project)
-    anew, scene = SceneColumns(link._mesh_of, lambda p, mesh: p.mesh(mesh).asset), Scene()
+    anew, scene = SceneColumns(link._meshes.of, lambda p, mesh: p.mesh(mesh).asset), Scene()
     anew.update(document.project).apply(scene)
     held = client._scenes[STAGE]
     assert looks(held, link._columns) == looks(scene, anew)
@@ -359,7 +359,7 @@ def test_what_is_left_out_of_a_picture_is_outside_it_and_the_rest_is_nearest_fir
     eye = eye_for(
         Camera(target=tuple(rng.uniform(-2, 2, 3)), yaw=rng.uniform(-3, 3), pitch=rng.uniform(-1, 1)), 160, 100
     )
-    order = seen_order(matrices, np.array(mesh.bounds), eye)
+    order, _ = seen_order(matrices, np.array(mesh.bounds), eye)
     corners = np.concatenate([mesh.positions, np.ones((mesh.vertex_count, 1))], axis=1)
     clip = np.einsum("ij,njk,lk->nli", eye.projection @ eye.view, matrices.astype(np.float64), corners)
     inside = (np.abs(clip[..., :3]) <= clip[..., 3:]).all(axis=2).any(axis=1)

@@ -272,8 +272,8 @@ def test_a_step_asked_for_at_the_vertices_is_interpolated_between_them(gl) -> No
     assert rates({"a": asked})[asked] is Rate.VERTEX
     assert rates({"a": noise})[noise] is Rate.PIXEL
     glsl = emit({"a": asked * 2.0}, DialLayout(()))
-    assert "fbm" in glsl.vertex_body
-    assert "fbm" not in glsl.pixel_body
+    assert "gradient_noise" in glsl.vertex_body
+    assert "gradient_noise" not in glsl.pixel_body
 
 
 def test_a_moved_mesh_is_drawn_casts_its_shadow_and_is_left_alone_where_nothing_moves_it(gl) -> None:

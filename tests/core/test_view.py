@@ -172,13 +172,13 @@ def test_every_kind_of_term_and_the_rim_agree_between_glsl_and_numpy(renderer, d
 def _attributes(renderer, index: int, eye) -> dict[str, np.ndarray]:
     """The attributes at every pixel of a draw, interpolated by the GPU in the same geometry."""
     from jade_coat.view.context import HEADER
-    from jade_coat.view.vertex import vertex_source
+    from jade_coat.view.vertex import VertexPart, vertex_source
 
     gl, found = renderer.context, renderer.scenes.by_name["stage"]
     draw = found.scene.draws[index]
     outs = "\n".join(f"out {k} seen_{n};" for n, k in KINDS.items())
     ins = "\n".join(f"in {k} seen_{n};" for n, k in KINDS.items())
-    vertex = vertex_source(KINDS, outs, "\n".join(f"seen_{n} = attribute_{n};" for n in KINDS))
+    vertex = vertex_source(VertexPart(tuple(KINDS)), outs, "\n".join(f"seen_{n} = attribute_{n};" for n in KINDS))
     writes = [f"t{i} = {e};" for i, e in enumerate(SEEN)]
     targets = "\n".join(f"layout(location = {i}) out vec4 t{i};" for i in range(len(SEEN)))
     fragment = "\n".join([HEADER, ins, targets, "void main() {", *writes, "}"])

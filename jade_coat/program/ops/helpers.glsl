@@ -19,70 +19,68 @@ uvec3 pcg3d(uvec3 v) {
 //! gradient_noise
 // Perlin 2002: quintic fade, gradients from a hash: one word of the 1-D PCG a corner (Jarzynski & Olano 2020).
 const uvec3 noise_axes = uvec3(747796405u, 2246822519u, 3266489917u);
-float noise_corner(uint state, vec3 away) {
+// A gradient h * step - 1 times the way from the corner: `away` is that way times the step, `sum` its parts' sum.
+float noise_corner(uint state, vec3 away, float sum) {
     uint word = ((state >> ((state >> 28u) + 4u)) ^ state) * 277803737u;
-    ivec3 h = ivec3(uvec3((word >> 22u) ^ word) >> uvec3(21u, 10u, 0u)) & ivec3(0x7FF, 0x7FF, 0x3FF);
-    vec3 gradient = vec3(h) * vec3(9.765625e-04, 9.765625e-04, 1.953125e-03) - 1.0;
-    return gradient.x * away.x + gradient.y * away.y + gradient.z * away.z;
-}
-float noise_edge(uint state, vec3 away, float u) {
-    float a = noise_corner(state, away);
-    float b = noise_corner(state + noise_axes.x, vec3(away.x - 1.0, away.yz));
-    return a + (b - a) * u;
+    word ^= word >> 22u;
+    vec3 h = vec3(ivec3(uvec3(word >> 21u, (word >> 10u) & 0x7FFu, word & 0x3FFu)));
+    return h.x * away.x + h.y * away.y + h.z * away.z - sum;
 }
 float gradient_noise(vec3 p, uint seed) {
-    vec3 low = floor(p);
-    vec3 f = p - low;
+    const vec3 steps = vec3(9.765625e-04, 9.765625e-04, 1.953125e-03);
+    vec3 low = floor(p), f = p - low, a = f * steps, b = (f - 1.0) * steps;
     uvec3 n = uvec3(ivec3(low)) * noise_axes;
-    uint here = n.x + n.y + n.z + seed * 0x9E3779B9u;
-    uint up = here + noise_axes.z;
+    uint here = n.x + n.y + n.z + seed * 0x9E3779B9u, up = here + noise_axes.y;
+    float sum = f.x + f.y + f.z;
     vec3 fade = f * f * f * (f * (f * 6.0 - 15.0) + 10.0);
-    float near = noise_edge(here, f, fade.x);
-    near = near + (noise_edge(here + noise_axes.y, vec3(f.x, f.y - 1.0, f.z), fade.x) - near) * fade.y;
-    float far = noise_edge(up, vec3(f.xy, f.z - 1.0), fade.x);
-    far = far + (noise_edge(up + noise_axes.y, vec3(f.x, f.y - 1.0, f.z - 1.0), fade.x) - far) * fade.y;
-    return near + (far - near) * fade.z;
-}
-
-//! fbm
-float fbm(vec3 p, int octaves, uint seed) {
-    float total = 0.0, weight = 1.0, norm = 0.0;
-    for (int i = 0; i < octaves; ++i) {
-        total += gradient_noise(p, seed + uint(i)) * weight;
-        norm += weight;
-        weight *= 0.5;
-        p *= 2.0;
-    }
-    return total / norm;
-}
-
-//! ridges
-float ridges(vec3 p, int octaves, uint seed) {
-    float total = 0.0, weight = 1.0, norm = 0.0;
-    for (int i = 0; i < octaves; ++i) {
-        total += (1.0 - abs(gradient_noise(p, seed + uint(i)))) * weight;
-        norm += weight;
-        weight *= 0.5;
-        p *= 2.0;
-    }
-    return total / norm;
+    vec4 left = vec4(
+        noise_corner(here, a, sum), noise_corner(up, vec3(a.x, b.y, a.z), sum - 1.0),
+        noise_corner(here + noise_axes.z, vec3(a.xy, b.z), sum - 1.0),
+        noise_corner(up + noise_axes.z, vec3(a.x, b.yz), sum - 2.0));
+    here += noise_axes.x;
+    up += noise_axes.x;
+    vec4 right = vec4(
+        noise_corner(here, vec3(b.x, a.yz), sum - 1.0), noise_corner(up, vec3(b.xy, a.z), sum - 2.0),
+        noise_corner(here + noise_axes.z, vec3(b.x, a.y, b.z), sum - 2.0),
+        noise_corner(up + noise_axes.z, b, sum - 3.0));
+    vec4 edges = left + (right - left) * fade.x;
+    vec2 faces = edges.xz + (edges.yw - edges.xz) * fade.y;
+    return faces.x + (faces.y - faces.x) * fade.z;
 }
 
 //! cells
-// Worley 1996: one random point a cell.
+// Worley 1996: one random point a cell, from the hash's state before its first mixing. Written out, since a loop over
+// so many short steps costs a third more.
+struct Cells { float first; float second; float mark; };
+void cell(uvec3 v, vec3 away, inout Cells found) {
+    v.x += v.y * v.z; v.y += v.z * v.x; v.z += v.x * v.y;
+    v ^= v >> 16u;
+    v.x += v.y * v.z; v.y += v.z * v.x; v.z += v.x * v.y;
+    vec3 at = vec3(ivec3(v >> 8u)) * 5.96046448e-08;
+    vec3 d = at + away;
+    float here = d.x * d.x + d.y * d.y + d.z * d.z;
+    found.mark = here < found.first ? at.x : found.mark;
+    found.second = here < found.first ? found.first : min(found.second, here);
+    found.first = min(found.first, here);
+}
+void cell_row(uint x, uint y, uint z, vec3 away, inout Cells found) {
+    cell(uvec3(x - 1664525u, y, z), vec3(away.x - 1.0, away.yz), found);
+    cell(uvec3(x, y, z), away, found);
+    cell(uvec3(x + 1664525u, y, z), vec3(away.x + 1.0, away.yz), found);
+}
+void cell_plane(uvec3 v, vec3 away, inout Cells found) {
+    cell_row(v.x, v.y - 1664525u, v.z, vec3(away.x, away.y - 1.0, away.z), found);
+    cell_row(v.x, v.y, v.z, away, found);
+    cell_row(v.x, v.y + 1664525u, v.z, vec3(away.x, away.y + 1.0, away.z), found);
+}
 vec3 cells(vec3 p, uint seed) {
-    vec3 low = floor(p), f = p - low;
-    float first = 64.0, second = 64.0, mark = 0.0;
-    for (int k = -1; k <= 1; ++k)
-        for (int j = -1; j <= 1; ++j)
-            for (int i = -1; i <= 1; ++i) {
-                vec3 at = vec3(pcg3d(uvec3(ivec3(low) + ivec3(i, j, k)) + seed * 0x9E3779B9u) >> 8u) * 5.96046448e-08;
-                vec3 d = at + vec3(i, j, k) - f;
-                float away = d.x * d.x + d.y * d.y + d.z * d.z;
-                if (away < first) { second = first; first = away; mark = at.x; }
-                else second = min(second, away);
-            }
-    return vec3(sqrt(first), sqrt(second), mark);
+    vec3 low = floor(p), away = low - p;
+    uvec3 v = (uvec3(ivec3(low)) + seed * 0x9E3779B9u) * 1664525u + 1013904223u;
+    Cells found = Cells(64.0, 64.0, 0.0);
+    cell_plane(uvec3(v.xy, v.z - 1664525u), vec3(away.xy, away.z - 1.0), found);
+    cell_plane(v, away, found);
+    cell_plane(uvec3(v.xy, v.z + 1664525u), vec3(away.xy, away.z + 1.0), found);
+    return vec3(sqrt(found.first), sqrt(found.second), found.mark);
 }
 
 //! cubic

@@ -31,16 +31,19 @@ def gradient_noise(p: Array, seed: int) -> Array:
     f = p - low
     x, y, z = low.astype(np.int32).view(np.uint32)
     here = x * AXES[0] + y * AXES[1] + (z * AXES[2] + np.uint32(seed * 0x9E3779B9 & 0xFFFFFFFF))
-    ways = (f, f - F(1))
+    # A gradient is h * step - 1: its steps are taken from the ways, and its ones from their sum.
+    ways = [[part[0] * F(2.0**-10), part[1] * F(2.0**-10), part[2] * F(2.0**-9)] for part in (f, f - F(1))]
+    whole = f[0] + f[1] + f[2]
+    sums = [whole - F(far) for far in range(4)]
     fade = f * f * f * (f * (f * F(6) - F(15)) + F(10))
 
     def corner(i: int, j: int, k: int) -> Array:
         step = np.uint32((i * int(AXES[0]) + j * int(AXES[1]) + k * int(AXES[2])) & 0xFFFFFFFF)
         word = pcg_mix(here + step)
-        gx = (word >> np.uint32(21)).view(np.int32).astype(F) * F(2.0**-10) - F(1)
-        gy = ((word >> np.uint32(10)) & np.uint32(0x7FF)).view(np.int32).astype(F) * F(2.0**-10) - F(1)
-        gz = (word & np.uint32(0x3FF)).view(np.int32).astype(F) * F(2.0**-9) - F(1)
-        return gx * ways[i][0] + gy * ways[j][1] + gz * ways[k][2]
+        total = (word >> np.uint32(21)).view(np.int32).astype(F) * ways[i][0]
+        total += ((word >> np.uint32(10)) & np.uint32(0x7FF)).view(np.int32).astype(F) * ways[j][1]
+        total += (word & np.uint32(0x3FF)).view(np.int32).astype(F) * ways[k][2]
+        return total - sums[i + j + k]
 
     def edge(j: int, k: int) -> Array:
         first = corner(0, j, k)
@@ -67,6 +70,14 @@ def _octaves(settings: Fbm, p: Array, shaped: Callable[[Array], Array]) -> Array
     return np.stack([total / norm])
 
 
+def octaves_in_glsl(settings: Fbm, shaped: str) -> str:
+    """The same in GLSL, written out: compilers leave a loop over so much a loop, which is slower."""
+    norm = sum(0.5**i for i in range(settings.octaves))
+    parts = (f"gradient_noise({{0}} * {2.0**i}, {settings.seed + i}u)" for i in range(settings.octaves))
+    summed = " + ".join(f"{shaped.format(part)} * {0.5**i}" for i, part in enumerate(parts))
+    return f"(({summed}) / {norm})"
+
+
 def fbm(settings: Fbm, p: Array) -> Array:
     """Fractal sum of gradient noise, about −1 to 1, at points `(3, n)`; returns `(1, n)`."""
     return _octaves(settings, p, lambda noise: noise)
@@ -83,19 +94,19 @@ def cells(seed: int, p: Array) -> Array:
     `(3, n)` in and out; about 0 to 1 (Worley 1996).
     """
     low = np.floor(p)
-    f = p - low
+    away = low - p
     here = low.astype(np.int32).view(np.uint32)
     shift = np.uint32(seed * 0x9E3779B9 & 0xFFFFFFFF)
-    first = second = mark = f[0] * F(0) + F(64)
+    first = second = mark = p[0] * F(0) + F(64)
     for k, j, i in itertools.product((-1, 0, 1), repeat=3):
         words = pcg3d(np.stack([here[n] + (np.uint32(o & 0xFFFFFFFF) + shift) for n, o in enumerate((i, j, k))]))
         at = unit(words)
-        x, y, z = (at[n] + F(o) - f[n] for n, o in enumerate((i, j, k)))
-        away = x * x + y * y + z * z
-        nearer = away < first
-        second = np.where(nearer, first, np.minimum(second, away))
+        x, y, z = (at[n] + (away[n] + F(o)) for n, o in enumerate((i, j, k)))
+        apart = x * x + y * y + z * z
+        nearer = apart < first
+        second = np.where(nearer, first, np.minimum(second, apart))
         mark = np.where(nearer, at[0], mark)
-        first = np.where(nearer, away, first)
+        first = np.where(nearer, apart, first)
     return np.stack([np.sqrt(first), np.sqrt(second), mark])
 
 
@@ -109,15 +120,14 @@ DECLARED = (
     ),
     Op(
         "ridges", fixed(VEC3, to=FLOAT), "Octaves of gradient noise folded into crests, 0 to 1.",
-        lambda static, p: ridges(static, p), lambda static: f"ridges({{0}}, {static.octaves}, {static.seed}u)",
-        cost=60.0, helpers=("gradient_noise", "ridges"), source="Perlin, Improving Noise, 2002",
+        lambda static, p: ridges(static, p), lambda static: octaves_in_glsl(static, "(1.0 - abs({}))"),
+        cost=60.0, helpers=("gradient_noise",), source="Perlin, Improving Noise, 2002",
         samples=Samples(types=((VEC3,),), ranges=((-20.0, 20.0),), statics=(Fbm(1, 3), Fbm(4, 0))),
     ),
     Op(
         "fbm", fixed(VEC3, to=FLOAT), "Octaves of gradient noise over a point in space, about −1 to 1.",
-        lambda static, p: fbm(static, p),
-        lambda static: f"fbm({{0}}, {static.octaves}, {static.seed}u)",
-        cost=60.0, helpers=("gradient_noise", "fbm"),
+        lambda static, p: fbm(static, p), lambda static: octaves_in_glsl(static, "{}"),
+        cost=60.0, helpers=("gradient_noise",),
         source="Perlin, Improving Noise, 2002; hash by Jarzynski & Olano 2020",
         samples=Samples(types=((VEC3,),), ranges=((-20.0, 20.0),), statics=(Fbm(1, 3), Fbm(4, 0))),
     ),

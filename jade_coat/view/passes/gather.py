@@ -49,6 +49,16 @@ class GatherPass:
 
     def _sum_up(self, frame: Frame) -> None:
         buffers, context = frame.buffers, self._context
+        if frame.sample == 0 and frame.marks is None:
+            # Most pictures get no second sample: the first is its own sum until there is one.
+            context.enable_only(moderngl.NOTHING)
+            buffers.output.use()
+            self._one(frame)
+            buffers.samples, buffers.is_sum = 1, True
+            return
+        if frame.sample and buffers.is_sum:
+            self._average_into(buffers.summing, buffers.picture, 1)
+        buffers.is_sum = False
         buffers.summing.use()
         if frame.sample == 0:
             context.enable_only(moderngl.NOTHING)
@@ -58,9 +68,12 @@ class GatherPass:
             context.blend_func = moderngl.ONE, moderngl.ONE
         self._one(frame)
         buffers.samples += 1
-        context.enable_only(moderngl.NOTHING)
-        buffers.output.use()
-        buffers.total.use(0)
+        self._average_into(buffers.output, buffers.total, buffers.samples)
+
+    def _average_into(self, target: Any, total: Any, samples: int) -> None:
+        self._context.enable_only(moderngl.NOTHING)
+        target.use()
+        total.use(0)
         set_uniform(self._average, "total", 0)
-        set_uniform(self._average, "samples", float(buffers.samples))
+        set_uniform(self._average, "samples", float(samples))
         self._average_array.render(vertices=3)

@@ -11,12 +11,12 @@ from jade_coat.program.types import Array
 from jade_coat.stage.draws import Draw, Scene
 from jade_coat.view.camera import look_at, orthographic
 from jade_coat.view.context import HEADER, shader
-from jade_coat.view.culling import reach_in
+from jade_coat.view.culling import FEWEST, reach_in, upright
 from jade_coat.view.drawing import Drawer, depth_tested
 from jade_coat.view.frame import Frame
 from jade_coat.view.gpu_scenes import GpuScene
 from jade_coat.view.light import Light
-from jade_coat.view.vertex import vertex_source
+from jade_coat.view.vertex import VertexPart, vertex_source
 
 SIDE = 2048
 
@@ -30,22 +30,22 @@ class ShadowPass:
     def __init__(self, drawer: Drawer, light: Light) -> None:
         self._drawer, self._light = drawer, light
         self._program = drawer.context.program(
-            vertex_shader=vertex_source(), fragment_shader=HEADER + shader("depth.frag")
+            vertex_shader=vertex_source(VertexPart()), fragment_shader=HEADER + shader("depth.frag")
         )
 
     def draw(self, frame: Frame) -> None:
         """Make the map unless the scene has it."""
         found, context = frame.scene, self._drawer.context
         follows = self._follows(found)
-        if found.shadow is not None and found.cast_from == follows:
+        if found.is_cast and found.cast_from == follows:
             return
-        found.cast_anew()
-        found.cast_from = follows
+        found.is_cast, found.cast_from = True, follows
         low, high = self._bounds(found.scene)
         centre, half = (low + high) / 2, max(float(np.linalg.norm(high - low)) / 2, 0.01)
         found.to_shadow = orthographic(half, half * 2.02) @ look_at(centre + self._light.sun * half * 1.01, centre)
         found.shadow_texel = 2 * half / SIDE
-        found.shadow = _depth_map(context)
+        if found.shadow is None:
+            found.shadow = _depth_map(context)
         target = context.framebuffer([], found.shadow)
         target.use()
         target.clear(depth=1.0)
@@ -77,20 +77,23 @@ class ShadowPass:
         if compiled is not None:
             program = compiled.program
             self._drawer.bind(compiled, found, draw, mesh, frame.eye.position)
+        elif len(draw.rows) >= FEWEST and mesh.is_closed(draw.start, draw.count) and upright(draw.matrices):
+            self._drawer.context.enable(moderngl.CULL_FACE)  # what is closed throws the shadow of its outside
         self._drawer.run(program, draw, instances, found.to_shadow)
+        self._drawer.context.disable(moderngl.CULL_FACE)
 
     def _bounds(self, scene: Scene) -> tuple[Array, Array]:
-        corners = [np.zeros((1, 3))]
+        """The box `(3,)` to `(3,)` around all that is drawn, by the boxes of the meshes."""
+        low, high = [], []
         for draw in scene.drawn:
             mesh = self._drawer.assets.meshes.get(draw.mesh)
-            if mesh is not None and len(draw.matrices):
-                x, y, z = np.meshgrid(*mesh.bounds.T)
-                box = np.stack([x.ravel(), y.ravel(), z.ravel(), np.ones(8)])
-                found = (draw.matrices @ box)[:, :3].transpose(0, 2, 1).reshape(-1, 3)
-                reach = reach_in(scene, self._drawer.assets.material(draw.material))
-                corners += [found - reach, found + reach] if reach else [found]
-        points = np.concatenate(corners[1:] or corners)
-        return points.min(axis=0), points.max(axis=0)
+            if mesh is not None:
+                linear, reach = draw.matrices[:, :3, :3], reach_in(scene, self._drawer.assets.material(draw.material))
+                middles = linear @ mesh.bounds.mean(axis=0) + draw.matrices[:, :3, 3]
+                halves = np.abs(linear) @ ((mesh.bounds[1] - mesh.bounds[0]) / 2) + reach
+                low.append((middles - halves).min(axis=0))
+                high.append((middles + halves).max(axis=0))
+        return np.min(low or [np.zeros(3)], axis=0), np.max(high or [np.zeros(3)], axis=0)
 
 
 def _depth_map(context: Any) -> Any:

@@ -10,7 +10,7 @@ from jade_coat.view.context import HEADER, shader
 from jade_coat.view.drawing import Drawer, depth_tested
 from jade_coat.view.frame import Frame
 from jade_coat.view.requests import Part
-from jade_coat.view.vertex import vertex_source
+from jade_coat.view.vertex import VertexPart, vertex_source
 
 
 class SurfacePass:
@@ -22,7 +22,9 @@ class SurfacePass:
     def __init__(self, drawer: Drawer) -> None:
         self._drawer = drawer
         self._fault = drawer.context.program(
-            vertex_shader=vertex_source(("normal",), "out vec3 world_normal;", "world_normal = attribute_normal;"),
+            vertex_shader=vertex_source(
+                VertexPart(("normal",)), "out vec3 world_normal;", "world_normal = attribute_normal;"
+            ),
             fragment_shader=HEADER + shader("fault.frag"),
         )
 
@@ -32,10 +34,9 @@ class SurfacePass:
         if frame.part is not None:
             self._draw_part(frame, frame.part)
             return
-        frame.buffers.gbuffer.clear(0, 0, 0, 0, depth=1.0)
         depth_tested(self._drawer.context)
         draws = frame.scene.scene.draws
-        own = [i for i in range(len(draws)) if i not in frame.blends]
+        own = [i for i in range(len(draws)) if i not in frame.blends and i not in frame.crowds]
         for i in sorted(own, key=lambda i: self._distance(draws[i], frame)):
             self._drawer.surface(frame, i, self._fault)
 

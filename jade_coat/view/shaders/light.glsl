@@ -55,7 +55,8 @@ vec3 reflect_light(Surface s, vec3 v, vec3 l) {
     float distribution = a2 / (PI * d * d);
     float visibility = 0.5 / max(nl * sqrt(nv * nv * (1.0 - a2) + a2) + nv * sqrt(nl * nl * (1.0 - a2) + a2), 1e-6);
     vec3 f0 = mix(vec3(0.04), s.base_color, s.metallic);
-    vec3 fresnel = f0 + (1.0 - f0) * pow(1.0 - vh, 5.0);
+    float grazing = 1.0 - vh, squared = grazing * grazing;
+    vec3 fresnel = f0 + (1.0 - f0) * (squared * squared * grazing);
     vec3 diffuse = mix(s.base_color, vec3(0.0), s.metallic) / PI;
     return ((1.0 - fresnel) * diffuse + fresnel * distribution * visibility) * nl;
 }

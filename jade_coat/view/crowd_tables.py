@@ -1,0 +1,110 @@
+"""What pixels read of a crowd: its instances, and the vertices of its mesh, as textures of floats."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import moderngl
+import numpy as np
+
+from jade_coat.mesh.attributes import STREAMS
+from jade_coat.program.types import Array
+from jade_coat.stage.draws import Draw
+
+WIDE = 1024
+"""Texels a row of the vertices: what OpenGL 3.3 promises at least for any texture."""
+MEMBER = 4
+"""Texels an instance: three rows of its matrix, then its row of looks and its seed."""
+A_ROW = WIDE // MEMBER
+"""Instances a row."""
+TRIANGLES = 1 << 22
+"""So many triangles a mesh can have: their numbers are worked with as floats."""
+
+
+@dataclass(frozen=True)
+class CornerTable:
+    """The vertices of a mesh, a texel for each stream, and from `triangles` on a texel with the vertices of each.
+
+    `places` says which texel of a vertex a stream has; at `nothing` lies a texel of zeros.
+    """
+
+    texture: Any
+    places: Mapping[str, int]
+    triangles: int
+    nothing: int
+
+
+def corner_table(context: Any, streams: Mapping[str, Any], indices: Any) -> CornerTable | None:
+    """The vertices of a mesh by its buffers; None where they are more than a texture can hold."""
+    arrays = {name: _read(buffer, STREAMS[name].format) for name, buffer in streams.items()}
+    corners = np.frombuffer(indices.read(), np.uint32).reshape(-1, 3)
+    count = len(arrays["position"])
+    if count >= 1 << 24 or len(corners) > TRIANGLES:  # what floats can count
+        return None
+    vertices = np.zeros((count, len(arrays), 4), np.float32)
+    for k, array in enumerate(arrays.values()):
+        vertices[:, k, : array.shape[1]] = array
+    ends = np.pad(corners.astype(np.float32), ((0, 1), (0, 1)))
+    texels = np.concatenate([vertices.reshape(-1, 4), ends])
+    if len(texels) > WIDE * context.info["GL_MAX_TEXTURE_SIZE"]:
+        return None
+    places = {n: k for k, n in enumerate(arrays)}
+    return CornerTable(_table(context, texels, WIDE), places, count * len(arrays), len(texels) - 1)
+
+
+def closed(positions: Array, corners: Array) -> bool:
+    """Whether triangles `(m, 3)` of vertices at `positions` `(n, 3)` have no border and face outwards.
+
+    Vertices at one place, to a millionth of the whole, count as one. There is no border where each edge is gone along
+    as often both ways.
+    """
+    fine = max(float(np.ptp(positions, axis=0).max()), 1e-20) * 1e-6
+    _, place = np.unique(np.round(positions.astype(np.float64) / fine).astype(np.int64), axis=0, return_inverse=True)
+    welded = place.reshape(-1)[corners]
+    edges = np.concatenate([welded[:, [0, 1]], welded[:, [1, 2]], welded[:, [2, 0]]]).astype(np.int64)
+    edges = edges[edges[:, 0] != edges[:, 1]]
+    there, back = (np.sort(edges[:, a] << 32 | edges[:, b]) for a, b in ((0, 1), (1, 0)))
+    a, b, c = np.moveaxis(positions[corners].astype(np.float64), 1, 0)
+    return bool(np.array_equal(there, back) and (a * np.cross(b, c)).sum() > 0.0)
+
+
+def member_table(context: Any, draw: Draw) -> Any:
+    """The instances of a draw."""
+    return _table(context, _members(draw, 0, len(draw.rows)).reshape(-1, 4), A_ROW * MEMBER)
+
+
+def write_members(table: Any, draw: Draw, low: int, high: int) -> bool:
+    """Write the instances of a draw from one number to another anew; False where they are too many for the table."""
+    first, last = low // A_ROW, -(-high // A_ROW)
+    if -(-len(draw.rows) // A_ROW) > table.size[1]:
+        return False
+    if last > first:
+        data = np.zeros((last - first, A_ROW, MEMBER * 4), np.float32)
+        found = _members(draw, first * A_ROW, min(last * A_ROW, len(draw.rows)))
+        data.reshape(-1, MEMBER * 4)[: len(found)] = found
+        table.write(data.tobytes(), viewport=(0, first, A_ROW * MEMBER, last - first))
+    return True
+
+
+def _members(draw: Draw, low: int, high: int) -> Array:
+    data = np.zeros((high - low, MEMBER * 4), np.float32)
+    data[:, :12] = draw.matrices[low:high, :3].reshape(-1, 12)
+    data[:, 12], data[:, 13] = draw.rows[low:high], draw.seeds[low:high]
+    return data
+
+
+def _read(buffer: Any, form: str) -> Array:
+    """What a buffer holds, `(n, k)`; its form is as the OpenGL binding writes it."""
+    size, kind = int(form[0]), {"f4": np.float32, "u2": np.uint16}[form[1:]]
+    return np.frombuffer(buffer.read(), kind).reshape(-1, size)
+
+
+def _table(context: Any, texels: Array, width: int) -> Any:
+    rows = max(-(-len(texels) // width), 1)
+    data = np.zeros((rows * width, 4), np.float32)
+    data[: len(texels)] = texels
+    made = context.texture((width, rows), 4, data.tobytes(), dtype="f4")
+    made.filter = (moderngl.NEAREST, moderngl.NEAREST)
+    return made

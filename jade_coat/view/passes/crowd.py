@@ -1,0 +1,152 @@
+"""Draws crowds, instances of many small triangles: sights at each pixel which is seen, then works out that pixel alone.
+
+Drawn one by one, small triangles cost far more than the pixels they cover, since the hardware works on blocks of
+pixels. Burns & Hunt 2013, The Visibility Buffer (JCGT 2/2).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import partial
+from typing import Any
+
+import moderngl
+
+from jade_coat.material.kinds import kind_of
+from jade_coat.stage.draws import Draw
+from jade_coat.view.context import HEADER, shader
+from jade_coat.view.crowd_tables import CornerTable
+from jade_coat.view.culling import FEWEST, reach_in, seen_instances
+from jade_coat.view.drawing import Drawer, depth_tested, set_uniform
+from jade_coat.view.frame import Frame
+from jade_coat.view.gpu_assets import GpuMesh
+from jade_coat.view.gpu_scenes import Seen
+from jade_coat.view.programs import Compiled
+from jade_coat.view.vertex import SEE, SIGHT, VertexPart, vertex_source
+
+PIXELS_A_TRIANGLE = 64
+"""Where a picture has more pixels for each triangle drawn, a draw is no crowd."""
+MOST = 255
+"""How many draws of a picture can be crowds; those beyond are drawn one by one."""
+
+
+@dataclass(frozen=True)
+class _Crowd:
+    """A draw whose pixels are worked out alone; `number` is its own in a picture, from 1."""
+
+    index: int
+    draw: Draw
+    mesh: GpuMesh
+    corners: CornerTable
+    compiled: Compiled
+    seen: Seen
+    number: int
+
+
+class CrowdPass:
+    """Fills the G-buffer with the crowds of a frame; `frame.crowds` then tells which draws they were."""
+
+    reads = ()
+    writes = ("sighted", "depth")
+
+    def __init__(self, drawer: Drawer) -> None:
+        self._drawer = drawer
+        self.drawn = 0
+        """How many crowds the last frame had."""
+        self._plain = drawer.context.program(
+            vertex_shader=vertex_source(VertexPart(), sighted=True),
+            fragment_shader="\n".join([HEADER, SIGHT, "void main() {", SEE, "}"]),
+        )
+        self._mask = drawer.context.program(
+            vertex_shader=HEADER + shader("screen.vert"), fragment_shader=HEADER + shader("crowd_mask.frag")
+        )
+
+    def draw(self, frame: Frame) -> None:
+        """Sight all of them, so that of each pixel only what is seen there is worked out."""
+        frame.crowds = ()
+        crowds = self._found(frame) if frame.part is None else []
+        self.drawn = len(crowds)
+        if not crowds:
+            return
+        frame.buffers.sighting.use()
+        frame.buffers.sighting.clear(0, 0, 0, 0, depth=1.0)  # whole numbers, but their 0 is the 0 of floats
+        depth_tested(self._drawer.context)
+        for crowd in crowds:
+            self._sight(frame, crowd)
+        self._lay_mask(frame)
+        frame.buffers.masked.use()
+        depth_tested(self._drawer.context, "==")
+        for crowd in crowds:
+            self._work_out(frame, crowd)
+        self._drawer.context.depth_func = "<"
+        frame.buffers.gbuffer.use()
+        frame.crowds = tuple(c.index for c in crowds)
+
+    def _found(self, frame: Frame) -> list[_Crowd]:
+        found: list[_Crowd] = []
+        for index, draw in enumerate(frame.scene.scene.draws):
+            crowd = self._crowd(frame, index, draw, len(found) + 1) if len(found) < MOST else None
+            found += [crowd] if crowd is not None else []
+        return found
+
+    def _crowd(self, frame: Frame, index: int, draw: Draw, number: int) -> _Crowd | None:
+        """A draw as a crowd, where it is worth it and can be one."""
+        assets = self._drawer.assets
+        mesh = assets.meshes.get(draw.mesh)
+        if mesh is None or len(draw.rows) < FEWEST or draw.paint in assets.paint or index in frame.blends:
+            return None
+        reach = reach_in(frame.scene.scene, assets.material(draw.material))
+        seen = seen_instances(self._drawer.context, frame.scene, index, mesh.bounds, frame.eye, reach)
+        width, height = frame.buffers.size
+        if seen.count * draw.count * PIXELS_A_TRIANGLE < width * height:
+            return None
+        corners = mesh.corner_table(self._drawer.context)
+        compiled = self._drawer.compiled(draw, self._program(frame), in_earnest=False)
+        if corners is None or compiled is None:
+            return None
+        return _Crowd(index, draw, mesh, corners, compiled, seen, number)
+
+    def _program(self, frame: Frame) -> Any:
+        return partial(self._drawer.surface_program(frame), crowd=True)
+
+    def _sight(self, frame: Frame, crowd: _Crowd) -> None:
+        draw, drawer = crowd.draw, self._drawer
+        program = self._plain
+        material = drawer.assets.materials[draw.material][0]
+        if kind_of(material.kind).cut or material.moves:
+            compiled = drawer.compiled(draw, drawer.shop.sight)
+            if compiled is None:
+                return
+            drawer.bind(compiled, frame.scene, draw, crowd.mesh, frame.eye.position, frame.sample)
+            program = compiled.program
+        elif crowd.seen.outside and crowd.mesh.is_closed(draw.start, draw.count):
+            drawer.context.enable(moderngl.CULL_FACE)  # of what is closed only the outside is seen
+        program["crowd_number"].value = crowd.number
+        drawer.run(program, draw, crowd.seen.buffer, frame.view_projection, crowd.seen.count)
+        drawer.context.disable(moderngl.CULL_FACE)
+
+    def _lay_mask(self, frame: Frame) -> None:
+        """Say by depth which crowd is seen where."""
+        frame.buffers.masking.use()
+        depth_tested(self._drawer.context, "1")
+        frame.buffers.sighted.use(0)
+        self._mask["sighted"].value = 0
+        self._drawer.run_screen(self._mask)
+
+    def _work_out(self, frame: Frame, crowd: _Crowd) -> None:
+        """Draw the pixels where this crowd was sighted."""
+        draw, drawer, program, corners = crowd.draw, self._drawer, crowd.compiled.program, crowd.corners
+        drawer.bind(crowd.compiled, frame.scene, draw, crowd.mesh, frame.eye.position, frame.sample)
+        members = frame.scene.crowd(drawer.context, crowd.index)
+        tables = {"sighted": frame.buffers.sighted, "crowd": members, "corners": corners.texture}
+        for unit, (name, texture) in enumerate(tables.items(), len(crowd.compiled.glsl.samplers) + 1):
+            texture.use(unit)
+            set_uniform(program, name, unit)
+        width, height = frame.buffers.size
+        set_uniform(program, "run", (draw.start, draw.count))
+        set_uniform(program, "corner_shape", (len(corners.places), corners.triangles, corners.nothing))
+        set_uniform(program, "pixel", (2 / width, 2 / height))
+        for name in crowd.compiled.streams:
+            set_uniform(program, f"at_{name}", corners.places.get(name, -1))
+        program["view_projection"].write(frame.view_projection.T.astype("f4").tobytes())
+        drawer.run_screen(program, crowd.number / 256)

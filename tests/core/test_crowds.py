@@ -1,0 +1,139 @@
+"""Crowds, draws of many small triangles: sighted first and worked out by pixels, they look as when drawn one by one."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from jade_coat.maps.packing import PackedLookup
+from jade_coat.material.kinds import KINDS
+from jade_coat.material.material import Coat, Material, field_values, layout
+from jade_coat.material.placing import HeightMove
+from jade_coat.material.surface import NoMaps, Surface
+from jade_coat.mesh import shapes
+from jade_coat.mesh.data import MeshData
+from jade_coat.stage.desk import Camera
+from jade_coat.stage.draws import Draw, DrawPatch, Scene, ScenePatch
+from jade_coat.stage.scene import build_scene
+from jade_coat.view import culling
+from jade_coat.view.crowd_tables import A_ROW, closed
+from jade_coat.view.passes import crowd
+from tests.core.test_kinds import CUT_SET, cut_texture
+from tests.core.test_kinds import material as opacity_mapped
+from tests.support import eye_for, put_mesh, row_patch
+
+WIDTH, HEIGHT = 200, 120
+
+
+def pictures(renderer, monkeypatch, scene: str, eye, looks: tuple[str, ...]) -> tuple[np.ndarray, np.ndarray]:
+    """The looks of a scene drawn as crowds wherever it is possible, and drawn one by one."""
+    found = []
+    monkeypatch.setattr(crowd, "PIXELS_A_TRIANGLE", 10**9)
+    for fewest in (1, 10**9):
+        monkeypatch.setattr(crowd, "FEWEST", fewest)
+        found.append(renderer.picture(scene, eye, WIDTH, HEIGHT, looks).astype(int))
+        assert (renderer.filling[1].drawn > 0) == (fewest == 1)
+    assert not renderer.faults
+    return found[0], found[1]
+
+
+def assert_alike(one: np.ndarray, other: np.ndarray, share: float) -> None:
+    """Equal but for a share of the pixels: where edges of two surfaces fall on one place, either may be seen."""
+    off = np.abs(one - other).max(axis=2)
+    assert (off > 3).mean() <= share, f"{(off > 3).mean():.4f} of the pixels differ, by up to {off.max()}"
+
+
+def crowd_of(renderer, material: Material, mesh: MeshData, matrices: np.ndarray, values=None, lookup=None) -> None:
+    renderer.assets.set_material(material, lookup or NoMaps())
+    put_mesh(renderer, "piece", mesh)
+    plan = layout(material)
+    rows = np.stack([plan.pack({**field_values(material), **v}) for v in values or [{}]])
+    count = len(matrices)
+    draw = Draw("piece", "", 0, len(mesh.triangles), material.id, matrices.astype(np.float32),
+                np.arange(count, dtype=np.int32) % len(rows), np.linspace(0, 1, count, dtype=np.float32))  # fmt: skip
+    renderer.scenes.set("crowd", Scene([draw], {material.id: rows}))
+
+
+def strewn(count: int, spread: float, seed: int = 0) -> np.ndarray:
+    """Matrices `(count, 4, 4)` with turns and sizes of their own, within `spread` metres of the middle."""
+    rng = np.random.default_rng(seed)
+    turns = np.linalg.qr(rng.normal(size=(count, 3, 3)))[0]
+    turns *= np.sign(np.linalg.det(turns))[:, None, None]
+    made = np.tile(np.eye(4), (count, 1, 1))
+    made[:, :3, :3] = turns * rng.uniform(0.5, 1.5, (count, 1, 3))
+    made[:, :3, 3] = rng.uniform(-spread, spread, (count, 3))
+    return made
+
+
+def test_every_look_of_the_demo_is_the_same_drawn_as_crowds(renderer, demo, monkeypatch) -> None:
+    """Its maps come with levels, so the differences from pixel to pixel are taken the same way too."""
+    renderer.scenes.set("stage", build_scene(demo.project, demo.mesh))
+    renderer.set_shared({"own_damp": 0.3, "own_season": 0.6})
+    eye = eye_for(demo.camera, WIDTH, HEIGHT)
+    one, other = pictures(renderer, monkeypatch, "stage", eye, ("lit", "normal", "base_color", "coverage", "paint:R"))
+    assert_alike(one, other, 0.004)
+
+
+@pytest.mark.parametrize("kind", [k for k, v in KINDS.items() if not v.blend])
+@pytest.mark.parametrize("moved", [False, True])
+def test_a_crowd_of_any_kind_looks_as_it_does_drawn_one_by_one(renderer, monkeypatch, kind: str, moved: bool) -> None:
+    made = opacity_mapped(kind).with_(two_sided=True, moves=(HeightMove(id="h", amount=0.5, middle=0.0),) * moved)
+    hole = cut_texture(np.hypot(*np.mgrid[-1:1:48j, -1:1:48j]))
+    renderer.assets.put_texture(hole.name, False, hole.levels)
+    values = [{"c.surface.tint": (i / 8, 0.3, 1 - i / 8)} for i in range(8)]
+    crowd_of(renderer, made, shapes.plane(1.0, 1.0, 0.25), strewn(60, 1.5), values, PackedLookup((CUT_SET,)))
+    eye = eye_for(Camera(target=(0, 0, 0), distance=5.0, pitch=0.5), WIDTH, HEIGHT)
+    one, other = pictures(renderer, monkeypatch, "crowd", eye, ("lit", "normal"))
+    assert np.ptp(other) > 60
+    assert_alike(one, other, 0.01)
+
+
+def test_a_patched_crowd_is_seen_as_it_is_now(renderer, monkeypatch) -> None:
+    material = Material(id="p", name="P", coats=(Coat(id="c", name="C", surface=Surface(color=(0.6, 0.5, 0.4))),))
+    count = A_ROW + 40  # more than a row of the table holds
+    crowd_of(renderer, material, shapes.box(0.4, 0.4, 0.4), strewn(count, 2.0))
+    eye = eye_for(Camera(target=(0, 0, 0), distance=7.0), WIDTH, HEIGHT)
+    before, _ = pictures(renderer, monkeypatch, "crowd", eye, ("lit",))
+    places = np.array([3, A_ROW - 1, A_ROW + 5])
+    matrices = strewn(3, 1.0, 9).astype(np.float32)
+    patch = DrawPatch(None, count + 2, np.array([*places, count, count + 1]), np.concatenate([matrices, matrices[:2] * 1.1]),
+                      np.zeros(5, np.int32), np.zeros(5, np.float32))  # fmt: skip
+    renderer.patch_scene("crowd", ScenePatch({0: patch}))
+    renderer.patch_scene(
+        "crowd",
+        row_patch("p", 0, layout(material).pack({**field_values(material), "c.surface.color": (0.1, 0.6, 0.5)})),
+    )
+    after, direct = pictures(renderer, monkeypatch, "crowd", eye, ("lit",))
+    assert_alike(after, direct, 0.004)
+    assert (np.abs(after - before).max(axis=2) > 8).mean() > 0.05
+
+
+def test_from_inside_a_closed_mesh_its_inner_side_is_seen(renderer, monkeypatch) -> None:
+    material = Material(id="in", name="In", coats=(Coat(id="c", name="C", surface=Surface(color=(0.6, 0.5, 0.4))),))
+    crowd_of(renderer, material, shapes.box(3.0, 3.0, 3.0), strewn(70, 0.2))
+    eye = eye_for(Camera(target=(0, 0, 0), distance=0.3), WIDTH, HEIGHT)
+    one, other = pictures(renderer, monkeypatch, "crowd", eye, ("normal",))
+    assert_alike(one, other, 0.004)
+
+
+@pytest.mark.parametrize(
+    ("mesh", "expected"),
+    [(shapes.box(1, 2, 3), True), (shapes.ball(1.0, 24), True), (shapes.plane(1.0, 1.0, 0.5), False)],
+)
+def test_a_mesh_without_a_border_is_closed(mesh: MeshData, expected: bool) -> None:
+    assert closed(mesh.positions, mesh.triangles) == expected
+    assert not closed(mesh.positions, mesh.triangles[:, ::-1]), "turned inside out"
+    assert not closed(mesh.positions, mesh.triangles[1:])
+
+
+def test_a_draw_of_few_or_large_triangles_is_no_crowd(renderer) -> None:
+    material = Material(id="few", name="Few", coats=(Coat(id="c", name="C", surface=Surface()),))
+    for count, distance, expected in ((culling.FEWEST - 1, 9.0, 0), (culling.FEWEST, 9.0, 1)):
+        crowd_of(renderer, material, shapes.ball(0.3, 24), strewn(count, 2.0))
+        renderer.picture("crowd", eye_for(Camera(target=(0, 0, 0), distance=distance), WIDTH, HEIGHT), WIDTH, HEIGHT)
+        assert renderer.filling[1].drawn == expected
+    crowd_of(renderer, material, shapes.box(0.1, 0.1, 0.1), strewn(culling.FEWEST, 2.0))
+    big = (1600, 1000)
+    renderer.picture("crowd", eye_for(Camera(target=(0, 0, 0), distance=9.0), *big), *big, stream="big")
+    assert renderer.filling[1].drawn == 0
+    renderer.drop_streams(("big",))
