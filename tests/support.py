@@ -210,6 +210,6 @@ def every_kind_of_project() -> tuple[Project, Assets]:
              prop.with_(id="p2", name="P2", finishes={"surface": "g0"}, rules=(), values={}))  # fmt: skip
     project = Project(
         name="Everything", map_sets=sets, shared=shared, recipes=recipes, materials=(material, other), finishes=finishes,
-        meshes=(MeshAsset(id="box", name="Box", asset=mesh, slots=("surface",)),), props=props, groups=groups,
+        meshes=(MeshAsset(id="box", name="Box", asset=mesh, slots=("surface",), clips=("sway",)),), props=props, groups=groups,
     )  # fmt: skip
     return project, assets

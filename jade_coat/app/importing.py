@@ -57,9 +57,9 @@ def place_mesh(window: ProjectWindow, mesh: MeshData, name: str) -> None:
     session.do_all("Import a mesh", [edits.add_mesh(mesh=asset), edits.add_prop(prop=prop)])
     session.choose_prop(prop.id, asset.slots[0])
     window.view.frame()
-    window.say(
-        f"{prop.name}: {mesh.vertex_count:,} vertices, {len(mesh.triangles):,} triangles, {len(mesh.slots)} slots"
-    )
+    moves = f", moves by {' or '.join(asset.clips)} (choose under Shared dials)" if asset.clips else ""
+    slots = f"{len(mesh.slots)} slot{'s' if len(mesh.slots) > 1 else ''}"
+    window.say(f"{prop.name}: {mesh.vertex_count:,} vertices, {len(mesh.triangles):,} triangles, {slots}{moves}")
 
 
 # Long: the steps of one import, each called back by the one before.

@@ -87,7 +87,7 @@ def with_paint_uvs(mesh: MeshData, job: Job | None = None) -> tuple[MeshData, Ar
     made = MeshData(
         mesh.positions[source], mesh.normals[source], mesh.tangents[source],
         (*(u[source] for u in mesh.uvs), uv.astype(np.float32)), tuple(c[source] for c in mesh.colors),
-        baked.mesh.triangles, baked.mesh.slots,
+        baked.mesh.triangles, baked.mesh.slots, mesh.motion.take(source) if mesh.motion is not None else None,
     )  # fmt: skip
     return made, source
 

@@ -14,7 +14,7 @@ from jade_coat.maps.packing import PackedLookup, Texture
 from jade_coat.material.compile import compile_material, folded_fields, moved_vertices, placed
 from jade_coat.material.material import Material, dial_spec, field_values, layout, options_of
 from jade_coat.material.quantity import OUTPUTS
-from jade_coat.mesh.attributes import attributes_of, mesh_number_type, vertex_declarations
+from jade_coat.mesh.attributes import STREAMS, attributes_of, mesh_number_type, streams_of
 from jade_coat.program import passes
 from jade_coat.program.glsl_backend import (
     DialAccess,
@@ -68,8 +68,10 @@ def _texture_file(texture: Texture) -> str:
 
 
 def _vertex(glsl: GlslProgram) -> str:
-    wanted = {*glsl.attributes, "position"}
-    lines = ["#version 330", *vertex_declarations(wanted), "uniform mat4 model;", "uniform mat4 view_projection;"]
+    read = [STREAMS[s] for s in streams_of(glsl.attributes)]
+    given = sorted({"position", *(s.stands_in or s.name for s in read)})
+    lines = ["#version 330", *(f"in {STREAMS[s].kind} in_{s};" for s in given)]
+    lines += ["uniform mat4 model;", "uniform mat4 view_projection;"]
     lines += [
         f"uniform {mesh_number_type(n).name} instance_{n};  // {_NUMBERS[n.rstrip('0123456789')]}"
         for n in glsl.instance
@@ -79,7 +81,9 @@ def _vertex(glsl: GlslProgram) -> str:
         lines.append("uniform float instance_seed;  // a random number from 0 to 1 for each object")
     lines += [glsl.uniforms, glsl.helpers, glsl.vertex_interface, "void main() {"]
     lines += ["vec4 world = model * vec4(in_position, 1.0);", "gl_Position = view_projection * world;"]
-    lines += [a.vertex_line("model") for a in attributes_of(wanted)]
+    # Of a skinned mesh, these are the vertices before they are moved.
+    lines += [f"{s.kind} in_{s.name} = in_{s.stands_in};" for s in read if s.stands_in]
+    lines += [a.vertex_line("model") for a in attributes_of(glsl.attributes)]
     lines.append(glsl.vertex_body)
     if glsl.at_vertices:
         lines.append(f"gl_Position = view_projection * vec4({vertex_name('placed_position')}, 1.0);")

@@ -187,6 +187,13 @@ class GltfData:
         rows = np.lib.stride_tricks.as_strided(raw, (count, row), (stride, 1))
         return np.ascontiguousarray(rows).view(kind)
 
+    def view(self, index: Any) -> bytes:
+        """All bytes of a buffer view."""
+        length = self.whole(
+            self.item("bufferViews", index).get("byteLength"), "the length of a buffer view", most=2**31
+        )
+        return self._strided(index, 0, length, 1, np.dtype(np.uint8)).tobytes()
+
     def _buffer(self, index: int) -> bytes:
         if index not in self._buffers:
             found = self._load(self.item("buffers", index).get("uri"))

@@ -7,8 +7,10 @@ from typing import Any
 
 import numpy as np
 
+from jade_coat.files.gltf_motion import PartMotion
 from jade_coat.mesh.building import build_mesh
 from jade_coat.mesh.data import FULL, MeshData, Slot
+from jade_coat.mesh.motion import Motion
 from jade_coat.program.types import Array
 
 
@@ -23,6 +25,7 @@ class _Part:
         self.positions: Array = shape["POSITION"]
         self.normals, self.tangents = shape.get("NORMAL"), shape.get("TANGENT")
         self.uvs, self.colors, self.triangles = uvs, colors, triangles
+        self.motion: PartMotion | None = None
 
     def place(self, matrices: Sequence[Array]) -> None:
         """Put a copy in every place; where that is the origin alone, everything stays as it is to the bit."""
@@ -82,16 +85,21 @@ def _drop_what_is_no_paint(parts: list[_Part], first_colors: list[Array | None],
             part.tangents = None  # they followed the set that is gone
 
 
-def _joined(name: str, parts: list[_Part]) -> MeshData:
+def _owners(parts: list[_Part]) -> list[_Part]:
+    """The parts that have vertices of their own: the first of those that share them."""
+    found: dict[Any, _Part] = {}
+    for part in parts:
+        found.setdefault(part.source, part)
+    return list(found.values())
+
+
+def _joined(name: str, parts: list[_Part], owners: list[_Part], motion: Motion | None) -> MeshData:
     """One mesh of all parts: those that share vertices keep sharing them, those of one material share a slot."""
     starts: dict[Any, int] = {}
-    owners: list[_Part] = []
     total = 0
-    for part in parts:
-        if part.source not in starts:
-            starts[part.source] = total
-            owners.append(part)
-            total += len(part.positions)
+    for part in owners:
+        starts[part.source] = total
+        total += len(part.positions)
     by_slot: dict[str, list[Array]] = {}
     for part in parts:
         by_slot.setdefault(part.slot, []).append(part.triangles + starts[part.source])
@@ -110,7 +118,7 @@ def _joined(name: str, parts: list[_Part]) -> MeshData:
     return build_mesh(
         positions, np.concatenate(runs), name, normals,
         _columns([p.uvs for p in owners], owners, 2, np.float32),
-        _columns([p.colors for p in owners], owners, 4, np.uint16), tuple(slots), tangents,
+        _columns([p.colors for p in owners], owners, 4, np.uint16), tuple(slots), tangents, motion,
     )  # fmt: skip
 
 

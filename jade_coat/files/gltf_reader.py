@@ -10,9 +10,11 @@ from typing import Any
 import numpy as np
 
 from jade_coat.files.gltf_data import AGAIN, GltfData
-from jade_coat.files.gltf_parts import _drop_what_is_no_paint, _joined, _Part
+from jade_coat.files.gltf_motion import MotionReader, PartMotion, local_matrix, matrices
+from jade_coat.files.gltf_parts import _drop_what_is_no_paint, _joined, _owners, _Part
 from jade_coat.files.gltf_writer import BAKED, OURS
 from jade_coat.mesh.data import FULL, BadMesh, MeshData
+from jade_coat.mesh.motion import BadMotion, Motion
 from jade_coat.program.types import Array
 from jade_coat.stage.naming import free_name
 
@@ -31,6 +33,8 @@ def read_gltf(data: bytes, name: str, folder: Path | None = None, kept: bool = T
         return _Reader(GltfData(data, name, folder), kept).mesh()
     except BadMesh:
         raise
+    except BadMotion as error:
+        raise BadMesh(f"{name}: {error}. {AGAIN}") from None
     except (LookupError, TypeError, ValueError, AttributeError, ArithmeticError, struct.error, RecursionError,
             MemoryError, OSError) as error:  # fmt: skip
         raise BadMesh(f"{name}: the file is damaged ({error}). {AGAIN}") from None
@@ -44,12 +48,27 @@ class _Placed:
     matrices: list[Array] = field(default_factory=list)
     skin: int | None = None
     weights: Any = None
+    nodes: list[tuple[int, Array]] = field(default_factory=list)
+    """The node of each placement, with the matrix of an instance before it."""
+
+
+@dataclass(frozen=True)
+class _Skin:
+    """A matrix for each vertex `(n, 4, 4)`, and what it comes from: joint nodes, and which `held` how much."""
+
+    matrices: Array
+    joints: list[int]
+    inverse: Array
+    held: Array
+    shares: Array
 
 
 class _Reader:
     def __init__(self, data: GltfData, kept: bool) -> None:
         self.data, self.kept = data, kept
         self._world: dict[int, Array] = {}
+        self._parents: dict[int, int] = {}
+        self._motion: MotionReader | None = None
         self._total = 0
 
     def mesh(self) -> MeshData:
@@ -69,7 +88,23 @@ class _Reader:
             raise self.data.bad("it holds no triangles")
         if not self.kept:
             _drop_what_is_no_paint(parts, first_colors, baked_uvs)
-        return _joined(self.data.name, parts)
+        owners = _owners(parts)
+        moved = [p.motion for p in owners]
+        motion = self._motion.motion([m for m in moved if m is not None]) if self._motion is not None else None
+        made = _joined(self.data.name, parts, owners, motion)
+        return made if not self.kept else made.with_(motion=self._stored_motion(made.vertex_count))
+
+    def _stored_motion(self, count: int) -> Motion | None:
+        """The motion that a project keeps beside a mesh."""
+        meshes = self.data.list("meshes", self.data.json)
+        extras = meshes[0].get("extras") if len(meshes) == 1 and isinstance(meshes[0], dict) else None
+        ours = extras.get(OURS) if isinstance(extras, dict) else None
+        if not isinstance(ours, dict) or "motion" not in ours:
+            return None
+        found = Motion.from_bytes(self.data.view(ours["motion"]))
+        if len(found.positions) != count:
+            raise BadMotion("a motion is of another mesh")
+        return found
 
     def _count(self, more: int) -> None:
         self._total += more
@@ -99,21 +134,30 @@ class _Reader:
         self._refuse_many(sum(isinstance(n, dict) and n.get("mesh") is not None for n in nodes))
         found: dict[tuple[Any, ...], _Placed] = {}
         self._find_world(nodes)
+        if not self.kept and data.json.get("animations"):
+            reader = MotionReader(data, self._world, self._parents)
+            self._motion = reader if reader.moves else None
+        morphing = self._motion.morphing if self._motion is not None else set()
         count = 0
         for index, matrix in self._world.items():
             node = nodes[index]
             if node.get("mesh") is None:
                 continue
             skin = node.get("skin")
-            key = (node["mesh"], skin, index if skin is not None or node.get("weights") else None)
+            alone = skin is not None or node.get("weights") or index in morphing
+            key = (node["mesh"], skin, index if alone else None)
             placed = found.setdefault(key, _Placed(node["mesh"], [], skin, node.get("weights")))
             instances = _extension(node, "EXT_mesh_gpu_instancing")
-            placed.matrices += [matrix] if instances is None else list(matrix @ self._instances(instances))
+            own = [np.eye(4)] if instances is None else list(self._instances(instances))
+            placed.matrices += [matrix] if instances is None else [matrix @ m for m in own]
+            placed.nodes += [(index, m) for m in own]
             count += len(placed.matrices) if instances is not None else 1
             self._refuse_many(count)
         if found:
             return list(found.values())
-        return [_Placed(i, [np.eye(4)]) for i in range(len(data.list("meshes", data.json)))]
+        return [
+            _Placed(i, [np.eye(4)], None, None, [(-1, np.eye(4))]) for i in range(len(data.list("meshes", data.json)))
+        ]
 
     def _refuse_many(self, count: int) -> None:
         if count > MAX_PLACED:
@@ -134,18 +178,10 @@ class _Reader:
             node = data.item("nodes", index)
             if index in self._world:
                 raise data.bad("its nodes go in circles, or one hangs from two others")
-            self._world[index] = above @ self._local(node)
-            stack += [(c, self._world[index]) for c in reversed(data.list("children", node))]
-
-    def _local(self, node: dict[str, Any]) -> Array:
-        data = self.data
-        if node.get("matrix") is not None:
-            return data.numbers(node["matrix"], 16, "the matrix of a node").reshape(4, 4).T
-        return _matrices(
-            data.numbers(node.get("translation", [0, 0, 0]), 3, "the translation of a node")[None],
-            data.numbers(node.get("rotation", [0, 0, 0, 1]), 4, "the rotation of a node")[None],
-            data.numbers(node.get("scale", [1, 1, 1]), 3, "the scale of a node")[None],
-        )[0]
+            self._world[index] = above @ local_matrix(data, node)
+            below = data.list("children", node)
+            self._parents.update(dict.fromkeys(below, index))
+            stack += [(c, self._world[index]) for c in reversed(below)]
 
     def _instances(self, extension: Any) -> Array:
         """The matrices `(n, 4, 4)` of EXT_mesh_gpu_instancing."""
@@ -157,7 +193,7 @@ class _Reader:
             raise self.data.bad("its instances have attributes of different counts")
         count = counts.pop()
         self._refuse_many(count)
-        return _matrices(
+        return matrices(
             read.get("TRANSLATION", np.zeros((count, 3))),
             read.get("ROTATION", np.tile([0.0, 0.0, 0.0, 1.0], (count, 1))), read.get("SCALE", np.ones((count, 3))),
         )  # fmt: skip
@@ -174,7 +210,11 @@ class _Reader:
             if len(values) != count:
                 raise data.bad(f"{name[:40]} has {len(values)} values for {count} vertices")
         shape = {k: streams[k].astype(np.float32) for k in ("POSITION", "NORMAL", "TANGENT") if k in streams}
-        self._morph(shape, primitive, placed.weights if placed.weights is not None else mesh.get("weights"))
+        before, weights = (
+            shape["POSITION"].copy(),
+            placed.weights if placed.weights is not None else mesh.get("weights"),
+        )
+        self._morph(shape, primitive, weights)
         material = primitive.get("material")
         self._count(count * max(len(placed.matrices), 1))
         if material is not None and material not in slots:
@@ -187,11 +227,51 @@ class _Reader:
                for i in range(8) if f"TEXCOORD_{i}" in streams]  # fmt: skip
         colors = [_color(_wide(data, streams[f"COLOR_{i}"], (3, 4))) for i in range(4) if f"COLOR_{i}" in streams]
         part = _Part(source, slots[material], shape, uvs, colors, triangles)
-        if placed.skin is not None and "JOINTS_0" in streams and "WEIGHTS_0" in streams:
-            part.pose(self._skinned(placed.skin, streams))
-        else:
-            part.place(placed.matrices)
+        self._place(part, placed, before, streams)
+        if part.motion is not None and self._morphs(placed):
+            self._let_morph(part.motion, primitive, placed.nodes[0][0], weights)
         return part
+
+    def _morphs(self, placed: _Placed) -> bool:
+        """Whether the shapes of a mesh come and go."""
+        return self._motion is not None and placed.nodes[0][0] in self._motion.morphing
+
+    def _place(self, part: _Part, placed: _Placed, before: Array, streams: dict[str, Array]) -> None:
+        """Put a part in its places, or pose it, and keep how it moves; `before` are its vertices without any shape."""
+        motion, morphs = self._motion, self._morphs(placed)
+        still = before if morphs else part.positions
+        if placed.skin is not None and "JOINTS_0" in streams and "WEIGHTS_0" in streams:
+            skin = self._skin(placed.skin, streams)
+            part.pose(skin.matrices)
+            if motion is not None:
+                part.motion = motion.skinned(still, skin.joints, skin.inverse, skin.held, skin.shares)
+            return
+        part.place(placed.matrices)
+        if motion is not None:
+            where = self._rested(still, placed) if morphs else part.positions
+            part.motion = motion.rigid(still, placed.nodes, where)
+
+    @staticmethod
+    def _rested(positions: Array, placed: _Placed) -> Array:
+        """Places before any shape, where the only node of a morphing mesh puts them."""
+        matrix = placed.matrices[0]
+        return np.asarray(positions @ matrix[:3, :3].T + matrix[:3, 3])
+
+    def _let_morph(self, part: PartMotion, primitive: Any, node: int, weights: Any) -> None:
+        """Give a part the shapes of its node."""
+        targets, count = self.data.list("targets", primitive), len(part.positions)
+        deltas = []
+        for target in targets:
+            pair = []
+            for name in ("POSITION", "NORMAL"):
+                given = self.data.accessor(target[name], (3,)).astype(np.float32) if name in target else None
+                if given is not None and len(given) != count:
+                    raise self.data.bad("a morph target has another number of vertices")
+                pair.append(np.zeros((count, 3), np.float32) if given is None else given)
+            deltas.append((pair[0], pair[1]))
+        at_rest = np.zeros(len(targets)) if weights is None else self.data.numbers(weights, len(targets), "weights")
+        assert self._motion is not None
+        self._motion.add_shapes(part, node, deltas, at_rest)
 
     def _morph(self, shape: dict[str, Array], primitive: Any, weights: Any) -> None:
         targets = self.data.list("targets", primitive)
@@ -206,9 +286,11 @@ class _Reader:
                         raise self.data.bad("a morph target has another number of vertices")
                     shape[name][:, :3] += np.float32(amount) * delta
 
-    def _skinned(self, index: int, streams: dict[str, Array]) -> Array:
-        """A matrix for each vertex `(n, 4, 4)`: its joints', by weight. The node's own place does not count
-        (glTF 2.0, 3.7.3.2)."""
+    def _skin(self, index: int, streams: dict[str, Array]) -> _Skin:
+        """What vertices hang from, and the matrix that gives each: its joints', by weight.
+
+        The node's own place does not count (glTF 2.0, 3.7.3.2).
+        """
         data = self.data
         skin = data.item("skins", index)
         joints = data.list("joints", skin)
@@ -224,6 +306,7 @@ class _Reader:
         world = np.stack([self._world[j] for j in joints]) @ inverse
         total: Array = np.zeros((len(streams["JOINTS_0"]), 4, 4))
         spent = np.zeros(len(total))
+        every = []
         for i in range(8):
             if f"JOINTS_{i}" not in streams or f"WEIGHTS_{i}" not in streams:
                 break
@@ -234,7 +317,10 @@ class _Reader:
             for c in range(at.shape[1]):
                 total += weight[:, c, None, None] * world[at[:, c]]
                 spent += weight[:, c]
-        return np.where((spent > 1e-6)[:, None, None], total / np.maximum(spent, 1e-6)[:, None, None], np.eye(4))
+            every.append((at, weight))
+        posed = np.where((spent > 1e-6)[:, None, None], total / np.maximum(spent, 1e-6)[:, None, None], np.eye(4))
+        held, shares = (np.concatenate([e[i] for e in every], axis=1) for i in (0, 1))
+        return _Skin(posed, joints, inverse, held, shares)
 
     def _triangles(self, primitive: Any, count: int) -> Array:
         """Triangles `(m, 3)` of a list, a strip or a fan (glTF 2.0, 3.7.2.1)."""
@@ -253,19 +339,6 @@ class _Reader:
             return np.stack([indices[1:-1], indices[2:], np.full(len(indices) - 2, indices[0])], axis=1)
         i = np.arange(len(indices) - 2)
         return np.stack([indices[i], indices[i + 1 + i % 2], indices[i + 2 - i % 2]], axis=1)
-
-
-def _matrices(translation: Array, rotation: Array, scale: Array) -> Array:
-    """Matrices `(n, 4, 4)` of translations `(n, 3)`, quaternions `(n, 4)` (x, y, z, w) and scales `(n, 3)`."""
-    made = np.tile(np.eye(4), (len(translation), 1, 1))
-    if len(translation) == 1 and rotation[0].tolist() == [0, 0, 0, 1]:
-        made[0, :3, :3] = np.diag(scale[0])
-    else:
-        from scipy.spatial.transform import Rotation
-
-        made[:, :3, :3] = Rotation.from_quat(rotation).as_matrix() * scale[:, None, :]
-    made[:, :3, 3] = translation
-    return made
 
 
 def _extension(owner: dict[str, Any], name: str) -> Any:

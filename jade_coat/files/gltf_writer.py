@@ -124,7 +124,10 @@ def mesh_glb(mesh: MeshData, name: str) -> bytes:
         primitives.append(
             g.Primitive(attributes=attributes, indices=glb.indices(run), material=len(glb.gltf.materials) - 1)
         )
-    glb.gltf.meshes.append(g.Mesh(primitives=primitives, name=name))
+    made = g.Mesh(primitives=primitives, name=name)
+    if mesh.motion is not None:
+        made.extras = {OURS: {"motion": glb.view(mesh.motion.to_bytes())}}
+    glb.gltf.meshes.append(made)
     glb.gltf.nodes.append(g.Node(mesh=0, name=name))
     glb.gltf.scenes[0].nodes = [0]
     return glb.bytes()

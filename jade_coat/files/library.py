@@ -18,6 +18,7 @@ from jade_coat.maps.packing import Texture
 from jade_coat.maps.picture import BadImage
 from jade_coat.material.surface import Role
 from jade_coat.mesh.data import MeshData
+from jade_coat.mesh.posed import clip_names
 from jade_coat.stage.naming import free_id
 from jade_coat.stage.project import MeshAsset, Project
 
@@ -76,12 +77,13 @@ class Library:
         asset = self.assets.put("meshes", "mesh.glb", mesh_glb(mesh, name))
         with self._lock:
             self._meshes[asset] = mesh
-        return MeshAsset(id=free_id(name, taken), name=name, asset=asset, slots=tuple(s.name for s in mesh.slots))
+        slots = tuple(s.name for s in mesh.slots)
+        return MeshAsset(id=free_id(name, taken), name=name, asset=asset, slots=slots, clips=clip_names(mesh))
 
     def exchanged(self, asset: MeshAsset, mesh: MeshData) -> MeshAsset:
         """Store another mesh under the same id and name; returns the asset to put in the old one's place."""
         made: MeshAsset = self.add_mesh(mesh, asset.name, set()).with_(id=asset.id)
-        return made
+        return made.with_(clip=asset.clip) if asset.clip in made.clips else made
 
     def mesh_by_id(self, project: Project, mesh_id: str) -> MeshData:
         """The data of a project's mesh by id. Raises KeyError, MissingAsset or BadMesh."""

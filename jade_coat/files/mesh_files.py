@@ -72,7 +72,7 @@ def _colors(mesh: Any) -> tuple[Array, ...]:
     return ((np.clip(values, 0, 1) * np.float32(FULL) + np.float32(0.5)).astype(np.uint16),)
 
 
-_SCENE = "triangles, UV sets, colour sets, normals, tangents, slots by material"
+_SCENE = "triangles, UV sets, colour sets, normals, tangents, slots by material, animations"
 MESHES = (
     Format("GLB", (".glb",), _SCENE, lambda data, name, folder: read_gltf(data, name, folder, kept=False)),
     Format("glTF", (".gltf",), _SCENE, lambda data, name, folder: read_gltf(data, name, folder, kept=False)),

@@ -48,7 +48,10 @@ class PlacedMesh:
 
 
 def placed_mesh(project: Project, library: Library, prop: Prop, mesh: MeshData, time: float = 0.0) -> PlacedMesh:
-    """A prop's mesh with its vertices where they are at a time. Raises what reading looks raises."""
+    """A prop's mesh with its vertices where its materials place them at a time. Raises what reading looks raises.
+
+    One that moves by itself comes as it is then (`mesh.posed`).
+    """
     matrix = prop.matrix()
     inverse = np.linalg.inv(matrix)
     parts: list[tuple[Array, Array, Array, Array, Array]] = []
@@ -71,7 +74,7 @@ def placed_mesh(project: Project, library: Library, prop: Prop, mesh: MeshData, 
     triangles = np.concatenate([p[1] + s for p, s in zip(parts, starts, strict=False)]).astype(np.uint32)
     uvs, colors = tuple(uv[source] for uv in mesh.uvs), tuple(c[source] for c in mesh.colors)
     made = MeshData(positions, normals, tangents, uvs, colors, triangles, _runs(mesh))
-    ordered = mesh.with_(
+    ordered = mesh.rest.with_(
         triangles=np.concatenate([mesh.triangles[s.start : s.start + s.count] for s in mesh.slots]), slots=made.slots
     )
     return PlacedMesh(made, ordered, source)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Container, Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -17,7 +17,8 @@ class Stream:
     """What a buffer holds at each vertex.
 
     `kind` is its GLSL type, `format` the buffer's as the OpenGL binding writes it. `of` gives the array `(n, k)` of a
-    mesh, or None where it has none. A `measured` one takes a while and is sent only where something asks for it.
+    mesh, or None where it has none; `stands_in` names a stream that is read then. A `measured` one takes a while and is
+    sent only where something asks for it.
     """
 
     name: str
@@ -25,6 +26,7 @@ class Stream:
     format: str
     of: Callable[[MeshData], Array | None]
     measured: bool = False
+    stands_in: str = ""
 
 
 @dataclass(frozen=True)
@@ -68,12 +70,30 @@ def _color_stream(index: int) -> Stream:
     return Stream(f"color{index}", "uvec4", "4u2", lambda m: m.colors[index] if index < len(m.colors) else None)
 
 
+def _rest_stream(name: str, kind: str, form: str) -> Stream:
+    """Where a mesh that is shown in motion has its vertices at rest."""
+
+    def of(mesh: MeshData) -> Array | None:
+        found: Array | None = getattr(mesh.at_rest, name) if mesh.at_rest is not None else None
+        return found
+
+    return Stream(f"rest_{name[:-1]}", kind, form, of, stands_in=name[:-1])
+
+
 STREAMS: dict[str, Stream] = {
     s.name: s
     for s in (
         Stream("position", "vec3", "3f4", lambda m: m.positions),
         Stream("normal", "vec3", "3f4", lambda m: m.normals),
         Stream("tangent", "vec4", "4f4", lambda m: m.tangents),
+        *(
+            _rest_stream(name, kind, form)
+            for name, kind, form in (
+                ("positions", "vec3", "3f4"),
+                ("normals", "vec3", "3f4"),
+                ("tangents", "vec4", "4f4"),
+            )
+        ),
         Stream("curvature", "float", "1f4", curvature, measured=True),
         Stream("edge", "float", "1f4", lambda m: m.edge_length, measured=True),
         *(_uv_stream(i) for i in range(MAX_UV_SETS)),
@@ -132,9 +152,8 @@ def _along(at: Placed) -> Array:
     return np.asarray(at.mesh.tangents[:, :3] @ at.linear.T)
 
 
-def _object_across(at: Placed) -> Array:
-    tangents = at.mesh.tangents
-    return np.asarray(np.cross(at.mesh.normals, tangents[:, :3]) * tangents[:, 3:])
+def _across_of(mesh: MeshData) -> Array:
+    return np.asarray(np.cross(mesh.normals, mesh.tangents[:, :3]) * mesh.tangents[:, 3:])
 
 
 def _own_axis(at: Placed, axis: int) -> Array:
@@ -145,14 +164,20 @@ def _own_axis(at: Placed, axis: int) -> Array:
 _NORMAL = f"normalize(mat3(MODEL) * (in_normal / {_STRETCH}))"
 _TANGENT = "vec4(normalize(mat3(MODEL) * in_tangent.xyz), in_tangent.w)"
 _ACROSS = "cross(in_normal, in_tangent.xyz) * in_tangent.w"
+_REST_ACROSS = "cross(in_rest_normal, in_rest_tangent.xyz) * in_rest_tangent.w"
 ATTRIBUTES: dict[str, Attribute] = {
     a.name: a
     for a in (
-        Attribute("position", VEC3, ("position",), "in_position", lambda at: at.mesh.positions),
-        Attribute("object_normal", VEC3, ("normal",), "in_normal", lambda at: at.mesh.normals),
-        Attribute("object_tangent", VEC4, ("tangent",), "in_tangent", lambda at: at.mesh.tangents),
-        Attribute("object_along", VEC3, ("tangent",), "in_tangent.xyz", lambda at: at.mesh.tangents[:, :3]),
-        Attribute("object_across", VEC3, ("normal", "tangent"), f"({_ACROSS})", _object_across),
+        Attribute("position", VEC3, ("rest_position",), "in_rest_position", lambda at: at.mesh.rest.positions),
+        Attribute("object_normal", VEC3, ("rest_normal",), "in_rest_normal", lambda at: at.mesh.rest.normals),
+        Attribute("object_tangent", VEC4, ("rest_tangent",), "in_rest_tangent", lambda at: at.mesh.rest.tangents),
+        Attribute(
+            "object_along", VEC3, ("rest_tangent",), "in_rest_tangent.xyz", lambda at: at.mesh.rest.tangents[:, :3]
+        ),
+        Attribute(
+            "object_across", VEC3, ("rest_normal", "rest_tangent"), f"({_REST_ACROSS})",
+            lambda at: _across_of(at.mesh.rest),
+        ),
         Attribute("world_position", VEC3, ("position",), "world.xyz", _world),
         Attribute("normal", VEC3, ("normal",), _NORMAL, _world_normal),
         Attribute("tangent", VEC4, ("tangent",), _TANGENT, _world_tangent),
@@ -163,13 +188,13 @@ ATTRIBUTES: dict[str, Attribute] = {
         Attribute("along", VEC3, ("tangent",), "(mat3(MODEL) * in_tangent.xyz)", _along),
         Attribute(
             "across", VEC3, ("normal", "tangent"), f"(mat3(MODEL) * ({_ACROSS}))",
-            lambda at: _object_across(at) @ at.linear.T,
+            lambda at: _across_of(at.mesh) @ at.linear.T,
         ),
         *(
             Attribute(f"own_{axis}", VEC3, (), f"normalize(MODEL[{i}].xyz)", lambda at, i=i: _own_axis(at, i))  # type: ignore[misc]
             for i, axis in enumerate("xyz")
         ),
-        Attribute("curvature", FLOAT, ("curvature",), "in_curvature", lambda at: curvature(at.mesh)),
+        Attribute("curvature", FLOAT, ("curvature",), "in_curvature", lambda at: curvature(at.mesh.rest)),
         *(_uv(i) for i in range(MAX_UV_SETS)),
         *(_color(i) for i in range(MAX_COLOR_SETS)),
     )
@@ -193,14 +218,14 @@ def measure(mesh: MeshData, wanted: Iterable[str]) -> None:
                 STREAMS[stream].of(mesh)
 
 
+def held_stream(name: str, there: Container[str]) -> str | None:
+    """Which of the streams that are there is read as another: itself, or what stands in for it; None for neither."""
+    return next((n for n in (name, STREAMS[name].stands_in) if n in there), None)
+
+
 def streams_of(wanted: Iterable[str]) -> list[str]:
     """The names of the vertex buffers that some attributes read."""
     return list(dict.fromkeys(s for a in attributes_of(wanted) for s in a.streams))
-
-
-def vertex_declarations(wanted: Iterable[str]) -> list[str]:
-    """The GLSL inputs that some attributes read."""
-    return [f"in {STREAMS[s].kind} in_{s};" for s in streams_of(wanted)]
 
 
 def mesh_numbers(mesh: MeshData) -> dict[str, tuple[float, ...]]:

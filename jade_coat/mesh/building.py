@@ -12,6 +12,7 @@ from jade_coat.mesh.data import (
     Slot,
     smooth_normals,
 )
+from jade_coat.mesh.motion import Motion
 from jade_coat.mesh.tangents import with_tangents
 from jade_coat.program.types import Array
 
@@ -25,6 +26,7 @@ def build_mesh(
     colors: tuple[Array, ...] = (),
     slots: tuple[Slot, ...] = (),
     tangents: Array | None = None,
+    motion: Motion | None = None,
 ) -> MeshData:
     """Check arrays and make a mesh of them; normals and tangents are worked out where they are missing
     (given tangents are kept where they are sound, as glTF asks).
@@ -46,12 +48,12 @@ def build_mesh(
         colors = (np.zeros((len(positions), 4), np.uint16),)
     if tangents is not None and _are_tangents(tangents, normals):
         given = np.ascontiguousarray(tangents, np.float32)
-        return MeshData(positions, normals, given, uvs, colors, triangles.astype(np.uint32), slots)
+        return MeshData(positions, normals, given, uvs, colors, triangles.astype(np.uint32), slots, motion)
     return with_tangents(
         MeshData(
             positions, np.ascontiguousarray(normals, np.float32),
             np.zeros((len(positions), 4), np.float32), uvs, colors,
-            triangles.astype(np.uint32), slots,
+            triangles.astype(np.uint32), slots, motion,
         )
     )  # fmt: skip
 

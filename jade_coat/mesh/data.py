@@ -10,6 +10,7 @@ from typing import Any, Concatenate, ParamSpec, TypeVar, cast
 
 import numpy as np
 
+from jade_coat.mesh.motion import Motion
 from jade_coat.program.types import Array
 
 MAX_UV_SETS = 8
@@ -57,7 +58,8 @@ class MeshData:
     """A mesh. All arrays are read-only and have one entry a vertex, but `triangles`.
 
     positions `(n, 3) float32` metres; normals `(n, 3) float32`; tangents `(n, 4) float32`, w = ±1 as in glTF;
-    uvs: `(n, 2) float32` each, v downward; colors: `(n, 4) uint16` each; triangles `(m, 3) uint32`.
+    uvs: `(n, 2) float32` each, v downward; colors: `(n, 4) uint16` each; triangles `(m, 3) uint32`. `motion` is how it
+    moves by itself, if it does; `at_rest` the mesh that this one shows in motion.
     """
 
     positions: Array
@@ -67,6 +69,8 @@ class MeshData:
     colors: tuple[Array, ...]
     triangles: Array
     slots: tuple[Slot, ...]
+    motion: Motion | None = None
+    at_rest: MeshData | None = None
 
     def __post_init__(self) -> None:
         for array in (self.positions, self.normals, self.tangents, self.triangles, *self.uvs, *self.colors):
@@ -79,6 +83,11 @@ class MeshData:
     def with_(self, **changes: Any) -> MeshData:
         """A copy with some arrays replaced."""
         return replace(self, **changes)
+
+    @property
+    def rest(self) -> MeshData:
+        """The mesh at rest: itself, unless it is shown in motion."""
+        return self.at_rest if self.at_rest is not None else self
 
     @property
     def vertex_count(self) -> int:
@@ -104,6 +113,7 @@ class MeshData:
             self.positions[vertices], self.normals[vertices], self.tangents[vertices],
             tuple(u[vertices] for u in self.uvs), tuple(c[vertices] for c in self.colors),
             np.ascontiguousarray(triangles, np.uint32), (Slot("part", 0, len(triangles)),),
+            at_rest=self.at_rest.part(vertices, triangles) if self.at_rest is not None else None,
         )  # fmt: skip
         made.__dict__["metres"], made.__dict__["typical_edge"] = self.metres, self.typical_edge
         if "curvature" in self.__dict__:

@@ -108,4 +108,5 @@ def _between(mesh: MeshData, parents: Array, triangles: Array, slots: tuple[Slot
     return MeshData(
         mean(mesh.positions), unit(mesh.normals), tangents.astype(np.float32), tuple(mean(u) for u in mesh.uvs),
         tuple(colors), np.ascontiguousarray(triangles, np.uint32), slots,
+        mesh.motion.between(parents) if mesh.motion is not None else None,
     )  # fmt: skip

@@ -50,6 +50,7 @@ def split_tangents(mesh: MeshData, uv_set: int = 0) -> tuple[MeshData, Array]:
         tuple(c[source] for c in mesh.colors),
         triangles,
         mesh.slots,
+        mesh.motion.take(source) if mesh.motion is not None else None,
     )
     return split, source
 

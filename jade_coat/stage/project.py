@@ -75,12 +75,17 @@ PaintMapField = Annotated[
 
 
 class MeshAsset(Frozen):
-    """A mesh of the project: the asset that holds it, and the names of its slots."""
+    """A mesh of the project: the asset that holds it, the names of its slots, and how it moves.
+
+    `clip` is the one of its `clips` it moves by; without one it stands still, as its file poses it.
+    """
 
     id: str
     name: str
     asset: str
     slots: tuple[str, ...]
+    clips: tuple[str, ...] = ()
+    clip: str = ""
 
 
 Length = Annotated[float, Field(gt=0, le=10000)]
@@ -266,7 +271,8 @@ class Project(Frozen):
     @property
     def plays(self) -> bool:
         """Whether anything in it goes by the clock."""
-        return any(d.keys for d in self.shared) or any(s.kind == "time" for r in self.recipes for s in r.steps)
+        by_recipe = any(s.kind == "time" for r in self.recipes for s in r.steps)
+        return by_recipe or any(d.keys for d in self.shared) or any(m.clip for m in self.meshes)
 
     def recipe(self, wanted: str) -> Recipe:
         """The recipe with this id. Raises KeyError."""

@@ -14,6 +14,7 @@ from typing import Any
 import numpy as np
 
 from jade_coat.program.types import Array
+from jade_coat.view import answers
 from jade_coat.view import messages as m
 from jade_coat.view.given import Given
 from jade_coat.view.process import run
@@ -271,7 +272,7 @@ class RenderClient(Given):
         found.under_way = (request, tag)
         self.send(request)
 
-    def arrived(self, done: m.FrameDone) -> None:
+    def arrived(self, done: answers.FrameDone) -> None:
         """A picture is in its buffer."""
         found = self._streams.get(done.stream)
         if found is None or found.under_way is None or abs(done.serial) != found.serial:

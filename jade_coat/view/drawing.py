@@ -12,7 +12,7 @@ import numpy as np
 
 from jade_coat.material.paint_source import OWN_MAP
 from jade_coat.material.shared import EVERYWHERE, SharedValue
-from jade_coat.mesh.attributes import STREAMS, mesh_number_type
+from jade_coat.mesh.attributes import STREAMS, held_stream, mesh_number_type
 from jade_coat.program.glsl_backend import shared_uniform
 from jade_coat.program.types import Array
 from jade_coat.program.value import TextureRef
@@ -193,15 +193,16 @@ class Drawer:
         form = " ".join(e if n in program else f"{e[:-2]}x4" for n, e in entries.items())
         content: list[tuple[Any, ...]] = [(instances, f"{form}/i", *named)]
         own = self.assets.paint.get(draw.paint)
-        missing = [n for n in STREAMS if f"in_{n}" in program and n not in mesh.streams]
+        read = {n: held_stream(n, mesh.streams) for n in STREAMS if f"in_{n}" in program}
+        missing = [n for n, held in read.items() if held is None]
         if own is not None:
             missing = [n for n in missing if n not in [f"color{i}" for i in range(own.sets)]]
         # What a mesh does not have reads as 0; OpenGL's own default is no whole number for paint.
         content += [(self._nothing, f"{STREAMS[n].format}/r", f"in_{n}") for n in missing]
         covered = [f"color{i}" for i in range(own.sets)] if own is not None else []
-        for name, buffer in mesh.streams.items():
-            if f"in_{name}" in program and name not in covered:
-                content.append((buffer, STREAMS[name].format, f"in_{name}"))
+        for name, held in read.items():
+            if held is not None and name not in covered:
+                content.append((mesh.streams[held], STREAMS[name].format, f"in_{name}"))
         if own is not None:
             for i, name in enumerate(covered):
                 if f"in_{name}" in program:

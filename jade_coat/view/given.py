@@ -34,6 +34,7 @@ class Given(ABC):
     def __init__(self) -> None:
         self._meshes: dict[str, MeshData] = {}
         self._measured: dict[str, frozenset[str]] = {}
+        self._poses: dict[str, tuple[str, float]] = {}
         self._textures: dict[str, Texture] = {}
         self._paint: dict[str, Array] = {}
         self._maps: dict[str, tuple[PaintMap, list[Array]]] = {}
@@ -89,8 +90,9 @@ class Given(ABC):
         if gone == m.Drop():
             return
         for held, keys in (
-            (self._meshes, gone.meshes), (self._measured, gone.meshes), (self._textures, gone.textures),
-            (self._paint, gone.paint), (self._maps, gone.maps), (self._materials, gone.materials),
+            (self._meshes, gone.meshes), (self._poses, gone.meshes), (self._measured, gone.meshes),
+            (self._textures, gone.textures), (self._paint, gone.paint), (self._maps, gone.maps),
+            (self._materials, gone.materials),
         ):  # fmt: skip
             for key in keys:
                 held.pop(key, None)
@@ -122,6 +124,13 @@ class Given(ABC):
         if not same or wanted != self._measured.get(key):
             self._meshes[key], self._measured[key] = mesh, wanted
             self._send_mesh(key, mesh)
+
+    def pose_mesh(self, key: str, clip: str, time: float) -> None:
+        """Put a mesh that is there where it is at a time of a clip, unless it is there already; to rest without one."""
+        mesh, wanted = self._meshes.get(key), (clip, time if clip else 0.0)
+        if mesh is not None and mesh.motion is not None and self._poses.get(key, ("", 0.0)) != wanted:
+            self._poses[key] = wanted
+            self.send(m.PoseMesh(key, *wanted))
 
     def set_material(self, material: Material, lookup: MapLookup, textures: Mapping[str, Texture]) -> None:
         """Send a material and those of its textures that are not there yet, by the names it reads them under."""
@@ -158,6 +167,11 @@ class Given(ABC):
             return m.PutMesh(key, {name: handles[name] for name in streams}, handles["triangles"], numbers)
 
         self.send_arrays({**streams, "triangles": mesh.triangles}, message)
+        if mesh.motion is not None:
+            data = np.frombuffer(mesh.motion.to_bytes(), np.uint8)
+            self.send_arrays({"data": data}, lambda handles: m.PutMotion(key, handles["data"]))
+            if key in self._poses:
+                self.send(m.PoseMesh(key, *self._poses[key]))
 
     def _send_texture(self, texture: Texture) -> None:
         levels = {str(i): level for i, level in enumerate(texture.levels)}

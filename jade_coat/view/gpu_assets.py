@@ -12,6 +12,8 @@ from jade_coat.maps.packing import Texture
 from jade_coat.material.kinds import KINDS, SurfaceKind, kind_of
 from jade_coat.material.material import Material
 from jade_coat.material.surface import MapLookup
+from jade_coat.mesh.attributes import STREAMS
+from jade_coat.mesh.motion import Motion
 from jade_coat.program.samplers import Kind
 from jade_coat.program.types import Array
 from jade_coat.program.value import TextureRef
@@ -29,6 +31,9 @@ class GpuMesh:
     bounds: Array
     middles: tuple[Array, Array] | None = None
     corners: CornerTable | None = None
+    motion: Motion | None = None
+    rest: dict[str, Array] = field(default_factory=dict)
+    """The streams of a mesh that moves as they are at rest."""
     _closed: dict[tuple[int, int], bool] = field(default_factory=dict)
 
     def corner_table(self, context: Any) -> CornerTable | None:
@@ -43,6 +48,13 @@ class GpuMesh:
             corners = read(self.indices, np.uint32)
             self.middles = (corners, read(self.streams["position"], np.float32)[corners].mean(axis=1))
         return self.middles
+
+    def has_moved(self, bounds: Array) -> None:
+        """Forget what followed from where the vertices were."""
+        self.bounds, self.middles = bounds, None
+        if self.corners is not None:
+            self.corners.texture.release()
+            self.corners = None
 
     def is_closed(self, start: int, count: int) -> bool:
         """Whether a run of the triangles has no border and faces outwards (`crowd_tables.closed`)."""
@@ -123,6 +135,31 @@ class GpuAssets:
         if old is not None:
             self.replaced.append(key)
             old.release()
+
+    def put_motion(self, key: str, motion: Motion) -> None:
+        """Take how a mesh moves; nothing happens for one that is not there."""
+        mesh = self.meshes.get(key)
+        if mesh is not None:
+            mesh.motion = motion
+            mesh.rest = {n: _read_stream(mesh.streams[n], n) for n in ("position", "normal", "tangent")}
+
+    def pose_mesh(self, key: str, clip: str, time: float) -> bool:
+        """Put a mesh where it is at a time of a clip, or back to rest; whether it was there to be moved."""
+        mesh = self.meshes.get(key)
+        if mesh is None or mesh.motion is None:
+            return False
+        found = mesh.motion.clip(clip)
+        now = tuple(mesh.rest.values())
+        if found is not None:
+            now = mesh.motion.posed(mesh.rest["normal"], mesh.rest["tangent"], found, time)
+        self.version += 1
+        for (name, still), values in zip(mesh.rest.items(), now, strict=True):
+            if f"rest_{name}" not in mesh.streams:
+                mesh.streams[f"rest_{name}"] = self._context.buffer(still.tobytes())
+                self.replaced.append(key)
+            mesh.streams[name].write(np.ascontiguousarray(values, np.float32).tobytes())
+        mesh.has_moved(np.stack([now[0].min(axis=0), now[0].max(axis=0)]))
+        return True
 
     def put_texture(self, key: str, is_color: bool, levels: tuple[Array, ...]) -> None:
         """Take a texture with all its levels; colour is decoded from sRGB by the hardware."""
@@ -276,3 +313,7 @@ class GpuAssets:
             self._named.pop(material, None)
             self.faults.pop(material, None)
             self._leave_arrays(material, frozenset())
+
+
+def _read_stream(buffer: Any, name: str) -> Array:
+    return np.frombuffer(buffer.read(), np.float32).reshape(-1, int(STREAMS[name].format[0])).copy()

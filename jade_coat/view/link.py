@@ -139,6 +139,12 @@ class StageLink:
         """Show the shared dials at a time of their tracks."""
         self.time = time
         self._client.set_shared(project.shared_at(time))
+        self._pose(project)
+
+    def _pose(self, project: Project) -> None:
+        """Put the meshes that move where they are now."""
+        for name, mesh in self._columns.meshes.items():
+            self._client.pose_mesh(name, project.mesh(mesh).clip, self.time)
 
     def light(self, project: Project, quick: bool = False) -> None:
         """Send a project's light; a sky that is still being worked out leaves the hazy morning in its place."""
@@ -169,6 +175,8 @@ class StageLink:
         if before is None or before.shared is not project.shared or before.wind is not project.wind:
             self._client.set_shared(project.shared_at(self.time))
         self._sync_paint(before, project)
+        if dressed or patch:
+            self._pose(project)
         if patch:
             self._client.patch_scene(STAGE, patch)
             self._client.sweep()

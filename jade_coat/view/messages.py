@@ -1,17 +1,15 @@
-"""What the application and the render process say to each other: one class a message, with what it does there.
-
-A message to the process carries out itself by `take`; an answer finds its way into the client by `arrive`.
-"""
+"""What the application tells the render process: one class a message, which carries itself out there by `take`."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Protocol
+from typing import TYPE_CHECKING
 
 from jade_coat.material.material import Material
 from jade_coat.material.shared import SharedValue
 from jade_coat.material.surface import MapLookup
+from jade_coat.mesh.motion import Motion
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import Scene, ScenePatch
 from jade_coat.view.environment import Environment
@@ -35,33 +33,6 @@ class Message:
         raise NotImplementedError
 
 
-class Client(Protocol):
-    """Who answers reach."""
-
-    on_fault: Callable[[str, str], None]
-    on_trouble: Callable[[str], None]
-
-    def started(self, renderer: str) -> None:
-        """The process is there, and draws with this renderer."""
-
-    def free_block(self, block: str) -> None:
-        """A shared block may go."""
-
-    def arrived(self, done: FrameDone) -> None:
-        """A picture is in its target."""
-
-    def refused(self, reason: str) -> None:
-        """The process cannot draw on this machine."""
-
-
-class Answer:
-    """From the render process."""
-
-    def arrive(self, client: Client) -> None:
-        """Tell the client."""
-        raise NotImplementedError
-
-
 @dataclass(frozen=True)
 class PutMesh(Message):
     """A mesh: vertex streams by name, triangles `(m, 3) uint32`, and the numbers that programs read of all of it."""
@@ -80,6 +51,37 @@ class PutMesh(Message):
         """Upload it."""
         streams = {name: array(h) for name, h in self.streams.items()}
         renderer.assets.put_mesh(self.key, streams, array(self.triangles), self.numbers)
+
+
+@dataclass(frozen=True)
+class PutMotion(Message):
+    """How a mesh moves by itself (`mesh.motion`), as the bytes of its file."""
+
+    key: str
+    data: Handle
+
+    @property
+    def block(self) -> str:  # type: ignore[override]
+        """Where the bytes lie."""
+        return self.data.block
+
+    def take(self, renderer: Renderer, array: ReadArray) -> None:
+        """Read it."""
+        renderer.assets.put_motion(self.key, Motion.from_bytes(array(self.data).tobytes()))
+
+
+@dataclass(frozen=True)
+class PoseMesh(Message):
+    """Where a mesh is in a clip of its motion, seconds; at rest for a name that it has not."""
+
+    key: str
+    clip: str
+    time: float
+
+    def take(self, renderer: Renderer, array: ReadArray) -> None:
+        """Move its vertices."""
+        if renderer.assets.pose_mesh(self.key, self.clip, self.time):
+            renderer.scenes.cast_anew()
 
 
 @dataclass(frozen=True)
@@ -297,76 +299,3 @@ class FrameRequest:
 @dataclass(frozen=True)
 class Quit:
     """End the process."""
-
-
-@dataclass(frozen=True)
-class Ready(Answer):
-    """The context is there."""
-
-    renderer: str
-    version: int
-
-    def arrive(self, client: Client) -> None:
-        """The process can be used."""
-        client.started(self.renderer)
-
-
-@dataclass(frozen=True)
-class Taken(Answer):
-    """What lay in a shared block is uploaded; the block may go."""
-
-    block: str
-
-    def arrive(self, client: Client) -> None:
-        """Give its memory back."""
-        client.free_block(self.block)
-
-
-@dataclass(frozen=True)
-class FrameDone(Answer):
-    """A picture is in its target."""
-
-    stream: str
-    serial: int
-    sample: int
-    milliseconds: float
-    compiles: int
-    """How many programs have been compiled since the process started."""
-
-    def arrive(self, client: Client) -> None:
-        """Hand the picture on."""
-        client.arrived(self)
-
-
-@dataclass(frozen=True)
-class MaterialFault(Answer):
-    """A material could not be compiled or drawn; its props show the fault finish. An empty reason: well again."""
-
-    material: str
-    reason: str
-
-    def arrive(self, client: Client) -> None:
-        """Tell it."""
-        client.on_fault(self.material, self.reason)
-
-
-@dataclass(frozen=True)
-class Refused(Answer):
-    """The process cannot draw on this machine; the reason says what to install."""
-
-    reason: str
-
-    def arrive(self, client: Client) -> None:
-        """Keep the reason for when the process has ended."""
-        client.refused(self.reason)
-
-
-@dataclass(frozen=True)
-class Trouble(Answer):
-    """Something else went wrong with a message."""
-
-    reason: str
-
-    def arrive(self, client: Client) -> None:
-        """Tell it."""
-        client.on_trouble(self.reason)

@@ -8,6 +8,7 @@ import time
 from multiprocessing.connection import Connection
 from typing import Any
 
+from jade_coat.view import answers
 from jade_coat.view import messages as m
 from jade_coat.view.context import NoGraphics, create_context
 from jade_coat.view.renderer import Renderer
@@ -24,7 +25,7 @@ class RenderProcess:
         self._reported: dict[str, str] = {}
         context = create_context()
         self.renderer = Renderer(context)
-        connection.send(m.Ready(context.info["GL_RENDERER"], context.version_code))
+        connection.send(answers.Ready(context.info["GL_RENDERER"], context.version_code))
 
     def run(self) -> None:
         """Serve until told to quit or the application is gone."""
@@ -48,15 +49,15 @@ class RenderProcess:
         try:
             action(message)
         except Exception as error:  # whatever a driver or damaged data throws must not end the process
-            self._connection.send(m.Trouble(f"{type(message).__name__}: {type(error).__name__}: {error}"))
+            self._connection.send(answers.Trouble(f"{type(message).__name__}: {type(error).__name__}: {error}"))
             if isinstance(message, m.FrameRequest):
-                self._connection.send(m.FrameDone(message.stream, -message.serial, message.sample, 0.0, 0))
+                self._connection.send(answers.FrameDone(message.stream, -message.serial, message.sample, 0.0, 0))
 
     def _take(self, message: m.Message) -> None:
         self._guarded(lambda taken: taken.take(self.renderer, self._blocks.array), message)
         if message.block:  # after whatever was raised is gone, with all that it held
             self._blocks.release(message.block)
-            self._connection.send(m.Taken(message.block))
+            self._connection.send(answers.Taken(message.block))
 
     def _frame(self, request: m.FrameRequest) -> None:
         start = time.perf_counter()
@@ -69,7 +70,7 @@ class RenderProcess:
         del target
         took = (time.perf_counter() - start) * 1000
         self._report_faults()
-        done = m.FrameDone(request.stream, request.serial, request.sample, took, self.renderer.shop.compiles)
+        done = answers.FrameDone(request.stream, request.serial, request.sample, took, self.renderer.shop.compiles)
         self._connection.send(done)
         self._blocks.release(request.target.block)
 
@@ -77,7 +78,7 @@ class RenderProcess:
         now = dict(self.renderer.faults)
         for material in sorted({*now, *self._reported}):
             if now.get(material) != self._reported.get(material):
-                self._connection.send(m.MaterialFault(material, now.get(material, "")))
+                self._connection.send(answers.MaterialFault(material, now.get(material, "")))
         self._reported = now
 
 
@@ -89,6 +90,6 @@ def run(connection: Connection) -> None:
         process = RenderProcess(connection)
         process.run()
     except NoGraphics as error:
-        connection.send(m.Refused(str(error)))
+        connection.send(answers.Refused(str(error)))
     except (EOFError, BrokenPipeError, ConnectionResetError):
         return

@@ -15,7 +15,6 @@ from jade_coat.material.material import Material, layout
 from jade_coat.material.paint_source import OWN_MAP, MapSource, painted_by_map
 from jade_coat.material.quantity import OUTPUTS, stored
 from jade_coat.material.surface import MapLookup
-from jade_coat.mesh.attributes import streams_of
 from jade_coat.mesh.data import MAX_COLOR_SETS
 from jade_coat.program import VEC4, Value, lib
 from jade_coat.program.glsl_backend import FetchMode, GlslProgram, emit, output_name
@@ -85,7 +84,7 @@ class Compiled:
     @property
     def streams(self) -> list[str]:
         """The vertex buffers that it reads."""
-        return streams_of(program_part(self.glsl).wanted)
+        return program_part(self.glsl).streams
 
 
 class ProgramShop:

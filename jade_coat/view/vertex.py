@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from jade_coat.mesh.attributes import STREAMS, attributes_of, mesh_number_type, streams_of, vertex_declarations
+from jade_coat.mesh.attributes import STREAMS, attributes_of, mesh_number_type, streams_of
 from jade_coat.program.glsl_backend import GlslProgram, vertex_name
 from jade_coat.view.context import HEADER, shader
 
@@ -33,16 +33,16 @@ class VertexPart:
     body: str = ""
 
     @property
-    def wanted(self) -> frozenset[str]:
-        """The attributes, and what placing needs."""
-        return frozenset({*self.attributes, "position"})
+    def streams(self) -> list[str]:
+        """The vertex buffers that it reads: those of the attributes, and what placing needs."""
+        return sorted({"position", *streams_of(self.attributes)})
 
     @property
     def statements(self) -> list[str]:
         """Statements that place the vertex, `world`, where `in_STREAM` and the instance's `in_` values are there."""
         return [
             "vec4 world = in_matrix * vec4(in_position, 1.0);", "ivec2 row_at = row_place(in_row);",
-            *(a.vertex_line("in_matrix") for a in attributes_of(self.wanted)), self.body,
+            *(a.vertex_line("in_matrix") for a in attributes_of(self.attributes)), self.body,
         ]  # fmt: skip
 
 
@@ -65,8 +65,9 @@ def vertex_source(part: VertexPart, interface: str = "", handed: str = "", sight
     if sighted:
         interface, handed = f"{interface}\n{_SIGHTED}", f"{handed}\npixel_member = uint(in_number);"
     return "\n".join([
-        HEADER, *part.head, *vertex_declarations(part.wanted), "in mat4 in_matrix;", "in int in_row;",
-        "in float in_seed;", "flat out ivec2 pixel_row_at;", interface, shader("placed.glsl"),
+        HEADER, *part.head, *(f"in {STREAMS[s].kind} in_{s};" for s in part.streams),
+        "in mat4 in_matrix;", "in int in_row;", "in float in_seed;",
+        "flat out ivec2 pixel_row_at;", interface, shader("placed.glsl"),
         "void main() {", *part.statements, "gl_Position = view_projection * world;", "pixel_row_at = row_at;", handed,
         "}",
     ])  # fmt: skip
@@ -83,14 +84,13 @@ def program_vertex_source(glsl: GlslProgram, lit: bool = False, sighted: bool = 
 def crowd_head(glsl: GlslProgram) -> str:
     """The declarations of a crowd's pixel shader; `corner(VERTEX)` sets `clip` and the varyings of a program."""
     part = program_part(glsl)
-    streams = streams_of(part.wanted)
     return "\n".join([
         *part.head, shader("placed.glsl"), shader("crowd.glsl"),
-        *(f"{STREAMS[s].kind} in_{s};\nuniform int at_{s};" for s in streams),
+        *(f"{STREAMS[s].kind} in_{s};\nuniform int at_{s};" for s in part.streams),
         "mat4 in_matrix;\nint in_row;\nfloat in_seed;\nvec4 clip;",
         *(f"vec4 {name};" for name in glsl.varying_names),
         "void corner(int vertex) {",
-        *(f"in_{s} = {STREAMS[s].kind}(stream(vertex, at_{s}));" for s in streams), *part.statements,
+        *(f"in_{s} = {STREAMS[s].kind}(stream(vertex, at_{s}));" for s in part.streams), *part.statements,
         "clip = view_projection * world;", "}",
     ])  # fmt: skip
 

@@ -337,6 +337,9 @@ class Cases:
     def exchange_mesh(self) -> Change:
         return {"mesh": self.p.meshes[0].with_(asset="meshes/other")}, of(("meshes", "box"))
 
+    def set_clip(self) -> Change:
+        return {"mesh": "box", "clip": "sway"}, of(("meshes", "box"))
+
     def add_prop(self) -> Change:
         return {"prop": self.p.props.first.with_(id="new")}, lambda at: at == ("order", "props") or at[1] == "new"
 

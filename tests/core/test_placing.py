@@ -27,6 +27,7 @@ from jade_coat.mesh import shapes
 from jade_coat.mesh.attributes import (
     ATTRIBUTES,
     STREAMS,
+    held_stream,
     mesh_number_type,
     mesh_numbers,
     mesh_streams,
@@ -74,9 +75,9 @@ def in_vertex_stage(gl, mesh: MeshData, matrix: np.ndarray, roots: dict, shared:
     content = []
     for name in STREAMS:
         if f"in_{name}" in program:
-            there = name in streams
-            data = np.ascontiguousarray(streams[name]).tobytes() if there else bytes(16)
-            content.append((gl.buffer(data), STREAMS[name].format + ("" if there else "/r"), f"in_{name}"))
+            held = held_stream(name, streams)
+            data = np.ascontiguousarray(streams[held]).tobytes() if held is not None else bytes(16)
+            content.append((gl.buffer(data), STREAMS[name].format + ("/r" if held is None else ""), f"in_{name}"))
     one = np.tile(matrix.T.astype(np.float32).reshape(1, 16), (mesh.vertex_count, 1))
     if "in_matrix" in program:
         content.append((gl.buffer(one.tobytes()), "16f4", "in_matrix"))

@@ -11,7 +11,7 @@ from jade_coat.app.build.dial_sheet import DialName
 from jade_coat.app.controls.basics import button, clear, holder, label, row, scrolled
 from jade_coat.app.controls.fields import Field, NumberField
 from jade_coat.app.controls.glyphs import SignButton
-from jade_coat.app.controls.settings import field_for
+from jade_coat.app.controls.settings import ChoiceField, field_for
 from jade_coat.app.controls.track_bar import TrackBar
 from jade_coat.app.session import Session
 from jade_coat.material.fields import Spec
@@ -41,6 +41,7 @@ class SharedPanel(QWidget):
         self.fields: dict[str, Field] = {}
         self.tracks: dict[str, TrackBar] = {}
         self.wind: dict[str, Field] = {}
+        self.clips: dict[str, ChoiceField] = {}
         self._opened: set[str] = set()
         self._key: object = None
         self.setObjectName("shared")
@@ -71,7 +72,8 @@ class SharedPanel(QWidget):
     def refresh(self) -> None:
         """Follow the document."""
         shared = self._session.project.shared
-        key = tuple((d.id, d.name, bool(d.keys) or d.id in self._opened) for d in shared)
+        moving = tuple((m.id, m.name, m.clips) for m in self._session.project.meshes if m.clips)
+        key = (moving, tuple((d.id, d.name, bool(d.keys) or d.id in self._opened) for d in shared))
         if key != self._key:
             self._key = key
             self._build(shared)
@@ -107,6 +109,7 @@ class SharedPanel(QWidget):
             self._box.addWidget(label(text, "quiet", wrap=True))
         self._box.addWidget(self._add)
         self._build_wind()
+        self._build_clips()
         self._box.addStretch(1)
 
     def _show(self) -> None:
@@ -120,6 +123,9 @@ class SharedPanel(QWidget):
         wind = session.project.wind
         for name, field in self.wind.items():
             field.show_value(getattr(wind, name))
+        for mesh in session.project.meshes:
+            if mesh.id in self.clips:
+                self.clips[mesh.id].show_value(mesh.clip)
         self.time.show_value(session.time)
         self.play.setChecked(session.playing)
         self.play.setText("Hold" if session.playing else "Play")
@@ -144,6 +150,24 @@ class SharedPanel(QWidget):
 
     def _set_wind(self, name: str, value: object) -> None:
         self._session.do(edits.set_wind(**{name: value}), merge=("wind", name))
+
+    def _build_clips(self) -> None:
+        """By which of its clips each mesh that can move does so."""
+        self.clips = {}
+        moving = [m for m in self._session.project.meshes if m.clips]
+        if moving:
+            self._box.addWidget(label("Motion", "name", tip="Meshes that came with animations; the clock plays them"))
+        for mesh in moving:
+            choices = (("", "Stands still"), *((c, c) for c in mesh.clips))
+            spec = Spec(mesh.name, "choice", choices=choices, hint="How it moves, wherever it stands")
+            field = ChoiceField(spec, mesh.clip, choices)
+            field.changed.connect(partial(self._set_clip, mesh.id))
+            field.setFixedWidth(116)
+            self.clips[mesh.id] = field
+            self._box.addLayout(row(label(mesh.name), 1, field))
+
+    def _set_clip(self, mesh: str, clip: object) -> None:
+        self._session.do(edits.set_clip(mesh=mesh, clip=str(clip)))
 
     def _turn(self, dial: str, value: float) -> None:
         self._session.do(edits.set_shared(shared=dial, value=value), merge=("shared", dial))

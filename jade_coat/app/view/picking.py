@@ -12,6 +12,7 @@ from jade_coat.looking.placed import PlacedMesh, placed_mesh
 from jade_coat.material.kinds import kind_of
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.picking import Hit, hit_in_world, target
+from jade_coat.mesh.posed import bounds_of, posed
 from jade_coat.program.types import Array
 from jade_coat.stage.looks import material_of, moves_vertices
 from jade_coat.stage.project import Prop
@@ -70,7 +71,7 @@ def prop_at(session: Session, eye: Eye, x: float, y: float, only: str = "") -> P
     origin, direction = ray(eye, x, y)
     best: PropHit | None = None
     project, link = session.project, session.link
-    session.boxes.update(project, lambda mesh: link.mesh_data(mesh).bounds)
+    session.boxes.update(project, lambda mesh: bounds_of(link.mesh_data(mesh), project.mesh(mesh).clip))
     for away, prop_id in session.boxes.along(origin, direction):
         if best is not None and away > best.hit.distance:
             break
@@ -106,15 +107,17 @@ def _seen(session: Session, prop: Prop, origin: Array, direction: Array) -> Prop
 
 
 def _placed(session: Session, prop: Prop, mesh: MeshData) -> PlacedMesh | None:
-    """The mesh as its materials place it now; None where they do not move it, or their maps are still being read."""
+    """The mesh as it moves and its materials place it now; None where nothing does, or maps are still being read."""
     project = session.shown_project
-    if not moves_vertices(project, prop) or session.link.unsent_sets(project):
+    clip = project.mesh(prop.mesh).clip
+    if not (clip or moves_vertices(project, prop)) or session.link.unsent_sets(project):
         return None
     parts = (prop, mesh, *(getattr(project, n) for n in ("materials", "finishes", "map_sets", "recipes", "shared")))
-    key = (*(id(p) for p in parts), project.wind, session.time)
+    key = (*(id(p) for p in parts), project.wind, clip, session.time)
     known = session.placed.get(prop.id)
     if known is None or known[0] != key:
-        session.placed[prop.id] = known = (key, parts, placed_mesh(project, session.library, prop, mesh, session.time))
+        now = posed(mesh, clip, session.time)
+        session.placed[prop.id] = known = (key, parts, placed_mesh(project, session.library, prop, now, session.time))
         while len(session.placed) > PLACED_KEPT:
             del session.placed[next(iter(session.placed))]
     return known[2]

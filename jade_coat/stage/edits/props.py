@@ -35,6 +35,15 @@ def exchange_mesh(
 
 
 @edit
+def set_clip(project: Project, /, mesh: str, clip: str) -> Project:
+    """Let a mesh move by one of its clips, wherever it stands; by none it stands still."""
+    found = project.mesh(mesh)
+    if clip and clip not in found.clips:
+        raise ValueError(f"{found.name} has no clip {clip!r}")
+    return swap(project, "meshes", found.with_(clip=clip))
+
+
+@edit
 def add_prop(project: Project, /, prop: Prop) -> Project:
     """Place a prop."""
     project.mesh(prop.mesh)

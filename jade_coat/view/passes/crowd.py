@@ -13,6 +13,7 @@ from typing import Any
 import moderngl
 
 from jade_coat.material.kinds import kind_of
+from jade_coat.mesh.attributes import held_stream
 from jade_coat.stage.draws import Draw
 from jade_coat.view.context import HEADER, shader
 from jade_coat.view.crowd_tables import CornerTable
@@ -147,6 +148,7 @@ class CrowdPass:
         set_uniform(program, "corner_shape", (len(corners.places), corners.triangles, corners.nothing))
         set_uniform(program, "pixel", (2 / width, 2 / height))
         for name in crowd.compiled.streams:
-            set_uniform(program, f"at_{name}", corners.places.get(name, -1))
+            held = held_stream(name, corners.places)
+            set_uniform(program, f"at_{name}", -1 if held is None else corners.places[held])
         program["view_projection"].write(frame.view_projection.T.astype("f4").tobytes())
         drawer.run_screen(program, crowd.number / 256)
