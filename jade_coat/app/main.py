@@ -16,6 +16,9 @@ from jade_coat.app.collector import Collector
 from jade_coat.app.mishaps import Mishaps
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from jade_coat.app.session import Session
     from jade_coat.app.window import Window
 
 
@@ -60,9 +63,12 @@ def no_window(reason: str) -> str:
 
 def start(folder: Path | None) -> int:
     """Open the window, on a project if one is given, and run until it is closed."""
+    from jade_coat.view.spawn import start_process
+
+    started = start_process()  # while the rest is imported
     from jade_coat.view.client import RenderClient
 
-    client = RenderClient()  # the render process starts while the rest is imported
+    client = RenderClient(started)
     qInstallMessageHandler(_on_qt_message)
     app = make_application()
     mishaps = Mishaps(app)
@@ -71,13 +77,15 @@ def start(folder: Path | None) -> int:
     from jade_coat.app.window import Window
 
     told = preferences.mend()
-    window = Window(Session(client))
+    session = Session(client)
+    left = open_early(session, folder) if folder is not None else None
+    window = Window(session)
     mishaps.told.connect(window.tell_mishap)
     if told:
         window.tell("Settings were reset", told, problem=True)
     window.show()
-    if folder is not None:
-        QTimer.singleShot(0, lambda: window.open_folder(folder))
+    if left is not None:
+        QTimer.singleShot(0, lambda: left(window))
     QTimer.singleShot(0, lambda: offer_recovery(window))
     signal.signal(signal.SIGINT, lambda *_: window.close())
     wake = QTimer()
@@ -89,6 +97,19 @@ def start(folder: Path | None) -> int:
         sys.stderr.flush()
         os._exit(code)
     return code
+
+
+def open_early(session: Session, folder: Path) -> Callable[[Window], object]:
+    """Open a project before there is a window, which is then built for it at once; what is left for the window."""
+    from jade_coat.files.project_folder import BadProject
+
+    session.hold_back()
+    try:
+        problems = session.open(folder)
+    except BadProject:
+        return lambda window: window.open_folder(folder)  # which tells why
+    session.draw_ahead()
+    return lambda window: window.tell_missing(problems)
 
 
 def offer_recovery(window: Window) -> None:

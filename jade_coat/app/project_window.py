@@ -66,9 +66,13 @@ class ProjectWindow(QMainWindow):
         except BadProject as error:
             self._tell("The project cannot be opened", [str(error)])
             return False
+        self.tell_missing(problems)
+        return True
+
+    def tell_missing(self, problems: list[str]) -> None:
+        """Tell what is missing in a project that was opened; nothing for none."""
         if problems:
             self._tell("The project is open, but parts are missing", problems)
-        return True
 
     def take_over(self, leftover: Leftover) -> bool:
         """Take over the work of a session that died; whether that worked."""

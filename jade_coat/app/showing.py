@@ -5,6 +5,7 @@ from __future__ import annotations
 from functools import partial
 from typing import Any
 
+import numpy as np
 from PyQt6 import sip
 from PyQt6.QtCore import QElapsedTimer, QSocketNotifier, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
@@ -16,11 +17,15 @@ from jade_coat.maps.images import linear_radiance
 from jade_coat.material.material import plain_id
 from jade_coat.stage.desk import Camera
 from jade_coat.stage.project import Project
+from jade_coat.view.camera import eye_of
 from jade_coat.view.client import Picture, RenderClient
 from jade_coat.view.environment import SKIES, Environment, from_lat_long
-from jade_coat.view.link import StageLink
+from jade_coat.view.link import STAGE, StageLink
 
 PLAY_MS = 40
+HELD_BACK_MS = 1500
+"""How long maps wait for the first picture at the most."""
+AHEAD = "ahead"
 
 
 class Showing(Background):
@@ -55,6 +60,19 @@ class Showing(Background):
         self._playing.setInterval(PLAY_MS)
         self._playing.timeout.connect(self._tick)
         self._clock = QElapsedTimer()
+        self._held_back = QTimer(self)
+        self._held_back.setSingleShot(True)
+        self._held_back.setInterval(HELD_BACK_MS)
+        self._held_back.timeout.connect(self._load_textures)
+
+    def hold_back(self) -> None:
+        """Let maps wait until a picture is there to be seen: until then, reading them would only delay it."""
+        self._held_back.start()
+
+    def draw_ahead(self) -> None:
+        """Have the stage's programs made by a small picture that nobody sees, while a window is being built."""
+        eye = eye_of(self.camera.position(), np.array(self.camera.target), self.camera.field_of_view, 1.0)
+        self.client.request(AHEAD, scene=STAGE, eye=eye, width=16, height=16)
 
     @property
     def project(self) -> Project:
@@ -88,6 +106,12 @@ class Showing(Background):
         self._notifier.activated.connect(lambda: self.client.poll())
 
     def _on_picture(self, picture: Picture) -> None:
+        if picture.stream == AHEAD:
+            self.client.forget_stream(AHEAD)
+            return
+        if self._held_back.isActive():
+            self._held_back.stop()
+            QTimer.singleShot(0, self._load_textures)
         height, width = picture.pixels.shape[:2]
         image = QImage(picture.pixels.tobytes(), width, height, width * 4, QImage.Format.Format_RGBA8888)
         self.picture.emit(picture, image.copy())
@@ -101,6 +125,8 @@ class Showing(Background):
         self.fault.emit(material, reason)
 
     def _load_textures(self) -> None:
+        if self._held_back.isActive():
+            return
         for map_set in self.link.unsent_sets(self.project):
             if map_set not in self._loading:
                 self._loading.add(map_set)

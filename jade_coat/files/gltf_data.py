@@ -20,6 +20,9 @@ TYPES = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: n
 COUNTS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT4": 16}
 MAX_BYTES = 2**30
 """What all buffers of a file, and all arrays read from it, may take together."""
+OURS, BAKED = "jade_coat", "baked"
+"""The key of our own extras: on a mesh, that UV set 0 is for baked maps, or where its motion lies; on a material, the
+slot it was made for."""
 AGAIN = "Export it again from the program it came from."
 COMPRESSED = ("KHR_draco_mesh_compression", "EXT_meshopt_compression", "KHR_meshopt_compression")
 UNDERSTOOD = ("KHR_mesh_quantization", "EXT_mesh_gpu_instancing", "KHR_lights_punctual", "KHR_xmp_json_ld")

@@ -9,10 +9,9 @@ from typing import Any
 
 import numpy as np
 
-from jade_coat.files.gltf_data import AGAIN, GltfData
+from jade_coat.files.gltf_data import AGAIN, BAKED, OURS, GltfData
 from jade_coat.files.gltf_motion import MotionReader, PartMotion, local_matrix, matrices
 from jade_coat.files.gltf_parts import _drop_what_is_no_paint, _joined, _owners, _Part
-from jade_coat.files.gltf_writer import BAKED, OURS
 from jade_coat.mesh.data import FULL, BadMesh, MeshData
 from jade_coat.mesh.motion import BadMotion, Motion
 from jade_coat.program.types import Array

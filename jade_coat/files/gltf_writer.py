@@ -9,12 +9,11 @@ import numpy as np
 import pygltflib as g
 
 from jade_coat import __version__
+from jade_coat.files.gltf_data import BAKED, OURS
 from jade_coat.mesh.data import FULL, MeshData
 from jade_coat.program.types import Array
 from jade_coat.stage.project import Prop
 
-OURS, BAKED = "jade_coat", "baked"
-"""The key of our own extras: on a mesh, that UV set 0 is for baked maps; on a material, the slot it was made for."""
 UNLIT = "KHR_materials_unlit"
 GLOW = "KHR_materials_emissive_strength"
 _FLOAT, _USHORT, _UBYTE, _UINT = 5126, 5123, 5121, 5125

@@ -9,7 +9,6 @@ from pathlib import Path
 
 from jade_coat.files.assets import Assets
 from jade_coat.files.gltf_reader import read_gltf
-from jade_coat.files.gltf_writer import mesh_glb
 from jade_coat.files.pack_cache import packed
 from jade_coat.formats import named
 from jade_coat.maps.images import PICTURES, is_image_name, read_image
@@ -70,11 +69,11 @@ class Library:
         """The file of a mesh that is still in memory, made again; None for one that was never read."""
         with self._lock:
             found = self._meshes.get(asset.asset)
-        return mesh_glb(found, asset.name) if found is not None else None
+        return _mesh_glb(found, asset.name) if found is not None else None
 
     def add_mesh(self, mesh: MeshData, name: str, taken: set[str]) -> MeshAsset:
         """Store a mesh; returns the asset to add to the project."""
-        asset = self.assets.put("meshes", "mesh.glb", mesh_glb(mesh, name))
+        asset = self.assets.put("meshes", "mesh.glb", _mesh_glb(mesh, name))
         with self._lock:
             self._meshes[asset] = mesh
         slots = tuple(s.name for s in mesh.slots)
@@ -128,6 +127,12 @@ class Library:
         picture = read_image(data, path.name)
         guesses = fitted(path.name, guess(path.name), picture) or [Guess(role=Role.BASE_COLOR)]
         return map_files(path.name, self.assets.put("maps", path.name, data), guesses, str(path))
+
+
+def _mesh_glb(mesh: MeshData, name: str) -> bytes:
+    from jade_coat.files.gltf_writer import mesh_glb  # its library takes a while, which a start need not wait for
+
+    return mesh_glb(mesh, name)
 
 
 @dataclass

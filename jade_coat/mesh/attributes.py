@@ -101,6 +101,8 @@ STREAMS: dict[str, Stream] = {
     )
 }
 """All vertex buffers, by name."""
+COLOR_STREAMS = tuple(f"color{i}" for i in range(MAX_COLOR_SETS))
+"""Those that a prop's own paint can stand in for."""
 
 
 def _world(at: Placed) -> Array:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import multiprocessing
 import queue
 import threading
 import time
@@ -17,8 +16,8 @@ from jade_coat.program.types import Array
 from jade_coat.view import answers
 from jade_coat.view import messages as m
 from jade_coat.view.given import Given
-from jade_coat.view.process import run
 from jade_coat.view.shared import Handle, Shared
+from jade_coat.view.spawn import Started, start_process
 
 CLOSE_SECONDS = 0.7
 MAX_DEATHS = 5
@@ -56,7 +55,8 @@ class RenderClient(Given):
     from there; the state is "" while all is well.
     """
 
-    def __init__(self) -> None:
+    def __init__(self, started: Started | None = None) -> None:
+        """`started` may be a process that was started earlier, to save time."""
         super().__init__()
         self.on_picture: Callable[[Picture], None] = lambda picture: None
         self.on_fault: Callable[[str, str], None] = lambda material, reason: None
@@ -73,16 +73,13 @@ class RenderClient(Given):
         """Why no process runs until `start_again` is called; empty while one does."""
         self._refusal = ""
         self._process: Any = None
-        self._start()
+        self._start(started)
 
     # The process
 
-    def _start(self) -> None:
-        context = multiprocessing.get_context("spawn")
-        self._connection, theirs = context.Pipe()
-        self._process = context.Process(target=run, args=(theirs,), name="jade-coat-view", daemon=True)
-        self._process.start()
-        theirs.close()
+    def _start(self, started: Started | None = None) -> None:
+        started = started or start_process()
+        self._process, self._connection = started.process, started.connection
         self._outbox: queue.SimpleQueue[Any] = queue.SimpleQueue()
         threading.Thread(target=_sender, args=(self._connection, self._outbox), daemon=True).start()
 

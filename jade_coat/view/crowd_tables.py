@@ -1,4 +1,4 @@
-"""What pixels read of a crowd: its instances, and the vertices of its mesh, as textures of floats."""
+"""What pixels read of a crowd as textures: its instances, and the vertices of its mesh with their paint."""
 
 from __future__ import annotations
 
@@ -21,6 +21,8 @@ A_ROW = WIDE // MEMBER
 """Instances a row."""
 TRIANGLES = 1 << 22
 """So many triangles a mesh can have: their numbers are worked with as floats."""
+MOST_BYTES = 160 << 20
+"""A mesh that would take more as a table is drawn triangle by triangle."""
 
 
 @dataclass(frozen=True)
@@ -41,7 +43,8 @@ def corner_table(context: Any, streams: Mapping[str, Any], indices: Any) -> Corn
     arrays = {name: _read(buffer, STREAMS[name].format) for name, buffer in streams.items()}
     corners = np.frombuffer(indices.read(), np.uint32).reshape(-1, 3)
     count = len(arrays["position"])
-    if count >= 1 << 24 or len(corners) > TRIANGLES:  # what floats can count
+    too_many = count >= 1 << 24 or len(corners) > TRIANGLES  # more than floats can count
+    if too_many or (count * len(arrays) + len(corners)) * 16 > MOST_BYTES:
         return None
     vertices = np.zeros((count, len(arrays), 4), np.float32)
     for k, array in enumerate(arrays.values()):
@@ -108,3 +111,24 @@ def _table(context: Any, texels: Array, width: int) -> Any:
     made = context.texture((width, rows), 4, data.tobytes(), dtype="f4")
     made.filter = (moderngl.NEAREST, moderngl.NEAREST)
     return made
+
+
+def paint_table(context: Any, values: Array, sets: int) -> Any:
+    """A prop's own paint `(n, 4 a colour set) uint16`, a texel for each set of each vertex."""
+    count = max(-(-len(values) * sets // WIDE), 1) * WIDE
+    data = np.zeros((count, 4), np.uint16)
+    data[: len(values) * sets] = values.reshape(-1, 4)
+    made = context.texture((WIDE, count // WIDE), 4, data.tobytes(), dtype="u2")
+    made.filter = (moderngl.NEAREST, moderngl.NEAREST)
+    return made
+
+
+def write_paint(table: Any, start: int, values: Array, sets: int) -> None:
+    """Write a run of vertices of a paint table anew."""
+    texels, at = np.ascontiguousarray(values, np.uint16).reshape(-1, 4), start * sets
+    while len(texels):
+        column, row = at % WIDE, at // WIDE
+        rows = len(texels) // WIDE if column == 0 else 0  # whole rows at once
+        count = rows * WIDE or min(WIDE - column, len(texels))
+        table.write(texels[:count].tobytes(), viewport=(column, row, min(count, WIDE), max(rows, 1)))
+        texels, at = texels[count:], at + count

@@ -17,7 +17,7 @@ from jade_coat.mesh.motion import Motion
 from jade_coat.program.samplers import Kind
 from jade_coat.program.types import Array
 from jade_coat.program.value import TextureRef
-from jade_coat.view.crowd_tables import CornerTable, closed, corner_table
+from jade_coat.view.crowd_tables import CornerTable, closed, corner_table, paint_table, write_paint
 from jade_coat.view.gl_texture import RGBA8, RGBA16, GlCalls, GlTexture
 
 
@@ -31,6 +31,8 @@ class GpuMesh:
     bounds: Array
     middles: tuple[Array, Array] | None = None
     corners: CornerTable | None = None
+    too_large: bool = False
+    """Whether the vertices are too many for pixels to read them."""
     motion: Motion | None = None
     rest: dict[str, Array] = field(default_factory=dict)
     """The streams of a mesh that moves as they are at rest."""
@@ -38,8 +40,9 @@ class GpuMesh:
 
     def corner_table(self, context: Any) -> CornerTable | None:
         """The vertices as pixels read them, made when first asked for; None for a mesh of too many."""
-        if self.corners is None:
+        if self.corners is None and not self.too_large:
             self.corners = corner_table(context, self.streams, self.indices)
+            self.too_large = self.corners is None
         return self.corners
 
     def triangle_middles(self, read: Callable[[Any, type[np.generic]], Array]) -> tuple[Array, Array]:
@@ -72,12 +75,32 @@ class GpuMesh:
             self.corners.texture.release()
 
 
-@dataclass(frozen=True)
+@dataclass
 class OwnPaint:
     """A prop's own vertex paint: the colour sets of each vertex side by side."""
 
     buffer: Any
     sets: int
+    _table: Any = None
+
+    def table(self, context: Any) -> Any:
+        """The same as pixels read it, made when first asked for."""
+        if self._table is None:
+            values = np.frombuffer(self.buffer.read(), np.uint16).reshape(-1, 4 * self.sets)
+            self._table = paint_table(context, values, self.sets)
+        return self._table
+
+    def write(self, start: int, values: Array) -> None:
+        """Put other paint on a run of vertices."""
+        self.buffer.write(np.ascontiguousarray(values, np.uint16).tobytes(), offset=start * 8 * self.sets)
+        if self._table is not None:
+            write_paint(self._table, start, values, self.sets)
+
+    def release(self) -> None:
+        """Free it."""
+        self.buffer.release()
+        if self._table is not None:
+            self._table.release()
 
 
 @dataclass(frozen=True)
@@ -215,7 +238,7 @@ class GpuAssets:
         data, sets = np.ascontiguousarray(values, np.uint16).tobytes(), values.shape[1] // 4
         old = self.paint.get(prop)
         if old is not None and old.buffer.size == len(data) and old.sets == sets:
-            old.buffer.write(data)
+            old.write(0, values)
             return
         self._forget_paint(prop)
         self.paint[prop] = OwnPaint(self._context.buffer(data, dynamic=True), sets)
@@ -225,14 +248,13 @@ class GpuAssets:
         old = self.paint.pop(prop, None)
         if old is not None:
             self.replaced.append(prop)
-            old.buffer.release()
+            old.release()
 
     def patch_paint(self, prop: str, start: int, values: Array) -> None:
         """Replace a run of a prop's paint; nothing happens for a prop without any."""
         if prop in self.paint:
             self.patches += 1
-            own = self.paint[prop]
-            own.buffer.write(np.ascontiguousarray(values, np.uint16).tobytes(), offset=start * 8 * own.sets)
+            self.paint[prop].write(start, values)
 
     def put_map(self, prop: str, values: Array) -> None:
         """Take a prop's painted map, `(side, side, 4) uint8` or `uint16`."""

@@ -32,7 +32,7 @@ VIEW_OUTPUTS = tuple(stored(a.name, COVERED.get(a.name, {})) for a in ATTACHMENT
 """What the first attachments of the G-buffer hold."""
 
 
-KEPT = 192
+KEPT = 320
 """How many structures of materials a shop keeps."""
 
 
@@ -40,8 +40,8 @@ ROOM = PROMISED - 1
 """Samplers for textures: the table of rows takes one of those that are promised."""
 LIGHT_SAMPLERS = 3
 """Samplers of `light.glsl`: the shadow, the reflections and the split sum."""
-CROWD_SAMPLERS = 3
-"""Samplers of `crowd.glsl`: what was sighted, the instances and the vertices."""
+CROWD_SAMPLERS = 4
+"""Samplers of `crowd.glsl`: what was sighted, the instances, the vertices and their paint."""
 KindOf = Callable[[TextureRef], Kind | None]
 
 

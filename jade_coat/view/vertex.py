@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from jade_coat.mesh.attributes import STREAMS, attributes_of, mesh_number_type, streams_of
+from jade_coat.mesh.attributes import COLOR_STREAMS, STREAMS, attributes_of, mesh_number_type, streams_of
 from jade_coat.program.glsl_backend import GlslProgram, vertex_name
 from jade_coat.view.context import HEADER, shader
 
@@ -90,9 +90,16 @@ def crowd_head(glsl: GlslProgram) -> str:
         "mat4 in_matrix;\nint in_row;\nfloat in_seed;\nvec4 clip;",
         *(f"vec4 {name};" for name in glsl.varying_names),
         "void corner(int vertex) {",
-        *(f"in_{s} = {STREAMS[s].kind}(stream(vertex, at_{s}));" for s in part.streams), *part.statements,
+        *(f"in_{s} = {_from_table(s)};" for s in part.streams), *part.statements,
         "clip = view_projection * world;", "}",
     ])  # fmt: skip
+
+
+def _from_table(name: str) -> str:
+    """GLSL that reads a stream of a vertex from the tables of a crowd."""
+    if name in COLOR_STREAMS:
+        return f"painted(vertex, {COLOR_STREAMS.index(name)}, at_{name})"
+    return f"{STREAMS[name].kind}(stream(vertex, at_{name}))"
 
 
 def crowd_prologue(glsl: GlslProgram) -> str:

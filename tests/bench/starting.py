@@ -17,14 +17,17 @@ import os, sys, time
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 from pathlib import Path
 def main():
+    from jade_coat.view.spawn import start_process
+    started = start_process()
     from PyQt6.QtCore import QTimer
     from jade_coat.view.client import RenderClient
-    client = RenderClient()
-    from jade_coat.app.main import make_application
+    client = RenderClient(started)
+    from jade_coat.app.main import make_application, open_early
     app = make_application()
     from jade_coat.app.session import Session
     from jade_coat.app.window import Window
     session = Session(client)
+    left = open_early(session, Path(sys.argv[1]))
     window = Window(session)
     window.show()
     wanted, opened = {}, []
@@ -44,8 +47,8 @@ def main():
     def done():
         window.close()
         app.quit()
-    window.open_folder(Path(sys.argv[1]))
-    wanted["picture"] = window.view.generation  # not the empty stage that was shown until now
+    left(window)
+    wanted["picture"] = window.view.generation
     opened.append(1)
     app.exec()
 if __name__ == "__main__":

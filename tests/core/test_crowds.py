@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -10,12 +12,12 @@ from jade_coat.material.kinds import KINDS
 from jade_coat.material.material import Coat, Material, field_values, layout
 from jade_coat.material.placing import HeightMove
 from jade_coat.material.surface import NoMaps, Surface
+from jade_coat.material.where import PaintTerm
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import MeshData
 from jade_coat.stage.desk import Camera
 from jade_coat.stage.draws import Draw, DrawPatch, Scene, ScenePatch
 from jade_coat.stage.scene import build_scene
-from jade_coat.view import culling
 from jade_coat.view.crowd_tables import A_ROW, closed
 from jade_coat.view.passes import crowd
 from tests.core.test_kinds import CUT_SET, cut_texture
@@ -28,11 +30,10 @@ WIDTH, HEIGHT = 200, 120
 def pictures(renderer, monkeypatch, scene: str, eye, looks: tuple[str, ...]) -> tuple[np.ndarray, np.ndarray]:
     """The looks of a scene drawn as crowds wherever it is possible, and drawn one by one."""
     found = []
-    monkeypatch.setattr(crowd, "PIXELS_A_TRIANGLE", 10**9)
-    for fewest in (1, 10**9):
-        monkeypatch.setattr(crowd, "FEWEST", fewest)
+    for fewest in (0, 10**9):
+        monkeypatch.setattr(crowd, "FEWEST_TRIANGLES", fewest)
         found.append(renderer.picture(scene, eye, WIDTH, HEIGHT, looks).astype(int))
-        assert (renderer.filling[1].drawn > 0) == (fewest == 1)
+        assert (renderer.filling[1].drawn > 0) == (fewest == 0)
     assert not renderer.faults
     return found[0], found[1]
 
@@ -126,14 +127,42 @@ def test_a_mesh_without_a_border_is_closed(mesh: MeshData, expected: bool) -> No
     assert not closed(mesh.positions, mesh.triangles[1:])
 
 
-def test_a_draw_of_few_or_large_triangles_is_no_crowd(renderer) -> None:
+def test_whether_a_draw_is_a_crowd_follows_from_its_triangles_alone(renderer) -> None:
+    """Not from the picture's size or the camera: nothing is compiled when something moves."""
     material = Material(id="few", name="Few", coats=(Coat(id="c", name="C", surface=Surface()),))
-    for count, distance, expected in ((culling.FEWEST - 1, 9.0, 0), (culling.FEWEST, 9.0, 1)):
-        crowd_of(renderer, material, shapes.ball(0.3, 24), strewn(count, 2.0))
-        renderer.picture("crowd", eye_for(Camera(target=(0, 0, 0), distance=distance), WIDTH, HEIGHT), WIDTH, HEIGHT)
-        assert renderer.filling[1].drawn == expected
-    crowd_of(renderer, material, shapes.box(0.1, 0.1, 0.1), strewn(culling.FEWEST, 2.0))
-    big = (1600, 1000)
-    renderer.picture("crowd", eye_for(Camera(target=(0, 0, 0), distance=9.0), *big), *big, stream="big")
-    assert renderer.filling[1].drawn == 0
-    renderer.drop_streams(("big",))
+    mesh = shapes.ball(0.3, 24)
+    enough = -(-crowd.FEWEST_TRIANGLES // len(mesh.triangles))
+    for count, expected in ((enough - 1, 0), (enough, 1)):
+        crowd_of(renderer, material, mesh, strewn(count, 2.0))
+        before = None
+        for distance, size in ((9.0, (WIDTH, HEIGHT)), (2.0, (WIDTH, HEIGHT)), (9.0, (90, 60))):
+            renderer.picture("crowd", eye_for(Camera(target=(0, 0, 0), distance=distance), *size), *size)
+            assert renderer.filling[1].drawn == expected
+            assert before in (None, renderer.shop.compiles)
+            before = renderer.shop.compiles
+
+
+def test_a_prop_with_paint_of_its_own_shows_it_and_what_is_painted_over_it(renderer, monkeypatch) -> None:
+    """Runs that begin and end within the rows of the table, and some that span several."""
+    mesh, rng = shapes.ball(1.0, 96), np.random.default_rng(2)
+    term = PaintTerm(id="t", channel="R")
+    other = Coat(
+        id="o",
+        name="O",
+        surface=Surface(color=(0.1, 0.7, 0.2)),
+        where=(term, PaintTerm(id="u", channel="B", color_set=1, combine="max")),
+    )
+    material = Material(
+        id="own", name="Own", coats=(Coat(id="c", name="C", surface=Surface(color=(0.8, 0.2, 0.1))), other)
+    )
+    crowd_of(renderer, material, mesh, np.eye(4)[None])
+    renderer.scenes.get("crowd").scene.draws[0] = replace(renderer.scenes.get("crowd").scene.draws[0], paint="prop")
+    count = mesh.vertex_count
+    renderer.assets.put_paint("prop", rng.integers(0, 65536, (count, 8)).astype(np.uint16))
+    eye = eye_for(Camera(target=(0, 0, 0), distance=3.0), WIDTH, HEIGHT)
+    for start, length in ((0, 0), (10, 500), (700, 1), (512, 2048), (count - 300, 300)):
+        if length:
+            renderer.assets.patch_paint("prop", start, rng.integers(0, 2, (length, 8)).astype(np.uint16) * 65535)
+        one, direct = pictures(renderer, monkeypatch, "crowd", eye, ("lit", "coverage", "paint:R"))
+        assert np.ptp(direct) > 100
+        assert_alike(one, direct, 0.004)

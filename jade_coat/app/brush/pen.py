@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from functools import cache
 
 from PyQt6.QtCore import QEvent, QObject, QPointF, Qt
 from PyQt6.QtGui import QInputDevice, QMouseEvent, QPointingDevice, QTabletEvent
@@ -14,10 +15,13 @@ LEAST = 0.12
 STEADY = 0.35
 """How quickly the pressure follows the hand."""
 
-_PEN = QPointingDevice(
-    "Simulated pen", 4711, QInputDevice.DeviceType.Stylus, QPointingDevice.PointerType.Pen,
-    QInputDevice.Capability.Position | QInputDevice.Capability.Pressure, 1, 2,
-)  # fmt: skip
+
+@cache
+def _pen() -> QPointingDevice:
+    return QPointingDevice(
+        "Simulated pen", 4711, QInputDevice.DeviceType.Stylus, QPointingDevice.PointerType.Pen,
+        QInputDevice.Capability.Position | QInputDevice.Capability.Pressure, 1, 2,
+    )  # fmt: skip
 
 
 def tablet_event(
@@ -29,7 +33,7 @@ def tablet_event(
     held = Qt.MouseButton.LeftButton if down else Qt.MouseButton.NoButton
     changed = Qt.MouseButton.NoButton if kind == QEvent.Type.TabletMove else Qt.MouseButton.LeftButton
     place = target.mapToGlobal(at)
-    return QTabletEvent(kind, _PEN, at, place, pressure, 0, 0, 0.0, 0.0, 0.0, modifiers, changed, held)
+    return QTabletEvent(kind, _pen(), at, place, pressure, 0, 0, 0.0, 0.0, 0.0, modifiers, changed, held)
 
 
 def draw(target: QWidget, way: Iterable[tuple[float, float, float]]) -> None:

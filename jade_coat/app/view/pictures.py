@@ -92,7 +92,7 @@ class Pictures(QWidget):
         self._part_size: tuple[int, int] | None = None
         self._fine = False
         self._kept = False
-        self._milliseconds_a_pixel = 2e-4
+        self._milliseconds_a_pixel = 1e-3  # until pictures tell: the first is coarse, and soon there
         self._state = ""
         self.live_paint: Callable[[str], Callable[[Array], Array] | None] = lambda prop: None
         """What a stroke under way has made of a prop's vertex paint, by vertex; None between strokes."""

@@ -1,4 +1,4 @@
-"""Draws crowds, instances of many small triangles: sights at each pixel which is seen, then works out that pixel alone.
+"""Draws crowds, many small triangles: sights at each pixel which is seen, then works out that pixel alone.
 
 Drawn one by one, small triangles cost far more than the pixels they cover, since the hardware works on blocks of
 pixels. Burns & Hunt 2013, The Visibility Buffer (JCGT 2/2).
@@ -17,7 +17,7 @@ from jade_coat.mesh.attributes import held_stream
 from jade_coat.stage.draws import Draw
 from jade_coat.view.context import HEADER, shader
 from jade_coat.view.crowd_tables import CornerTable
-from jade_coat.view.culling import FEWEST, reach_in, seen_instances
+from jade_coat.view.culling import reach_in, seen_instances
 from jade_coat.view.drawing import Drawer, depth_tested, set_uniform
 from jade_coat.view.frame import Frame
 from jade_coat.view.gpu_assets import GpuMesh
@@ -25,8 +25,9 @@ from jade_coat.view.gpu_scenes import Seen
 from jade_coat.view.programs import Compiled
 from jade_coat.view.vertex import SEE, SIGHT, VertexPart, vertex_source
 
-PIXELS_A_TRIANGLE = 64
-"""Where a picture has more pixels for each triangle drawn, a draw is no crowd."""
+FEWEST_TRIANGLES = 6000
+"""A draw of fewer is no crowd. Neither the camera nor the picture's size counts: a draw that was now one and now not
+would need its other program compiled when something moves."""
 MOST = 255
 """How many draws of a picture can be crowds; those beyond are drawn one by one."""
 
@@ -94,12 +95,12 @@ class CrowdPass:
         """A draw as a crowd, where it is worth it and can be one."""
         assets = self._drawer.assets
         mesh = assets.meshes.get(draw.mesh)
-        if mesh is None or len(draw.rows) < FEWEST or draw.paint in assets.paint or index in frame.blends:
+        few = draw.count * len(draw.rows) < max(FEWEST_TRIANGLES, 1)
+        if mesh is None or few or index in frame.blends:
             return None
         reach = reach_in(frame.scene.scene, assets.material(draw.material))
         seen = seen_instances(self._drawer.context, frame.scene, index, mesh.bounds, frame.eye, reach)
-        width, height = frame.buffers.size
-        if seen.count * draw.count * PIXELS_A_TRIANGLE < width * height:
+        if not seen.count:
             return None
         corners = mesh.corner_table(self._drawer.context)
         compiled = self._drawer.compiled(draw, self._program(frame), in_earnest=False)
@@ -139,7 +140,10 @@ class CrowdPass:
         draw, drawer, program, corners = crowd.draw, self._drawer, crowd.compiled.program, crowd.corners
         drawer.bind(crowd.compiled, frame.scene, draw, crowd.mesh, frame.eye.position, frame.sample)
         members = frame.scene.crowd(drawer.context, crowd.index)
-        tables = {"sighted": frame.buffers.sighted, "crowd": members, "corners": corners.texture}
+        own = drawer.assets.paint.get(draw.paint)
+        tables = {"sighted": frame.buffers.sighted, "crowd": members, "corners": corners.texture,
+                  "paint": own.table(drawer.context) if own is not None else frame.buffers.sighted}  # fmt: skip
+        set_uniform(program, "paint_sets", own.sets if own is not None else 0)
         for unit, (name, texture) in enumerate(tables.items(), len(crowd.compiled.glsl.samplers) + 1):
             texture.use(unit)
             set_uniform(program, name, unit)
