@@ -61,9 +61,16 @@ class Buffers:
     projection: Array = field(default_factory=lambda: np.eye(4))
     """The projection they were drawn by, shifted by the part of a pixel of their sample."""
 
+    def box_of(self, part: tuple[float, float, float, float]) -> tuple[int, int, int, int]:
+        """The pixels (left, bottom, width, height) of a part (left, top, right, bottom; 0 to 1), and some around it."""
+        width, height = self.size
+        x0, x1 = (min(max(round(x * width) + d, 0), width) for x, d in ((part[0], -2), (part[2], 2)))
+        y0, y1 = (min(max(round((1 - y) * height) + d, 0), height) for y, d in ((part[3], -2), (part[1], 2)))
+        return (x0, y0, max(x1 - x0, 1), max(y1 - y0, 1))
+
     def limit(self, box: tuple[int, int, int, int] | None) -> None:
         """Let only a box of pixels (left, bottom, width, height) be composed, or all again."""
-        for target in (self.summing, self.output, self.lighting, self.over_light):
+        for target in (self.summing, self.output, self.lighting, self.over_light, self.masking):
             target.scissor = box
 
     def release(self) -> None:

@@ -64,25 +64,32 @@ class CrowdPass:
         )
 
     def draw(self, frame: Frame) -> None:
-        """Sight all of them, so that of each pixel only what is seen there is worked out."""
-        frame.crowds = ()
-        crowds = self._found(frame) if frame.part is None else []
-        self.drawn = len(crowds)
-        if not crowds:
+        """Sight all of them, so that of each pixel only what is seen there is worked out.
+
+        Of a part, what was sighted before still holds: its pixels alone are worked out again.
+        """
+        buffers, part = frame.buffers, frame.part
+        crowds = self._found(frame)
+        self.drawn, frame.crowds = len(crowds), tuple(c.index for c in crowds)
+        again = [c for c in crowds if part is None or c.draw.paint == part.prop]
+        if not again:
             return
-        frame.buffers.sighting.use()
-        frame.buffers.sighting.clear(0, 0, 0, 0, depth=1.0)  # whole numbers, but their 0 is the 0 of floats
-        depth_tested(self._drawer.context)
-        for crowd in crowds:
-            self._sight(frame, crowd)
+        if part is None:
+            buffers.sighting.use()
+            buffers.sighting.clear(0, 0, 0, 0, depth=1.0)  # whole numbers, but their 0 is the 0 of floats
+            depth_tested(self._drawer.context)
+            for crowd in crowds:
+                self._sight(frame, crowd)
+        box = buffers.box_of(part.box) if part is not None else None
+        buffers.masking.scissor = buffers.masked.scissor = box
         self._lay_mask(frame)
-        frame.buffers.masked.use()
+        buffers.masked.use()
         depth_tested(self._drawer.context, "==")
-        for crowd in crowds:
+        for crowd in again:
             self._work_out(frame, crowd)
+        buffers.masking.scissor = buffers.masked.scissor = None
         self._drawer.context.depth_func = "<"
-        frame.buffers.gbuffer.use()
-        frame.crowds = tuple(c.index for c in crowds)
+        buffers.gbuffer.use()
 
     def _found(self, frame: Frame) -> list[_Crowd]:
         found: list[_Crowd] = []

@@ -44,13 +44,10 @@ class SurfacePass:
         depth_tested(self._drawer.context, "<=")
         for i, draw in enumerate(frame.scene.scene.draws):
             inside = (part.numbers >= draw.start) & (part.numbers < draw.start + draw.count)
-            if draw.paint == part.prop and inside.any():
+            if draw.paint == part.prop and inside.any() and i not in frame.crowds:
                 self._drawer.some_of_surface(frame, i, part.corners[inside])
         self._drawer.context.depth_func = "<"
-        width, height = frame.buffers.size
-        x0, x1 = (min(max(round(x * width) + d, 0), width) for x, d in ((part.box[0], -2), (part.box[2], 2)))
-        y0, y1 = (min(max(round((1 - y) * height) + d, 0), height) for y, d in ((part.box[3], -2), (part.box[1], 2)))
-        frame.buffers.limit((x0, y0, max(x1 - x0, 1), max(y1 - y0, 1)))
+        frame.buffers.limit(frame.buffers.box_of(part.box))
 
     def _distance(self, draw: Draw, frame: Frame) -> float:
         mesh = self._drawer.assets.meshes.get(draw.mesh)
