@@ -108,6 +108,7 @@ class Showing(Background):
     def _on_picture(self, picture: Picture) -> None:
         if picture.stream == AHEAD:
             self.client.forget_stream(AHEAD)
+            self._held_back.start(60)
             return
         if self._held_back.isActive():
             self._held_back.stop()

@@ -93,7 +93,7 @@ def bench_start(folder: Path) -> list[dict]:
         "floor: a Python that imports Qt, NumPy, SciPy, OpenCV and pydantic, shows a label and clears one OpenGL frame"
     )
     return [
-        entry("start to first picture", statistics.median(firsts[1:]), "ms", floor, 2.5, note),
+        entry("start to first picture", statistics.median(firsts[1:]), "ms", floor, 1.6, note),
         entry(
             "start to textured picture",
             statistics.median(fulls[1:]),
