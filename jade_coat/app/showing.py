@@ -25,6 +25,8 @@ from jade_coat.view.link import STAGE, StageLink
 PLAY_MS = 40
 HELD_BACK_MS = 1500
 """How long maps wait for the first picture at the most."""
+AFTER_AHEAD_MS = 60
+"""How long they wait once its programs are made."""
 AHEAD = "ahead"
 
 
@@ -108,7 +110,7 @@ class Showing(Background):
     def _on_picture(self, picture: Picture) -> None:
         if picture.stream == AHEAD:
             self.client.forget_stream(AHEAD)
-            self._held_back.start(60)
+            self._held_back.start(AFTER_AHEAD_MS)
             return
         if self._held_back.isActive():
             self._held_back.stop()

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from jade_coat.files.gltf_data import GltfData
-from jade_coat.mesh.motion import HELD, Clip, Motion, held_most
+from jade_coat.mesh.motion import HELD, Clip, Motion, held_most, unit
 from jade_coat.program.types import Array
 from jade_coat.stage.naming import free_name
 
@@ -60,7 +60,7 @@ class _Channel:
         square, cube = t**2, t**3
         found = (2 * cube - 3 * square + 1) * value[low] + (cube - 2 * square + t) * step * outward[low]
         found += (-2 * cube + 3 * square) * value[high] + (cube - square) * step * inward[high]
-        return _unit(found) if self.path == "rotation" else np.asarray(found)
+        return unit(found) if self.path == "rotation" else np.asarray(found)
 
 
 class MotionReader:
@@ -223,7 +223,7 @@ class MotionReader:
     def _channel(self, sampler: Any, node: int, path: str) -> _Channel:
         data, way = self.data, str(sampler.get("interpolation", "LINEAR"))
         times = data.accessor(sampler["input"], (1,))[:, 0].astype(np.float64)
-        values = _shares(data.accessor(sampler["output"]))
+        values = as_shares(data.accessor(sampler["output"]))
         if not len(times) or not np.isfinite(times).all() or (np.diff(times) < 0).any() or times[0] < 0:
             raise data.bad("the times of an animation do not rise")
         if not np.isfinite(values).all():
@@ -260,7 +260,7 @@ def matrices(translation: Array, rotation: Array, scale: Array) -> Array:
     return made
 
 
-def _shares(values: Array) -> Array:
+def as_shares(values: Array) -> Array:
     """Numbers that may be stored as whole ones (glTF 2.0, 3.11)."""
     if values.dtype == np.float32:
         return values.astype(np.float64)
@@ -269,7 +269,7 @@ def _shares(values: Array) -> Array:
 
 def _slerp(a: Array, b: Array, share: Array) -> Array:
     """Between unit quaternions `(n, 4)` the short way round (Shoemake 1985)."""
-    a, b = _unit(a), _unit(b)
+    a, b = unit(a), unit(b)
     cosine = (a * b).sum(axis=1, keepdims=True)
     b, cosine = np.where(cosine < 0, -b, b), np.abs(cosine)
     angle = np.arccos(np.minimum(cosine, 1.0))
@@ -278,11 +278,7 @@ def _slerp(a: Array, b: Array, share: Array) -> Array:
     safe = np.where(close, 1.0, sine)
     first = np.where(close, 1 - share, np.sin((1 - share) * angle) / safe)
     second = np.where(close, share, np.sin(share * angle) / safe)
-    return _unit(first * a + second * b)
-
-
-def _unit(values: Array) -> Array:
-    return np.asarray(values / np.maximum(np.linalg.norm(values, axis=1, keepdims=True), 1e-20))
+    return unit(first * a + second * b)
 
 
 def _all_from(joint: int, count: int) -> tuple[Array, Array]:

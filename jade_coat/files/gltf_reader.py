@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from jade_coat.files.gltf_data import AGAIN, BAKED, OURS, GltfData
-from jade_coat.files.gltf_motion import MotionReader, PartMotion, local_matrix, matrices
+from jade_coat.files.gltf_motion import MotionReader, PartMotion, as_shares, local_matrix, matrices
 from jade_coat.files.gltf_parts import _drop_what_is_no_paint, _joined, _owners, _Part
 from jade_coat.mesh.data import FULL, BadMesh, MeshData
 from jade_coat.mesh.motion import BadMotion, Motion
@@ -309,7 +309,7 @@ class _Reader:
         for i in range(8):
             if f"JOINTS_{i}" not in streams or f"WEIGHTS_{i}" not in streams:
                 break
-            at, weight = streams[f"JOINTS_{i}"].astype(np.int64), _shares(streams[f"WEIGHTS_{i}"])
+            at, weight = streams[f"JOINTS_{i}"].astype(np.int64), as_shares(streams[f"WEIGHTS_{i}"])
             if at.shape != weight.shape or (at.size and at.max() >= len(joints)):
                 raise data.bad("a vertex hangs from a joint that is not there")
             data.spend(total.nbytes)
@@ -349,13 +349,6 @@ def _wide(data: GltfData, values: Array, widths: tuple[int, ...]) -> Array:
     if values.shape[1] not in widths:
         raise data.bad(f"a vertex attribute has {values.shape[1]} components, expected {widths[-1]}")
     return values
-
-
-def _shares(values: Array) -> Array:
-    """Skin weights as shares, whatever whole-number type they are stored in."""
-    if values.dtype == np.float32:
-        return values.astype(float)
-    return values.astype(float) / np.iinfo(values.dtype).max
 
 
 def _color(values: Array) -> Array:

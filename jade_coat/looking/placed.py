@@ -10,6 +10,7 @@ import numpy as np
 from jade_coat.files.library import Library
 from jade_coat.looking.look_at import look_at
 from jade_coat.mesh.data import MeshData, Slot
+from jade_coat.mesh.motion import unit
 from jade_coat.mesh.picking import RayTarget
 from jade_coat.program.types import Array
 from jade_coat.stage.looks import material_of
@@ -64,8 +65,8 @@ def placed_mesh(project: Project, library: Library, prop: Prop, mesh: MeshData, 
             look = look_at(project, library, prop, slot.name, mesh, time)
             found = look.at_vertices(["placed_position", "placed_normal", "placed_tangent"])
             positions = _points(inverse, found["placed_position"].T)
-            normals = _unit(found["placed_normal"].T @ matrix[:3, :3])
-            along = _unit(found["placed_tangent"][:3].T @ inverse[:3, :3].T)
+            normals = unit(found["placed_normal"].T @ matrix[:3, :3])
+            along = unit(found["placed_tangent"][:3].T @ inverse[:3, :3].T)
             tangents = np.concatenate([along, tangents[:, 3:]], axis=1)
         parts.append((used, local.reshape(-1, 3), positions, normals, tangents))
     starts = np.cumsum([0, *(len(p[0]) for p in parts)])
@@ -87,7 +88,3 @@ def _runs(mesh: MeshData) -> tuple[Slot, ...]:
 
 def _points(matrix: Array, points: Array) -> Array:
     return np.asarray(points @ matrix[:3, :3].T + matrix[:3, 3])
-
-
-def _unit(vectors: Array) -> Array:
-    return np.asarray(vectors / np.maximum(np.linalg.norm(vectors, axis=1, keepdims=True), 1e-20))

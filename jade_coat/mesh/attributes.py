@@ -9,6 +9,7 @@ import numpy as np
 
 from jade_coat.mesh.curvature import curvature
 from jade_coat.mesh.data import FULL, MAX_COLOR_SETS, MAX_UV_SETS, MeshData
+from jade_coat.mesh.motion import unit
 from jade_coat.program.types import FLOAT, VEC2, VEC3, VEC4, Array, Type
 
 
@@ -112,21 +113,17 @@ def _world(at: Placed) -> Array:
 
 def _world_tangent(at: Placed) -> Array:
     tangents = at.mesh.tangents
-    return np.concatenate([_unit(tangents[:, :3] @ at.linear.T), tangents[:, 3:]], axis=1)
+    return np.concatenate([unit(tangents[:, :3] @ at.linear.T), tangents[:, 3:]], axis=1)
 
 
 def _world_normal(at: Placed) -> Array:
     """Normals by the inverse transpose: of a turn after sizes s along the axes, the same matrix after 1 / s²."""
     squared = (at.linear**2).sum(axis=0)
-    return _unit((at.mesh.normals / squared) @ at.linear.T)
+    return unit((at.mesh.normals / squared) @ at.linear.T)
 
 
 _STRETCH = f"vec3({', '.join(f'dot(MODEL[{i}].xyz, MODEL[{i}].xyz)' for i in range(3))})"
 """The squared sizes along the mesh's axes, of the matrix of an instance."""
-
-
-def _unit(vectors: Array) -> Array:
-    return np.asarray(vectors / np.maximum(np.linalg.norm(vectors, axis=1, keepdims=True), np.float32(1e-20)))
 
 
 def _colors(at: Placed, index: int) -> Array:

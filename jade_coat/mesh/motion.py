@@ -107,8 +107,8 @@ class Motion:
         turned = np.einsum("nij,nj->ni", _cofactors(linear), own)
         along = np.einsum("nij,nj->ni", linear, tangents[:, :3])
         along -= turned * ((along * turned).sum(axis=1) / np.maximum((turned**2).sum(axis=1), 1e-20))[:, None]
-        found = np.concatenate([_unit(along), tangents[:, 3:]], axis=1)
-        return positions.astype(np.float32), _unit(turned).astype(np.float32), found.astype(np.float32)
+        found = np.concatenate([unit(along), tangents[:, 3:]], axis=1)
+        return positions.astype(np.float32), unit(turned).astype(np.float32), found.astype(np.float32)
 
     def _blend(self, joints: Array) -> Array:
         """The matrix of each vertex `(n, 3, 4)`."""
@@ -234,5 +234,6 @@ def _cofactors(linear: Array) -> Array:
     return np.stack([np.cross(b, c), np.cross(c, a), np.cross(a, b)], axis=2)
 
 
-def _unit(vectors: Array) -> Array:
+def unit(vectors: Array) -> Array:
+    """Vectors `(n, k)` at length 1; those without length stay 0."""
     return np.asarray(vectors / np.maximum(np.linalg.norm(vectors, axis=1, keepdims=True), 1e-20))

@@ -10,6 +10,7 @@ import moderngl
 import numpy as np
 
 from jade_coat.mesh.attributes import STREAMS
+from jade_coat.mesh.data import distinct_rows
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import Draw
 
@@ -64,9 +65,8 @@ def closed(positions: Array, corners: Array) -> bool:
     as often both ways.
     """
     fine = max(float(np.ptp(positions, axis=0).max()), 1e-20) * 1e-6
-    _, place = np.unique(np.round(positions.astype(np.float64) / fine).astype(np.int64), axis=0, return_inverse=True)
-    welded = place.reshape(-1)[corners]
-    edges = np.concatenate([welded[:, [0, 1]], welded[:, [1, 2]], welded[:, [2, 0]]]).astype(np.int64)
+    welded = distinct_rows(np.round(positions.astype(np.float64) / fine))[corners]
+    edges = np.concatenate([welded[:, [0, 1]], welded[:, [1, 2]], welded[:, [2, 0]]])
     edges = edges[edges[:, 0] != edges[:, 1]]
     there, back = (np.sort(edges[:, a] << 32 | edges[:, b]) for a, b in ((0, 1), (1, 0)))
     a, b, c = np.moveaxis(positions[corners].astype(np.float64), 1, 0)

@@ -98,6 +98,7 @@ class ProgramShop:
         self._values: OrderedDict[object, dict[str, Value]] = OrderedDict()
         self._by_structure: OrderedDict[object, Compiled] = OrderedDict()
         self._by_text: dict[object, Any] = {}
+        self._failed: OrderedDict[tuple[str, str], str] = OrderedDict()
         self._reads: OrderedDict[object, tuple[TextureRef, ...]] = OrderedDict()
         self.compiles = 0
         self._doomed: list[Any] = []
@@ -232,11 +233,16 @@ class ProgramShop:
         return self._by_text[vertex, fragment]
 
     def _compile(self, vertex: str, fragment: str) -> Any:
+        if (vertex, fragment) in self._failed:  # it would fail again, with every picture
+            raise ProgramFault(self._failed[vertex, fragment])
         self.compiles += 1
         try:
             return self._context.program(vertex_shader=vertex, fragment_shader=fragment)
         except moderngl.Error as error:
-            raise ProgramFault(f"{error}\n{numbered(fragment)}") from None
+            self._failed[vertex, fragment] = reason = f"{error}\n{numbered(fragment)}"
+            while len(self._failed) > self._kept:
+                self._failed.popitem(last=False)
+            raise ProgramFault(reason) from None
 
 
 def _painted_channels() -> dict[str, Value]:

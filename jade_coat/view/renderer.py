@@ -23,7 +23,7 @@ from jade_coat.view.light import DEFAULT_LIGHT, Light
 from jade_coat.view.looks import batches
 from jade_coat.view.passes import Pass
 from jade_coat.view.passes.compose import ComposePass
-from jade_coat.view.passes.crowd import CrowdPass
+from jade_coat.view.passes.crowd import CrowdPass, is_crowd
 from jade_coat.view.passes.forward import ForwardPass
 from jade_coat.view.passes.gather import GatherPass
 from jade_coat.view.passes.marks import MarksPass
@@ -62,10 +62,12 @@ class Renderer:
 
     def compile_ahead(self, materials: tuple[str, ...]) -> None:
         """Have the programs of some materials ready; one that fails is a fault once it is drawn."""
+        draws = [d for scene in self.scenes.by_name.values() for d in scene.scene.drawn]
         for name in materials:
             if name in self.assets.materials:
-                with suppress(ProgramFault, TypeError, ValueError, KeyError):
-                    self.shop.view(*self.assets.materials[name], kind=partial(self.assets.kind, name))
+                for crowd in {is_crowd(d) for d in draws if d.material == name} or {False}:
+                    with suppress(ProgramFault, TypeError, ValueError, KeyError):
+                        self.shop.view(*self.assets.materials[name], kind=partial(self.assets.kind, name), crowd=crowd)
 
     def set_shared(self, values: Mapping[str, SharedValue]) -> None:
         """Take the values of the shared dials; those not named are 0."""

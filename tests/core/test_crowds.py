@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+import moderngl
 import numpy as np
 import pytest
 
@@ -30,10 +31,10 @@ WIDTH, HEIGHT = 200, 120
 def pictures(renderer, monkeypatch, scene: str, eye, looks: tuple[str, ...]) -> tuple[np.ndarray, np.ndarray]:
     """The looks of a scene drawn as crowds wherever it is possible, and drawn one by one."""
     found = []
-    for fewest in (0, 10**9):
+    for fewest in (1, 10**9):
         monkeypatch.setattr(crowd, "FEWEST_TRIANGLES", fewest)
         found.append(renderer.picture(scene, eye, WIDTH, HEIGHT, looks).astype(int))
-        assert (renderer.filling[1].drawn > 0) == (fewest == 0)
+        assert (renderer.filling[1].drawn > 0) == (fewest == 1)
     assert not renderer.faults
     return found[0], found[1]
 
@@ -166,3 +167,39 @@ def test_a_prop_with_paint_of_its_own_shows_it_and_what_is_painted_over_it(rende
         one, direct = pictures(renderer, monkeypatch, "crowd", eye, ("lit", "coverage", "paint:R"))
         assert np.ptp(direct) > 100
         assert_alike(one, direct, 0.004)
+
+
+def one_colour(name: str) -> Material:
+    return Material(id=name, name=name, coats=(Coat(id="c", name="C", surface=Surface(color=(0.6, 0.5, 0.4))),))
+
+
+def test_the_programs_made_ahead_are_those_that_a_picture_asks_for(renderer) -> None:
+    mesh = shapes.ball(0.3, 24)
+    for count in (1, -(-crowd.FEWEST_TRIANGLES // len(mesh.triangles))):
+        crowd_of(renderer, one_colour(f"ahead{count}").with_(two_sided=True), mesh, strewn(count, 2.0))
+        renderer.compile_ahead((f"ahead{count}",))
+        before = renderer.shop.compiles
+        renderer.picture("crowd", eye_for(Camera(target=(0, 0, 0), distance=9.0), WIDTH, HEIGHT), WIDTH, HEIGHT)
+        assert renderer.shop.compiles == before
+        assert (renderer.filling[1].drawn > 0) == (count > 1)
+
+
+def test_a_crowd_whose_program_fails_is_drawn_one_by_one_and_not_tried_again(renderer, monkeypatch) -> None:
+    class Refusing:
+        """A driver that takes no program of a crowd."""
+
+        def program(self, vertex_shader: str, fragment_shader: str):
+            if "usampler2D sighted" in fragment_shader:
+                raise moderngl.Error("no such thing here")
+            return renderer.context.program(vertex_shader=vertex_shader, fragment_shader=fragment_shader)
+
+    monkeypatch.setattr(renderer.shop, "_context", Refusing())
+    mesh = shapes.ball(0.35, 24)
+    crowd_of(renderer, one_colour("refused").with_(kind="dithered"), mesh, strewn(60, 2.0))
+    eye = eye_for(Camera(target=(0, 0, 0), distance=9.0), WIDTH, HEIGHT)
+    first = renderer.picture("crowd", eye, WIDTH, HEIGHT)
+    compiles = renderer.shop.compiles
+    assert not renderer.faults
+    assert np.ptp(first[..., :3].astype(int)) > 40
+    assert np.array_equal(renderer.picture("crowd", eye, WIDTH, HEIGHT), first)
+    assert renderer.shop.compiles == compiles

@@ -80,8 +80,11 @@ class ComposePass:
         """Compose the frame's look into whatever is drawn into, whose depths say what is covered."""
         self._context.enable(moderngl.DEPTH_TEST)
         for program, where in ((self._backdrop, "<="), (self._lit if frame.look == "lit" else self._looks, ">")):
-            self._bind(frame, program)
+            if program is not self._backdrop:
+                self._bind(frame, program)
             set_uniform(program, "in_light", in_light)
+            set_uniform(program, "backdrop_top", BACKDROP[0] if frame.backdrop else NONE)
+            set_uniform(program, "backdrop_bottom", BACKDROP[1])
             self._context.depth_func = where
             self._drawer.run_screen(program, 1.0)
         self._context.depth_func = "<"
@@ -107,7 +110,5 @@ class ComposePass:
         set_uniform(program, "look", index)
         set_uniform(program, "channel", channel)
         set_uniform(program, "eye", tuple(frame.eye.position))
-        set_uniform(program, "backdrop_top", BACKDROP[0] if frame.backdrop else NONE)
-        set_uniform(program, "backdrop_bottom", BACKDROP[1])
         if "from_clip" in program:
             program["from_clip"].write(np.linalg.inv(frame.view_projection).T.astype("f4").tobytes())

@@ -15,6 +15,7 @@ import moderngl
 from jade_coat.material.kinds import kind_of
 from jade_coat.mesh.attributes import held_stream
 from jade_coat.stage.draws import Draw
+from jade_coat.view.attachments import ATTACHMENTS
 from jade_coat.view.context import HEADER, shader
 from jade_coat.view.crowd_tables import CornerTable
 from jade_coat.view.culling import reach_in, seen_instances
@@ -30,6 +31,11 @@ FEWEST_TRIANGLES = 6000
 would need its other program compiled when something moves."""
 MOST = 255
 """How many draws of a picture can be crowds; those beyond are drawn one by one."""
+
+
+def is_crowd(draw: Draw) -> bool:
+    """Whether a draw has triangles enough to be drawn as a crowd."""
+    return draw.count * len(draw.rows) >= FEWEST_TRIANGLES
 
 
 @dataclass(frozen=True)
@@ -49,7 +55,7 @@ class CrowdPass:
     """Fills the G-buffer with the crowds of a frame; `frame.crowds` then tells which draws they were."""
 
     reads = ()
-    writes = ("sighted", "depth")
+    writes = (*(a.name for a in ATTACHMENTS), "sighted", "depth", "mask")
 
     def __init__(self, drawer: Drawer) -> None:
         self._drawer = drawer
@@ -102,8 +108,7 @@ class CrowdPass:
         """A draw as a crowd, where it is worth it and can be one."""
         assets = self._drawer.assets
         mesh = assets.meshes.get(draw.mesh)
-        few = draw.count * len(draw.rows) < max(FEWEST_TRIANGLES, 1)
-        if mesh is None or few or index in frame.blends:
+        if mesh is None or not is_crowd(draw) or index in frame.blends:
             return None
         reach = reach_in(frame.scene.scene, assets.material(draw.material))
         seen = seen_instances(self._drawer.context, frame.scene, index, mesh.bounds, frame.eye, reach)
