@@ -9,20 +9,13 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QCheckBox, QComboBox, QLineEdit
+from PyQt6.QtWidgets import QApplication, QCheckBox, QComboBox
 
 from jade_coat.app.build import coat_stack
 from jade_coat.app.view.pictures import Split
 from jade_coat.app.view.view_bar import take_sky
 from jade_coat.files.project_folder import open_project
-from jade_coat.maps.images import png_bytes
-from jade_coat.maps.mapset import MapFile, MapSet
-from jade_coat.material.material import Coat, Material
-from jade_coat.material.recipes import Recipe, Step
-from jade_coat.material.surface import Role, Surface
-from jade_coat.mesh import shapes
 from jade_coat.stage import edits
-from jade_coat.stage.project import Prop
 from jade_coat.view.messages import FrameRequest, PatchScene, SetScene
 from tests.app.conftest import Hand, move
 from tests.app.wall import WALL, pixel_of, shown, wall_paint
@@ -319,149 +312,3 @@ def test_the_first_turn_of_a_field_compiles_nothing_and_sends_a_row_alone(hand) 
     assert len(patches) == 4
     assert all(p.rows and not p.draws and not p.tables for p in patches)
     assert not any(isinstance(m, SetScene) and m.name == "stage" for m in sent)
-
-
-def hang_screen(hand: Hand, kind: str = "opaque") -> list[QPointF]:
-    """Hang a grille of opacity in front of the wall and choose it; returns places across it in the view."""
-    session = hand.session
-    grille = np.zeros((32, 32, 1), np.uint8)
-    grille[:, :16] = 255
-    asset = session.library.assets.put("maps", "grille.png", png_bytes(grille))
-    entry = MapFile(role=Role.OPACITY, asset=asset, file="grille.png", channels="r")
-    session.do(edits.add_map_set(map_set=MapSet(id="grille", name="Grille", maps=(entry,))))
-    wall = session.project.prop("kiln_wall_prop")
-    mesh = session.library.add_mesh(shapes.wall_piece(), "Screen", set())
-    surface = Surface(map_set="grille", tile_size=0.4, color=(0.9, 0.1, 0.1))
-    session.do(edits.add_mesh(mesh=mesh))
-    session.do(
-        edits.add_material(
-            material=Material(id="screen", name="Screen", kind=kind, coats=(Coat(id="c", name="C", surface=surface),))
-        )
-    )
-    forward = np.array(wall.position) + np.array([0.0, 1.2, 1.6])
-    session.do(edits.add_prop(prop=Prop(id="screen", name="Screen", mesh=mesh.id, finishes={mesh.slots[0]: "screen"},
-                                     position=tuple(float(v) for v in forward))))  # fmt: skip
-    session.choose_prop("screen", mesh.slots[0])
-    session.choose_finish("screen")
-    view = hand.window.view
-    view.frame()
-    hand.settle()
-    return [QPointF(view.width() * (0.3 + 0.04 * i), view.height() / 2) for i in range(11)]
-
-
-def test_a_surface_kind_is_chosen_and_holes_are_seen_looked_at_and_pointed_through(hand) -> None:
-    """A grille of opacity in front of the wall: opaque first, then cut out."""
-    session, window, view = hand.session, hand.window, hand.window.view
-    places = hang_screen(hand)
-    before = shown(hand)
-    assert {view.pick(p).prop.id for p in places} == {"screen"}
-    kind = window.bench.coat_panel.kind
-    assert kind is not None
-    kind.parent().parent().unfold()
-    assert "opacity" in {look for look, _ in window.bench.looks.looks()}
-    kind.kind.setFocus()
-    kind.kind.setCurrentIndex(kind.kind.findData("masked"))
-    kind.kind.activated.emit(kind.kind.currentIndex())
-    hand.settle()
-    assert session.project.material("screen").kind == "masked"
-    assert "cut" in kind.fields
-    changed = (np.abs(shown(hand).astype(int) - before.astype(int)).max(axis=2) > 24).mean()
-    assert 0.02 < changed < 0.7
-    found = [view.pick(p) for p in places]
-    assert {"screen", "kiln_wall_prop"} <= {h.prop.id for h in found if h is not None}
-    window.undo()
-    assert session.project.material("screen").kind == "opaque"
-
-
-def test_holes_that_move_with_the_clock_are_pointed_through_where_they_are_now(hand: Hand) -> None:
-    session, view = hand.session, hand.window.view
-    places = hang_screen(hand, "masked")
-
-    def pattern() -> list[str]:
-        return [found.prop.id if (found := view.pick(p)) is not None else "" for p in places]
-
-    still = pattern()
-    session.do(edits.set_field(material="screen", path="c.surface.offset", value=(0.5, 0.0)))
-    aside = pattern()
-    assert aside != still
-    session.do(edits.add_shared(name="Slide", keys=((0.0, 0.0), (1.0, 1.0)), length=2.0))
-    slide = session.project.shared[-1].id
-    session.do(
-        edits.link_field(material="screen", path="c.surface.offset", shared=slide, low=(0.0, 0.0), high=(0.5, 0.0))
-    )
-    assert pattern() == still
-    session.seek(1.0)
-    assert pattern() == aside
-
-
-def test_a_material_lifts_its_mesh_which_is_picked_and_painted_where_it_is_seen(hand) -> None:
-    session, window = hand.session, hand.window
-    session.choose_prop("kiln_wall_prop", "surface")
-    view = window.view
-    view.set_camera(session.camera.with_(target=(0.0, 1.0, -2.4), yaw=0.9, pitch=0.1, distance=2.2))
-    hand.settle()
-    before, start = shown(hand), session.project
-    at = QPointF(view.width() * 0.5, view.height() * 0.5)
-    rest = view.pick(at)
-    panel = window.bench.coat_panel.moves
-    assert panel is not None
-    panel.add("height")
-    field = panel.rows.fields["moves:height.amount"]
-    window.bench.coat_panel.moves.parent().parent().unfold()
-    field.setFocus()
-    hand.key(field, Qt.Key.Key_Return)
-    QTest.keyClicks(field.findChild(QLineEdit), "0.4")
-    hand.key(field.findChild(QLineEdit), Qt.Key.Key_Return)
-    assert session.project.material("kiln_wall").moves[0].amount == pytest.approx(0.4)
-    hand.settle()
-    assert not session.faults
-    assert (np.abs(shown(hand).astype(int) - before).max(axis=2) > 16).mean() > 0.15
-    hit = view.pick(at)
-    assert hit is not None
-    assert hit.placed is not None
-    assert np.linalg.norm(hit.hit.point - rest.hit.point) > 0.01
-    point, _ = hit.local
-    owner = hit.mesh.positions[hit.mesh.triangles[hit.hit.triangle]].astype(float)
-    facing = np.cross(owner[1] - owner[0], owner[2] - owner[0])
-    assert abs((point - owner[0]) @ facing / np.linalg.norm(facing)) < 1e-6  # it lies on the mesh at rest
-    window.show_workspace("Brush")
-    hand.settle()
-    paint = session.project.prop("kiln_wall_prop").paint
-    hand.drag(view, at.toPoint(), at.toPoint() + QPoint(40, 0))
-    hand.until(lambda: session.project.prop("kiln_wall_prop").paint is not paint)
-    rows = np.flatnonzero((session.project.prop("kiln_wall_prop").paint.whole() != paint.whole()).any(axis=1))
-    near = np.linalg.norm(hit.mesh.positions[rows] - point, axis=1)
-    assert near.min() < 0.1
-    while session.document.undo():
-        pass
-    assert session.project == start
-    hand.settle()
-
-
-def test_the_wind_moves_what_follows_it_and_the_clock_can_be_scrubbed(hand) -> None:
-    session, window = hand.session, hand.window
-    sway = Recipe(id="sway", name="Sway", steps=(
-        Step(id="when", kind="time"), Step(id="wave", kind="wave", args=("when",)), Step(id="wind", kind="wind"),
-        Step(id="out", kind="multiply", args=("wave", "wind")),
-    ))  # fmt: skip
-    for dial in session.project.shared:
-        session.do(edits.set_shared(shared=dial.id, keys=()))
-    session.do(edits.add_recipe(recipe=sway))
-    session.do(edits.add_move(material="jar_glaze", kind="recipe"))
-    session.do(edits.set_move(material="jar_glaze", move="recipe", recipe="sway", along="wind"))
-    session.do(edits.set_field(material="jar_glaze", path="moves:recipe.amount", value=0.6))
-    panel = window.bench.shared
-    session.do(edits.set_wind(strength=0.0))
-    hand.settle()
-    still = shown(hand)
-    session.seek(0.25)
-    hand.settle()
-    assert np.array_equal(shown(hand), still) or np.abs(shown(hand).astype(int) - still).mean() < 0.3  # no wind at all
-    panel.wind["strength"]._put(1.0)
-    panel.time._put(0.0)
-    hand.settle()
-    first = shown(hand)
-    panel.time._put(0.25)
-    hand.settle()
-    assert (np.abs(shown(hand).astype(int) - first).max(axis=2) > 16).mean() > 0.02
-    assert not session.faults

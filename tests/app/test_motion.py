@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPointF
 
 from jade_coat.app import importing
 from jade_coat.mesh.posed import posed
-from tests.app.test_build import shown
+from tests.app.wall import shown
 from tests.core.test_motion import rod_file
 
 

@@ -17,7 +17,8 @@ from jade_coat.material.surface import Role, Surface
 from jade_coat.mesh import shapes
 from jade_coat.stage.draws import Draw, Scene
 from jade_coat.view.camera import eye_of
-from tests.core.test_view import assert_parity, neutral
+from tests.core.test_light import neutral
+from tests.core.test_parity import assert_parity
 from tests.support import put_mesh
 
 SIDE = 96
