@@ -1,21 +1,16 @@
-"""Every job without a window: demo, info, bake, export, glsl, take, fill, reimport, repetition, shot."""
+"""Every job without a window: demo, info, import, material, bake, export, glsl, take, fill, reimport, and more."""
 
 from __future__ import annotations
 
 import argparse
 import json
 import sys
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
 from jade_coat import __version__
-from jade_coat.formats import named
-from jade_coat.stage import edits
-
-
-class UsageError(ValueError):
-    """The command's words do not fit together."""
+from jade_coat.cli_words import UsageError, find, progress
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -23,8 +18,10 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
     Errors go to stderr in one line.
     """
-    parser = _parser()
-    options = parser.parse_args(arguments)
+    words = sys.argv[1:] if arguments is None else list(arguments)
+    # A window should start its render process at once: what the other commands' words need is not imported for it.
+    parser = _window_parser() if words[:1] == ["app"] else _parser()
+    options = parser.parse_args(words)
     try:
         return int(options.run(options) or 0)
     except KeyboardInterrupt:
@@ -41,12 +38,33 @@ def _words(error: Exception) -> str:
     return " ".join(text.split())
 
 
-# Long: a few lines a command.
-def _parser() -> argparse.ArgumentParser:
-    from jade_coat.files.mesh_files import MESHES
-
+def _bare_parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="jade-coat", description="Layered, parametric materials for game artists.")
     parser.add_argument("--version", action="version", version=f"Jade Coat {__version__}")
+    return parser
+
+
+def _window_parser() -> argparse.ArgumentParser:
+    parser = _bare_parser()
+    _add_window(parser.add_subparsers(required=True, metavar="COMMAND"))
+    return parser
+
+
+def _add_window(commands: Any) -> None:
+    app = commands.add_parser("app", help="Open the window", description=open_window.__doc__)
+    app.set_defaults(run=open_window)
+    app.add_argument("project", type=Path, nargs="?")
+
+
+# Long: a few lines a command.
+def _parser() -> argparse.ArgumentParser:
+    from jade_coat.cli_changes import exchange_mesh, fill_paint, import_files, make_material, take_over
+    from jade_coat.files.mesh_files import MESHES
+    from jade_coat.formats import named
+    from jade_coat.material.seam import SEAM_LABELS
+    from jade_coat.mesh.units import UNITS
+
+    parser = _bare_parser()
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
 
     def command(run: Any, name: str) -> argparse.ArgumentParser:
@@ -83,6 +101,22 @@ def _parser() -> argparse.ArgumentParser:
     fill.add_argument("project", type=Path)
     fill.add_argument("--prop", required=True, metavar="P", help="id or name of a prop")
     fill.add_argument("--rule", default="", metavar="JSON", help="the rule (default: those that the prop keeps)")
+    bring = command(import_files, "import")
+    bring.add_argument("project", type=Path, help="the project's folder; it is made if there is none")
+    bring.add_argument("files", type=Path, nargs="+", metavar="FILE", help="meshes and folders of maps")
+    bring.add_argument(
+        "--unit", choices=tuple(UNITS), help="the unit of the meshes (default: as the file says, or metres)"
+    )
+    material = command(make_material, "material")
+    material.add_argument("project", type=Path)
+    material.add_argument("--base", required=True, metavar="SET", help="id or name of the lower coat's map set")
+    material.add_argument("--top", metavar="SET", help="id or name of the map set of a coat on top")
+    material.add_argument("--name", default="", metavar="N", help="its name (default: that of the base)")
+    material.add_argument(
+        "--channel", default="R", choices=tuple("RGBA"), help="the painted channel that shows the top"
+    )
+    material.add_argument("--seam", default="interlock", choices=tuple(SEAM_LABELS), help="how the coats meet")
+    material.add_argument("--prop", metavar="P", help="id or name of a prop that is to wear it in every slot")
     exchange = command(exchange_mesh, "reimport")
     exchange.add_argument("project", type=Path)
     exchange.add_argument("--mesh", required=True, metavar="M", help="id or name of a mesh of the project")
@@ -100,25 +134,8 @@ def _parser() -> argparse.ArgumentParser:
     shot.add_argument("--theme", default="", help="Inkstone or Porcelain")
     shot.add_argument("--out", type=Path, required=True, metavar="FILE")
     command(print_schema, "schema")
-    app = command(open_window, "app")
-    app.add_argument("project", type=Path, nargs="?")
+    _add_window(commands)
     return parser
-
-
-def _progress(share: float, what: str) -> None:
-    if sys.stderr.isatty():
-        print(f"\r{share * 100:3.0f} %  {what:<50}", end="", file=sys.stderr, flush=True)
-        if share >= 1:
-            print(file=sys.stderr)
-
-
-def _find(items: Iterable[Any], wanted: str, what: str) -> Any:
-    """The item whose id or name is `wanted`. Raises UsageError listing those there are."""
-    for item in items:
-        if wanted in (item.id, item.name):
-            return item
-    there = ", ".join(i.id for i in items) or "none"
-    raise UsageError(f"there is no {what} {wanted!r}; there are: {there}")
 
 
 def make_demo(options: argparse.Namespace) -> None:
@@ -128,7 +145,7 @@ def make_demo(options: argparse.Namespace) -> None:
     folder: Path = options.dir
     if folder.exists() and any(folder.iterdir()) and not (folder / "project.json").is_file():
         raise UsageError(f"{folder} holds other files. Choose an empty folder.")
-    build(folder, _progress)
+    build(folder, progress)
     print(folder)
 
 
@@ -198,17 +215,15 @@ def bake_maps(options: argparse.Namespace) -> None:
 
     opened = open_project(options.project)
     project = opened.project
-    finish = _find(project.finishes, options.finish, "finish").id
+    finish = find(project.finishes, options.finish, "finish").id
     if options.prop:
-        prop = _find(project.props, options.prop, "prop")
+        prop = find(project.props, options.prop, "prop")
     else:
         wearing = [p for p in project.props if finish in p.finishes.values()]
         if not wearing:
             raise UsageError(f"no prop wears {finish!r}; name one with --prop")
         prop = wearing[0]
-    for path in bake_to_folder(
-        project, Library(opened.assets), finish, prop, options.size, options.out, Job(_progress)
-    ):
+    for path in bake_to_folder(project, Library(opened.assets), finish, prop, options.size, options.out, Job(progress)):
         print(path)
 
 
@@ -219,7 +234,7 @@ def show_repetition(options: argparse.Namespace) -> None:
     from jade_coat.files.project_folder import open_project
 
     opened = open_project(options.project)
-    prop = _find(opened.project.props, options.prop, "prop")
+    prop = find(opened.project.props, options.prop, "prop")
     score = prop_repetition(opened.project, Library(opened.assets), prop)
     print(json.dumps({"prop": prop.id, "repetition": round(score, 4)}) if options.json else f"repetition {score:.2f}")
 
@@ -232,94 +247,11 @@ def export_scene(options: argparse.Namespace) -> int:
     from jade_coat.jobs.job import Job
 
     opened = open_project(options.project)
-    written = export_glb(opened.project, Library(opened.assets), options.glb, options.size, Job(_progress))
+    written = export_glb(opened.project, Library(opened.assets), options.glb, options.size, Job(progress))
     print(options.glb)
     for note in (*written.notes, *written.told):
         print(f"jade-coat: {note}", file=sys.stderr)
     return FAULTY if written.notes else 0
-
-
-def take_over(options: argparse.Namespace) -> None:
-    """Take something over from another project, with all it needs, and save."""
-    from jade_coat.files.project_folder import open_project, save_project
-    from jade_coat.stage.document import Document
-    from jade_coat.stage.taking import assets_of, needed, take
-
-    kinds = {"finish": "finishes", "material": "materials", "map-set": "map_sets", "recipe": "recipes",
-             "shared-dial": "shared"}  # fmt: skip
-    mine, other = open_project(options.project), open_project(options.source)
-    kind: Any = kinds[options.kind]
-    wanted = _find(getattr(other.project, kind), options.name, options.kind).id
-    folder = str(options.source.resolve())
-    for name in assets_of(other.project, needed(other.project, (kind, wanted))):
-        if not mine.assets.has(name):
-            group, _, file = name.partition("/")
-            mine.assets.put(group, file.partition("-")[2], other.assets.read(name))
-    done = take(mine.project, other.project, (kind, wanted), folder)
-    document = Document(mine.project)
-    document.do(edits.take_over(other=other.project, kind=kind, id=wanted, folder=folder))
-    save_project(document.project, mine.assets, options.project, mine.home)
-    for (_, made), name in done.added:
-        print(f"{name} ({made})")
-
-
-def fill_paint(options: argparse.Namespace) -> None:
-    """Fill a prop's paint by rule: by the rules it keeps, or by one given as JSON.
-
-    The rule's fields are those of PaintRule in docs/project.schema.json.
-    """
-    from jade_coat.files.library import Library
-    from jade_coat.files.project_folder import open_project, save_project
-    from jade_coat.looking.surroundings import surroundings
-    from jade_coat.mesh.filling import map_filled, run_rules
-    from jade_coat.mesh.painting import PaintMap, shown_paint
-    from jade_coat.stage.document import Document
-    from jade_coat.stage.paint_rules import PaintRule
-
-    opened = open_project(options.project)
-    library = Library(opened.assets)
-    prop = _find(opened.project.props, options.prop, "prop")
-    rules = (PaintRule.model_validate_json(options.rule),) if options.rule else prop.rules
-    if not rules:
-        raise UsageError(f"{prop.name} keeps no rules; give one with --rule")
-    mesh = library.mesh_by_id(opened.project, prop.mesh)
-    around = surroundings(opened.project, library, prop)
-    document = Document(opened.project)
-    if isinstance(prop.paint_map, PaintMap):
-        made = prop.paint_map
-        for rule in rules:
-            made = map_filled(rule, mesh, prop.matrix(), made, around)
-        document.do(edits.paint_map(prop=prop.id, paint_map=made))
-    else:
-        base = shown_paint(mesh, prop.paint, max(max(r.channels) for r in rules) // 4 + 1)
-        document.do(edits.paint_prop(prop=prop.id, paint=run_rules(rules, mesh, prop.matrix(), base, around)))
-    save_project(document.project, opened.assets, options.project, opened.home)
-    print(f"{prop.name} filled by {len(rules)} rule{'s' if len(rules) > 1 else ''}")
-
-
-def exchange_mesh(options: argparse.Namespace) -> None:
-    """Read a mesh file in place of a project's mesh; the paint of its props is carried over."""
-    from jade_coat.files.library import Library
-    from jade_coat.files.mesh_files import read_mesh
-    from jade_coat.files.project_folder import open_project, save_project
-    from jade_coat.stage.document import Document
-    from jade_coat.stage.remesh import imported_anew, matched_slots, with_slots_named
-
-    opened = open_project(options.project)
-    library = Library(opened.assets)
-    asset = _find(opened.project.meshes, options.mesh, "mesh")
-    read = read_mesh(options.file)
-    match = matched_slots(asset.slots, tuple(s.name for s in read.slots))
-    for pair in options.slot:
-        new, _, old = pair.partition("=")
-        if new not in match or old not in asset.slots:
-            raise UsageError(f"--slot {pair}: the file has {', '.join(match)}; the mesh has {', '.join(asset.slots)}")
-        match[new] = old
-    made = imported_anew(opened.project, asset.id, library.mesh(asset), with_slots_named(read, match), _progress)
-    document = Document(opened.project)
-    document.do(edits.exchange_mesh(mesh=library.exchanged(asset, made.mesh), paint=made.paint, maps=made.maps))
-    save_project(document.project, opened.assets, options.project, opened.home)
-    print("\n".join([*made.report, *(f"{new} goes on as {old}." for new, old in match.items() if new != old)]))
 
 
 def write_glsl(options: argparse.Namespace) -> None:
@@ -329,7 +261,7 @@ def write_glsl(options: argparse.Namespace) -> None:
     from jade_coat.files.project_folder import open_project
 
     opened = open_project(options.project)
-    material = _find(opened.project.materials, options.material, "material")
+    material = find(opened.project.materials, options.material, "material")
     for path in write_bundle(opened.project, Library(opened.assets), material, options.out):
         print(path)
 

@@ -12,10 +12,14 @@ from collections.abc import Callable
 from pathlib import Path
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
+HOME = tempfile.mkdtemp(prefix="jade-coat-home-")
+for _name in ("XDG_CONFIG_HOME", "XDG_DATA_HOME"):  # neither read nor change what people set
+    os.environ[_name] = HOME
 
-from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtWidgets import QApplication, QScrollArea, QSplitter, QWidget
+from PyQt6.QtCore import QPoint, QPointF, QSize, Qt
+from PyQt6.QtWidgets import QApplication, QScrollArea, QWidget
 
+from jade_coat.app.beginning import place_shape
 from jade_coat.app.brush.pen import draw
 from jade_coat.app.build.coat_panel import CoatPanel
 from jade_coat.app.build.map_review import MapReview
@@ -25,14 +29,17 @@ from jade_coat.app.importing import _chosen_maps
 from jade_coat.app.main import make_application
 from jade_coat.app.session import Session
 from jade_coat.app.shot import wait_until_ready
+from jade_coat.app.start_page import PICTURES
 from jade_coat.app.view.pictures import Split
 from jade_coat.app.window import Window
 from jade_coat.demo.terrace import build
+from jade_coat.files.project_folder import data_folder
 from jade_coat.material.recipes import Recipe, Step
 from jade_coat.mesh.warm import warm_up
 from jade_coat.stage import edits
 from jade_coat.stage.edits import new_coat
 from jade_coat.stage.looks import reach_of_map_set
+from jade_coat.view.link import SHAPE_LABELS
 
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 
@@ -44,16 +51,23 @@ def build_view(window: Window) -> QWidget:
 def section(window: Window) -> QWidget:
     """The strip drawn large, over plaster, tile and moss."""
     window.session.choose_coat("lime")
-    for splitter in window.findChildren(QSplitter):
-        sizes = splitter.sizes()
-        if len(sizes) == 3 and splitter.height() > 500 and sizes[2] < 300 and splitter.orientation().name == "Vertical":
-            splitter.setSizes([sizes[0] - 110, sizes[1], sizes[2] + 110])
+    view, strip = window.bench.middle.sizes()
+    window.bench.middle.setSizes([view - 110, strip + 110])
     QApplication.processEvents()
+    wait_until_ready(QApplication.instance(), window, 120)
     line, view = window.bench.section, window.view
     line.draw_next()
     drag(view, QPoint(round(view.width() * 0.22), round(view.height() * 0.42)),
          QPoint(round(view.width() * 0.6), round(view.height() * 0.62)))  # fmt: skip
     return window
+
+
+def stock(window: Window) -> QWidget:
+    """What the project keeps, a material about to go."""
+    made = window.workspaces["Build"].show_stock()
+    wait_until_ready(QApplication.instance(), window, 120)
+    made.rows["jar_glaze"].remove.click()
+    return made
 
 
 def near_far(window: Window) -> QWidget:
@@ -179,6 +193,7 @@ def channels(window: Window) -> QWidget:
     """Four channels at once, three of them with a meaning; how the paint lies on a map."""
     window.show_workspace("Brush")
     sooty(window)
+    wait_until_ready(QApplication.instance(), window, 120)
     bench, view = window.bench, window.view
     bench.brush.show(channels=True)
     for letter, radius, way in (
@@ -214,10 +229,51 @@ def fill(window: Window) -> QWidget:
     return window
 
 
+def start(window: Window) -> QWidget:
+    """The start page, after a few projects."""
+    session = window.session
+    place = session.folder.parent / "Studies"
+    place.mkdir()
+    (data_folder() / "recent.json").unlink()
+    for name, prop, distance in (("Courtyard gate", "gate_post", 1.9), ("Jar study", "tall_jar", 1.5)):
+        session.choose_prop(prop, session.project.mesh(session.project.prop(prop).mesh).slots[0])
+        window.view.frame()
+        window.view.set_camera(session.camera.with_(distance=distance))
+        wait_until_ready(QApplication.instance(), window, 120)
+        window._save_now(place / name)
+    session.new()
+    window.say("")
+    return window
+
+
+def pictures(window: Window) -> None:
+    """The pictures that the start page shows: of the demo, and of every built-in shape in plain clay."""
+    keep(window, "terrace", QSize(688, 380))
+    for shape in SHAPE_LABELS:
+        window.session.document.mark_saved()
+        window.session.new()
+        place_shape(window, shape)
+        window.view.set_camera(window.session.camera.with_(distance=window.session.camera.distance * 0.9))
+        wait_until_ready(QApplication.instance(), window, 120)
+        time.sleep(0.4)
+        wait_until_ready(QApplication.instance(), window, 120)
+        keep(window, shape, QSize(220, 164))
+
+
+def keep(window: Window, name: str, size: QSize) -> None:
+    """Save the middle of what the view shows."""
+    image = window.view.picture()
+    assert image is not None
+    wide = min(image.width(), round(image.height() * size.width() / size.height()))
+    high = min(image.height(), round(image.width() * size.height() / size.width()))
+    part = image.copy((image.width() - wide) // 2, (image.height() - high) // 2, wide, high)
+    part.scaled(size, transformMode=Qt.TransformationMode.SmoothTransformation).save(str(PICTURES / f"{name}.png"))
+
+
 SHOTS: dict[str, Callable[[Window], QWidget]] = {
     "build": build_view, "section": section, "near-far": near_far, "compare": compare, "dials": dials,
     "finishes": finishes, "steps": steps, "maps": maps, "texture-size": texture_size, "brush": brush,
-    "channels": channels, "fill": fill, "placing": placing,
+    "channels": channels, "fill": fill, "placing": placing, "start": start, "stock": stock,
 }  # fmt: skip
 
 
@@ -248,6 +304,11 @@ def main(wanted: list[str]) -> None:
             window.show()
             window.open_folder(folder)
             wait_until_ready(app, window, 120)
+            if name == "pictures":
+                pictures(window)
+                window.session.document.mark_saved()
+                window.close()
+                continue
             shown = SHOTS[name](window)
             time.sleep(0.4)
             wait_until_ready(app, window, 120)

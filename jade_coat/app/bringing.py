@@ -7,7 +7,7 @@ from pathlib import Path
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QFileDialog
 
-from jade_coat.app import importing
+from jade_coat.app import beginning, importing, making
 from jade_coat.app.commands import command
 from jade_coat.app.dialogs.common import ExportSize, ProgressDialog
 from jade_coat.app.dialogs.take_over import TakeOver, UpdateTaken
@@ -22,6 +22,11 @@ from jade_coat.maps.images import is_image_name
 
 class BringingWindow(ProjectWindow):
     """A window that takes files in, by commands and by drops, and writes them."""
+
+    @command("Project")
+    def open_demo(self) -> None:
+        """Open the demo."""
+        self._leave_for(lambda: beginning.open_demo(self))
 
     @command("Bring in", "Ctrl+I")
     def import_mesh(self) -> None:
@@ -50,7 +55,7 @@ class BringingWindow(ProjectWindow):
     @command("Bring in", "Ctrl+Shift+N")
     def new_material(self) -> None:
         """New material…"""
-        importing.make_material(self)
+        making.make_material(self)
 
     @command("Bring in")
     def correct_maps(self) -> None:

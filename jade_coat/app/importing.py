@@ -5,26 +5,27 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from jade_coat.app.beginning import use_maps, uses_of
 from jade_coat.app.build.map_review import MapReview
 from jade_coat.app.build.texture_size import TextureSize
-from jade_coat.app.dialogs.common import NewMaterial, ProgressDialog
+from jade_coat.app.controls.basics import counted
+from jade_coat.app.dialogs.common import ProgressDialog
+from jade_coat.app.dialogs.import_size import ImportSize
 from jade_coat.app.dialogs.slot_match import SlotMatch
 from jade_coat.files.library import MapFolder
 from jade_coat.formats import named
 from jade_coat.jobs.job import Job
 from jade_coat.jobs.reading import read_mesh_apart
 from jade_coat.maps.images import PICTURES, read_image
-from jade_coat.maps.mapset import Guess, MapFile, MapSet, guess, map_files
+from jade_coat.maps.mapset import Guess, MapSet, guess, map_files, set_name
 from jade_coat.maps.picture import BadImage
-from jade_coat.material.material import Coat, Material
-from jade_coat.material.seam import Seam
-from jade_coat.material.surface import Role, Surface
-from jade_coat.material.where import PaintTerm
+from jade_coat.material.surface import Role
 from jade_coat.mesh.data import MeshData
+from jade_coat.mesh.units import is_odd, scaled
 from jade_coat.stage import edits
 from jade_coat.stage.looks import reach_of_map_set
+from jade_coat.stage.making import placed_mesh
 from jade_coat.stage.naming import free_id, free_name
-from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.remesh import Exchange, imported_anew, matched_slots, wearers, with_slots_named
 
 if TYPE_CHECKING:
@@ -36,8 +37,17 @@ def bring_mesh(window: ProjectWindow, path: Path) -> ProgressDialog:
     """Read a mesh in the background and place it as a prop."""
     dialog = ProgressDialog(window, f"Import {path.name}")
 
+    def place(mesh: MeshData) -> None:
+        if is_odd(mesh) and mesh.motion is None:
+            ask = ImportSize(window, mesh, path.name)
+            window.ask = ask  # type: ignore[attr-defined]
+            if not ask.exec():
+                return
+            mesh = scaled(mesh, ask.factor)
+        place_mesh(window, mesh, path.stem)
+
     dialog.run(
-        window.session, lambda job: read_mesh_apart(path, job), lambda mesh: place_mesh(window, mesh, path.stem),
+        window.session, lambda job: read_mesh_apart(path, job), place,
         lambda error: window._tell("The mesh was not imported", [str(error)]),
     )  # fmt: skip
     return dialog
@@ -46,19 +56,13 @@ def bring_mesh(window: ProjectWindow, path: Path) -> ProgressDialog:
 def place_mesh(window: ProjectWindow, mesh: MeshData, name: str) -> None:
     """Add a mesh and a prop of it, beside what is there, and look at it."""
     session = window.session
-    project = session.project
-    asset = session.library.add_mesh(
-        mesh, free_name(name, {m.name for m in project.meshes}), {m.id for m in project.meshes}
-    )
-    prop = Prop(
-        id=free_id(asset.name, set(project.props.ids())), name=asset.name, mesh=asset.id,
-        position=(beside(window, mesh), 0.0, 0.0),
-    )  # fmt: skip
-    session.do_all("Import a mesh", [edits.add_mesh(mesh=asset), edits.add_prop(prop=prop)])
+    made = placed_mesh(session.project, session.library.add_mesh, mesh, name, (beside(window, mesh), 0.0, 0.0))
+    prop, asset = made.prop, made.asset
+    session.do_all("Import a mesh", made.steps)
     session.choose_prop(prop.id, asset.slots[0])
     window.view.frame()
     moves = f", moves by {' or '.join(asset.clips)} (choose under Shared dials)" if asset.clips else ""
-    slots = f"{len(mesh.slots)} slot{'s' if len(mesh.slots) > 1 else ''}"
+    slots = counted(len(mesh.slots), "slot")
     window.say(f"{prop.name}: {mesh.vertex_count:,} vertices, {len(mesh.triangles):,} triangles, {slots}{moves}")
 
 
@@ -142,9 +146,8 @@ def _review(window: ProjectWindow, folder: Path, found: MapFolder) -> None:
         return
     project = window.session.project
     taken, names = {s.id for s in project.map_sets}, {s.name for s in project.map_sets}
-    made: list[str] = []
     for i, entries in enumerate(groups or [[]]):
-        name = free_name(_set_name(entries, folder), names)
+        name = free_name(set_name(entries, folder), names)
         names.add(name)
         suggestion = MapSet(id=free_id(name, taken), name=name, maps=tuple(entries))
         taken.add(suggestion.id)
@@ -153,20 +156,11 @@ def _review(window: ProjectWindow, folder: Path, found: MapFolder) -> None:
             window, suggestion, unknown if last else [], window.session.library, found.notes if last else ()
         )
         window.review = review  # type: ignore[attr-defined]
+        review.offer(uses_of(window.session))
         if review.exec():
-            window.session.do(edits.add_map_set(map_set=review.map_set()))
-            made.append(suggestion.id)
-    if made:
-        window.say(
-            f"{len(made)} map set{'s' if len(made) > 1 else ''} added. Make a material of them with Ctrl+Shift+N."
-        )
-
-
-def _set_name(entries: list[MapFile], folder: Path) -> str:
-    from jade_coat.maps.mapset import stem_of
-
-    stem = stem_of(entries[0].file) if entries else ""
-    return (stem or folder.name).replace("_", " ").strip().capitalize() or "Maps"
+            taken_in = review.map_set()
+            if window.session.do(edits.add_map_set(map_set=taken_in)):
+                use_maps(window, taken_in, review.use)
 
 
 def _chosen_maps(window: ProjectWindow) -> MapSet | None:
@@ -225,7 +219,7 @@ def bring_picture(window: ProjectWindow, path: Path) -> None:
         return
     asset = library.assets.put("maps", path.name, data)
     guesses = guess(path.name) or [Guess(role=Role.MASK, channels="r")]
-    name = free_name(_set_name(map_files(path.name, asset, guesses), path), {s.name for s in project.map_sets})
+    name = free_name(set_name(map_files(path.name, asset, guesses), path), {s.name for s in project.map_sets})
     suggestion = MapSet(
         id=free_id(name, {s.id for s in project.map_sets}), name=name,
         maps=tuple(map_files(path.name, asset, guesses, str(path))),
@@ -250,62 +244,3 @@ def choose_texture_size(window: ProjectWindow) -> None:
     window.ask = ask  # type: ignore[attr-defined]
     if ask.exec():
         session.do(edits.set_map_set(map_set=chosen.id, max_side=ask.side))
-
-
-def make_material(window: ProjectWindow) -> None:
-    """Ask for the coats of a new material and make it."""
-    sets = tuple(s.id for s in window.session.project.map_sets)
-    ask = NewMaterial(window, window.session, sets[-2:])
-    window.ask = ask  # type: ignore[attr-defined]
-    if not ask.exec():
-        return
-    top = ask.top.currentData()
-    add_material(
-        window, ask.name.text().strip() or "New material", ask.base.currentData(),
-        None if top == "none" else top, ask.channel.currentData(), ask.seam.currentData(), ask.put_on.isChecked(),
-    )  # fmt: skip
-
-
-def add_material(
-    window: ProjectWindow, name: str, base: str, top: str | None, channel: str, seam: str, put_on: bool
-) -> None:
-    """Add a material of one or two coats with a finish of its own; `put_on` gives it to the chosen prop's slot."""
-    session = window.session
-    project = session.project
-    name = free_name(name, {m.name for m in project.materials} | {f.name for f in project.finishes})
-    taken = {m.id for m in project.materials} | {f.id for f in project.finishes}
-    coats = [_coat(project, "base", base)]
-    if top is not None:
-        where = (PaintTerm(id="paint", channel=channel),)
-        coats.append(_coat(project, "top", top).with_(where=where, seam=Seam(kind=seam)))
-    material = Material(id=free_id(name, taken), name=name, coats=tuple(coats))
-    finish = free_id(name, {*taken, material.id})
-    steps = [
-        edits.add_material(material=material),
-        *(edits.expose(material=material.id, path=path) for path in _first_dials(material)),
-        edits.add_finish(parent=material.id, name=name, id=finish),
-    ]  # fmt: skip
-    if put_on and session.prop is not None:
-        steps.append(edits.put_finish(prop=session.prop_id, slot=session.slot, finish=finish))
-    session.do_all("New material", steps)
-    session.choose_finish(finish)
-    session.choose_coat(coats[-1].id)
-
-
-def _coat(project: Project, coat_id: str, map_set: str) -> Coat:
-    if not map_set:
-        return Coat(id=coat_id, name="Base" if coat_id == "base" else "Top", surface=Surface())
-    found = project.map_set(map_set)
-    return Coat(id=coat_id, name=found.name, surface=Surface(map_set=found.id, tile_size=found.tile_size))
-
-
-def _first_dials(material: Material) -> list[str]:
-    """The fields most materials expose: size and tint of each coat, amount and softness of those on top."""
-    found = []
-    for coat in material.coats:
-        found += [f"{coat.id}.surface.tint"] if not coat.surface.map_set else [
-            f"{coat.id}.surface.tile_size", f"{coat.id}.surface.tint"
-        ]  # fmt: skip
-        if coat is not material.coats[0]:
-            found += [f"{coat.id}.amount", f"{coat.id}.seam.softness"]
-    return found

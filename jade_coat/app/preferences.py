@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
@@ -20,6 +21,7 @@ class Preference:
     read: Callable[[Any], Any]
     doc: str
     """What is expected, for the message about a bad one."""
+    write: Callable[[Any], Any] = lambda value: value
 
 
 def _theme(value: Any) -> str:
@@ -34,6 +36,27 @@ def _bytes(value: Any) -> QByteArray:
     return value
 
 
+def _layouts(value: Any) -> dict[str, dict[str, Any]]:
+    found = _kept(value)
+    if not all(isinstance(v, dict) for v in found.values()):
+        raise ValueError
+    return found
+
+
+def _colors(value: Any) -> list[tuple[float, float, float]]:
+    found = [tuple(float(v) for v in color) for color in json.loads(value)]
+    if any(len(c) != 3 or not all(0 <= v < 1e6 for v in c) for c in found):
+        raise ValueError
+    return found  # type: ignore[return-value]
+
+
+def _kept(value: Any) -> dict[str, Any]:
+    found = json.loads(value)
+    if not isinstance(found, dict):
+        raise ValueError
+    return found
+
+
 def _megabytes(value: Any) -> int:
     found = int(value)
     if not 16 <= found <= 65536:
@@ -44,9 +67,10 @@ def _megabytes(value: Any) -> int:
 THEME = Preference("theme", "Inkstone", _theme, " or ".join(theme.THEMES))
 UNDO_MEGABYTES = Preference("undo/megabytes", 512, _megabytes, "16 to 65536 megabytes")
 WINDOW = Preference("layout/window", None, _bytes, "a window's place")
-ACROSS = Preference("layout/across", None, _bytes, "the widths of the panels")
-MIDDLE = Preference("layout/middle", None, _bytes, "the heights under the view")
-PREFERENCES = (THEME, UNDO_MEGABYTES, WINDOW, ACROSS, MIDDLE)
+LAYOUTS = Preference("layout/workspaces", {}, _layouts, "how each workspace was left", json.dumps)
+BRUSH = Preference("brush/settings", {}, _kept, "the brush as it was left", json.dumps)
+RECENT_COLORS = Preference("colors/recent", [], _colors, "linear colours", json.dumps)
+PREFERENCES = (THEME, UNDO_MEGABYTES, WINDOW, LAYOUTS, BRUSH, RECENT_COLORS)
 
 
 def recall(preference: Preference) -> Any:
@@ -62,7 +86,7 @@ def recall(preference: Preference) -> Any:
 
 def keep(preference: Preference, value: Any) -> None:
     """Remember a value."""
-    QSettings().setValue(preference.key, value)
+    QSettings().setValue(preference.key, preference.write(value))
 
 
 def mend() -> list[str]:

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QFileDialog, QMainWindow, QMessageBox
 
 from jade_coat.app.commands import command
 from jade_coat.app.dialogs.common import ProgressDialog
+from jade_coat.app.recent import keep_picture
 from jade_coat.app.session import Session
 from jade_coat.app.view.view import View
 from jade_coat.files.atomic import WriteFailed
@@ -126,6 +127,7 @@ class ProjectWindow(QMainWindow):
             return False
         if was_gone:
             missing = (f"{folder} was gone and has been made anew.", *missing)
+        self._keep_picture()
         if missing:
             self._tell("Saved, but not all of it is there", list(missing))
         else:
@@ -179,7 +181,13 @@ class ProjectWindow(QMainWindow):
 
     def _leave_for(self, go: Callable[[], object]) -> None:
         if self.may_leave():
+            self._keep_picture()
             go()
+
+    def _keep_picture(self) -> None:
+        """Keep a picture of the project for the start page, if it lies in a folder."""
+        if self.session.folder is not None and self.session.folder.is_dir():
+            keep_picture(self.session.folder, self.view.picture())
 
     def may_leave(self) -> bool:
         """Ask what to do with unsaved work, if there is any; whether the present project may be left."""

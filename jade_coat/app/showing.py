@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 from typing import Any
 
@@ -58,6 +59,8 @@ class Showing(Background):
         self.link = StageLink(self.client, self.library)
         self.time = 0.0
         self.camera = Camera()
+        self.hand_busy: Callable[[], bool] = lambda: False
+        """Whether a stroke is under way: nothing else moves meanwhile."""
         self._playing = QTimer(self)
         self._playing.setInterval(PLAY_MS)
         self._playing.timeout.connect(self._tick)
@@ -196,6 +199,8 @@ class Showing(Background):
 
     def _tick(self) -> None:
         self.time += self._clock.restart() / 1000
+        if self.hand_busy():
+            return  # what is under the hand stands still; the clock runs on
         self.link.play(self.project, self.time)
         self.played.emit()
 

@@ -144,6 +144,14 @@ def style_sheet(t: Theme) -> str:
         padding: 5px 14px; font-size: 14px; }}
     QPushButton[role="tab"]:hover {{ color: {t.text}; }}
     QPushButton[role="tab"]:checked {{ background: {t.chosen}; color: {t.text}; font-weight: 600; }}
+    QPushButton[role="pane"] {{ background: transparent; border: 0; border-radius: 4px; color: {t.quiet};
+        padding: 0 7px; min-height: 20px; font-size: 12px; }}
+    QPushButton[role="pane"]:hover {{ color: {t.text}; background: {t.raised}; }}
+    QPushButton[role="pane"]:focus {{ color: {t.celadon}; }}
+    QPushButton[role="pane"]:checked {{ color: {t.text}; }}
+    QPushButton[role="name"] {{ background: transparent; border: 0; padding: 0 2px; font-weight: 600;
+        text-align: right; }}
+    QPushButton[role="name"]:hover, QPushButton[role="name"]:focus {{ color: {t.celadon}; }}
     QPushButton[role="tool"] {{ padding: 4px 12px; }}
     QPushButton[role="tool"]:checked {{ background: {t.celadon}; color: {t.chrome}; border-color: {t.celadon}; }}
     QLineEdit, QComboBox, QSpinBox {{ background: {t.well}; border: 1px solid transparent; border-radius: 4px;

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from functools import partial
+from collections.abc import Callable
+from functools import cached_property, partial
 from typing import Any
 
 from PyQt6 import sip
@@ -14,23 +15,26 @@ from PyQt6.QtWidgets import (
     QInputDialog,
     QLineEdit,
     QMenu,
-    QMessageBox,
     QStackedWidget,
     QWidget,
 )
 
-from jade_coat.app import preferences, theme
+from jade_coat.app import beginning, preferences, theme
 from jade_coat.app.bringing import BringingWindow
 from jade_coat.app.build.map_watch import MapWatch
 from jade_coat.app.commands import Bound, command, commands_of
-from jade_coat.app.controls.basics import button, column, holder, label, row
-from jade_coat.app.dialogs.finder import Entry, Finder
+from jade_coat.app.controls.basics import button, column, counted, holder, label, row
+from jade_coat.app.dialogs.finder import Finder
+from jade_coat.app.dialogs.key_sheet import KeySheet
+from jade_coat.app.finding import entries_of
 from jade_coat.app.mishaps import MishapBox
 from jade_coat.app.recent import recent
 from jade_coat.app.session import Session
+from jade_coat.app.start_page import StartPage
 from jade_coat.app.view.commands import ViewCommands
 from jade_coat.app.workspaces.bench import Bench
 from jade_coat.app.workspaces.known import WORKSPACES
+from jade_coat.material.fields import Color
 
 
 class Window(BringingWindow):
@@ -67,6 +71,7 @@ class Window(BringingWindow):
         self._said.timeout.connect(lambda: self._message.setText(""))
         self._watch = MapWatch(session)
         self._restore_layout()
+        self.bench.brush.recall()
         self._refresh()
 
     # The bar and the status line
@@ -103,7 +108,8 @@ class Window(BringingWindow):
         self._message = label("", "")
         self._figures = label("", "quiet")
         keys = button("F1 keys", self.show_keys, "plain")
-        status = holder(row(self._figures, 1, self._message, 1, keys, margins=(12, 0, 6, 0), gap=12), "status")
+        parts = (self._figures, self.bench.panes, 1, self._message, 1, keys)
+        status = holder(row(*parts, margins=(12, 0, 6, 0), gap=12), "status")
         status.setFixedHeight(26)
         return status
 
@@ -121,12 +127,15 @@ class Window(BringingWindow):
             control.setEnabled(title is not None)
             control.setToolTip(f"{word} {title.lower()} ({keys})" if title else f"Nothing to {word.lower()}")
         self.setWindowTitle(f"{project.name} – Jade Coat")
+        self._show_page()
         self._on_frame()
 
     def _on_frame(self) -> None:
         project = self.session.project
-        props, materials = len(project.props), len(project.materials)
-        self._figures.setText(f"{props} props · {materials} materials · {len(project.finishes)} finishes")
+        counts = (
+            (len(project.props), "prop"), (len(project.materials), "material"), (len(project.finishes), "finish"),
+        )  # fmt: skip
+        self._figures.setText(" · ".join(counted(n, word) for n, word in counts) if any(n for n, _ in counts) else "")
 
     def say(self, text: str, problem: bool = False) -> None:
         """Say something in the status line: problems stay longer."""
@@ -146,7 +155,7 @@ class Window(BringingWindow):
 
     def commands(self) -> list[Bound]:
         """All commands there are: of the window, the view and every workspace."""
-        return commands_of(self, self.view_commands, *self.workspaces.values())
+        return commands_of(self, self.view_commands, self.bench.panes, *self.workspaces.values())
 
     def _make_shortcuts(self) -> None:
         for entry in self.commands():
@@ -178,8 +187,28 @@ class Window(BringingWindow):
         """Go to a workspace by its name."""
         self.workspace = name
         self.tabs[name].setChecked(True)
-        self.pages.setCurrentWidget(self.workspaces[name].page)
         self.workspaces[name].enter()
+        self._show_page()
+
+    @cached_property
+    def start(self) -> StartPage:
+        """The start page, made when it is first wanted."""
+        made = StartPage(self.open_project, self.import_mesh, self.import_maps)
+        made.demo_wanted.connect(self.open_demo)
+        made.project_wanted.connect(lambda folder: self._leave_for(lambda: self.open_folder(folder)))
+        made.shape_wanted.connect(lambda shape: beginning.place_shape(self, shape))
+        self.pages.addWidget(made)
+        return made
+
+    def _show_page(self) -> None:
+        """The workspace's page; the start page while there is nothing to work on."""
+        page = self.workspaces[self.workspace].page
+        if page is self.bench and beginning.is_empty(self.session.project):
+            page = self.start
+            if self.pages.currentWidget() is not page:
+                page.refresh()
+        self.pages.setCurrentWidget(page)
+        self.bench.panes.setVisible(page is self.bench)
 
     # Commands: editing and looking
 
@@ -206,27 +235,16 @@ class Window(BringingWindow):
     @command("Edit", "Ctrl+K")
     def find_or_do(self) -> None:
         """Find or do…"""
-        finder = Finder(self, self._entries())
+        finder = Finder(self, entries_of(self))
         corner = self._find.mapToGlobal(self._find.rect().bottomRight())
         finder.move(corner.x() - finder.width(), corner.y() + 4)
         finder.show()
         self._finder = finder
 
-    def _entries(self) -> list[Entry]:
-        entries = [Entry(b.command.title, b.command.keys.replace(" ", " or "), b.do) for b in self.commands()]
-        entries += [Entry(f"Go to {n}", "workspace", partial(self.show_workspace, n)) for n in self.workspaces]
-        project, session = self.session.project, self.session
-        entries += [Entry(f.name, "finish", partial(session.choose_finish, f.id)) for f in project.finishes]
-        entries += [
-            Entry(p.name, "prop", partial(session.choose_prop, p.id, project.mesh(p.mesh).slots[0]))
-            for p in project.props
-        ]
-        return entries
-
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Hold W to see the state before the last change; Esc gives a stroke up; the workspace may take other keys."""
         assert event is not None
-        if event.key() == Qt.Key.Key_Escape and self.bench.brush_tool.give_up():
+        if event.key() == Qt.Key.Key_Escape and (self.bench.dropper.give_up() or self.bench.brush_tool.give_up()):
             return
         if self.workspaces[self.workspace].key(event):
             return
@@ -253,6 +271,10 @@ class Window(BringingWindow):
         """Brush: paint on props."""
         self.show_workspace("Brush")
 
+    def take_color(self, done: Callable[[Color], None]) -> None:
+        """Let the next press in the view give a colour."""
+        self.bench.dropper.take(done)
+
     @command("View")
     def swap_theme(self) -> None:
         """Swap the dark and the light theme."""
@@ -278,22 +300,13 @@ class Window(BringingWindow):
     @command("Help", "F1")
     def show_keys(self) -> None:
         """Keys."""
-        told = [b.command for b in self.commands() if b.command.keys]
-        lines = [f"<tr><td><b>{c.keys.replace(' ', ' or ')}</b>&nbsp;&nbsp;</td><td>{c.title}</td></tr>" for c in told]
-        mouse = (
-            ("Drag", "Turn the view (in Brush: paint; Ctrl paints toward the other value)"),
-            ("Shift-drag in Brush", "A straight line, from the end of the last stroke"),
-            ("1 2 3 4 in Brush", "Choose the channel; with Ctrl one more"), ("Right-drag", "Turn the view"),
-            ("Middle- or Shift-drag", "Move the view"), ("Wheel", "Come closer, go away"),
-            ("Drag a number", "Change it; Shift is fine, Ctrl coarse"), ("Drag a finish", "Put it on a prop"),
-            ("Esc while painting", "Give the stroke up"), ("Hold W", "See the state before the last change"),
-        )  # fmt: skip
-        lines += [f"<tr><td><b>{k}</b>&nbsp;&nbsp;</td><td>{t}</td></tr>" for k, t in mouse]
-        box = QMessageBox(self)
-        box.setWindowTitle("Keys")
-        box.setText(f"<table>{''.join(lines)}</table>")
-        box.open()
-        self._keys = box
+        groups: dict[str, list[tuple[str, str]]] = {}
+        for bound in self.commands():
+            if bound.command.keys:
+                known = bound.command
+                groups.setdefault(known.group, []).append((known.keys.replace(" ", " or "), known.title))
+        self._keys = KeySheet(self, list(groups.items()))
+        self._keys.show()
 
     def tell_mishap(self, line: str, report: str) -> None:
         """Say that something raised an error nobody expected; unsaved work is copied aside first."""
@@ -306,17 +319,12 @@ class Window(BringingWindow):
         self.mishap.open()
 
     def _restore_layout(self) -> None:
-        for entry, splitter in ((preferences.ACROSS, self.bench.across), (preferences.MIDDLE, self.bench.middle)):
-            state = preferences.recall(entry)
-            if state is not None:
-                splitter.restoreState(state)
         geometry = preferences.recall(preferences.WINDOW)
         if geometry is not None:
             self.restoreGeometry(geometry)
 
     def _keep_layout(self) -> None:
-        preferences.keep(preferences.ACROSS, self.bench.across.saveState())
-        preferences.keep(preferences.MIDDLE, self.bench.middle.saveState())
+        self.bench.panes.keep()
         preferences.keep(preferences.WINDOW, self.saveGeometry())
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
@@ -325,6 +333,8 @@ class Window(BringingWindow):
             event.ignore()
             return
         self._keep_layout()
+        self.bench.brush.keep()
+        self._keep_picture()
         for timer in self.findChildren(QTimer):
             timer.stop()
         self.session.close()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
@@ -36,7 +37,7 @@ from jade_coat.program.machine import PITCH, BlockCall, run_chain
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.program.types import VEC3, VEC4, Array
 
-CHUNK = 1 << 17
+CHUNK = 1 << 16
 WORTH_A_PLAN = 1 << 16
 """From this many texels on, compiling the program pays."""
 LEVEL_PROBES = 400
@@ -147,9 +148,14 @@ def evaluated(
     outputs = look.program()
     outputs["normal"] = _in_frame(outputs["normal"], "" if _keeps_frame(original, baked) else "frame_")
     table = _table(original, baked, matrix, colors, passes.reads(outputs, "attribute"))
-    texels = np.flatnonzero(coverage.triangle.ravel() >= 0)
-    owner, weights = coverage.triangle.ravel()[texels], coverage.weights.reshape(-1, 2).take(texels, axis=0)
-    result = {n: np.zeros((QUANTITIES[n].size, coverage.triangle.size), np.float32) for n in OUTPUTS}
+    owner, weights = coverage.triangle.ravel(), coverage.weights.reshape(-1, 2)
+    result = {n: np.empty((QUANTITIES[n].size, owner.size), np.float32) for n in OUTPUTS}
+    texels = np.flatnonzero(owner >= 0)
+    if len(texels) < len(owner):
+        empty = np.flatnonzero(owner < 0)
+        for array in result.values():
+            array[:, empty] = 0.0
+        owner, weights = owner[texels], weights.take(texels, axis=0)
     instance = instance_values(original, look.seed)
 
     def attributes(part: Array | slice) -> dict[str, Array]:
@@ -181,15 +187,17 @@ def evaluated(
         if job.cancelled:
             return
         part = slice(start, start + CHUNK)
-        ready = steps()
-        if ready is not None:
-            run_chain(ready, start, len(texels[part]))
+        if not hasattr(own, "steps"):  # once for each thread
+            own.steps = steps()
+        if own.steps is not None:
+            run_chain(own.steps, start, len(texels[part]))
             return
         found = run_all(Environment(attributes=attributes(part), instance=instance, **read))
         for name, array in found.items():
             result[name][:, texels[part]] = array
 
     keep_freed_memory()
+    own = threading.local()
     starts = range(0, len(texels), CHUNK)
     with ThreadPoolExecutor(threads) as pool:
         for done, _ in enumerate(pool.map(work, starts), 1):
@@ -231,8 +239,13 @@ def _levels(
     instance: Mapping[str, Array], textures: Mapping[str, Texture],
 ) -> dict[str, int]:  # fmt: skip
     """The mip level of each texture that fits the map's texels: from how far reads move between neighbours."""
-    neighbours = np.flatnonzero((np.diff(texels) == 1) & (np.diff(owner) == 0))
-    if not len(neighbours):
+    last = len(texels) - 1
+    for step in (max(last // (2 * LEVEL_PROBES), 1), 1):  # a thin mesh may have no neighbours among a few
+        among = np.arange(0, last, step)
+        pick = among[(texels[among + 1] - texels[among] == 1) & (owner[among + 1] == owner[among])]
+        if len(pick):
+            break
+    else:
         return {}
-    pick = neighbours[:: max(len(neighbours) // LEVEL_PROBES, 1)]
+    pick = pick[:: max(len(pick) // LEVEL_PROBES, 1)]
     return fitting_levels(outputs, (attributes(pick), attributes(pick + 1)), instance, textures)

@@ -13,6 +13,7 @@ from jade_coat.files.assets import Assets
 from jade_coat.files.desk_file import write_desk
 from jade_coat.files.library import Library
 from jade_coat.files.project_folder import save_project
+from jade_coat.jobs.job import Job
 from jade_coat.maps.color import hex_to_linear
 from jade_coat.maps.images import png_bytes
 from jade_coat.maps.mapset import MapFile, MapSet
@@ -72,6 +73,11 @@ def build(folder: Path, progress: Progress = lambda share, what: None, side: int
     save_project(project, assets, folder)
     write_desk(folder, Desk(camera=CAMERA))
     return project
+
+
+def make_for(folder: Path, job: Job) -> None:
+    """Make the demo as a job. Raises Cancelled, and what saving raises."""
+    build(folder, job.step)
 
 
 def _map_sets(assets: Assets, progress: Progress, side: int) -> Iterator[MapSet]:

@@ -19,6 +19,9 @@ from jade_coat.program.types import Array
 MAX_BYTES = 2**30
 _AGAIN = "Export it again from the program it came from."
 
+CREASE = 30.0
+"""Degrees from which on an edge of a heap of triangles is sharp."""
+
 
 def read_mesh(path: Path) -> MeshData:
     """Read a mesh file. Raises BadMesh naming the file and what to do, or OSError."""
@@ -61,6 +64,23 @@ def _read_ply(data: bytes, name: str) -> MeshData:
     return build_mesh(loaded.vertices, loaded.faces, name, normals, uvs, _colors(loaded))
 
 
+def _read_stl(data: bytes, name: str) -> MeshData:
+    """A heap of triangles, joined where they meet and smooth but for edges of more than 30 degrees."""
+    import trimesh
+
+    if data[:5] != b"solid" and (len(data) < 84 or 84 + 50 * int.from_bytes(data[80:84], "little") > len(data)):
+        raise BadMesh(f"{name}: its header promises triangles that are not there. {_AGAIN}")
+    try:
+        loaded = trimesh.load(io.BytesIO(data), file_type="stl", process=False)
+        if not isinstance(loaded, trimesh.Trimesh) or not len(loaded.faces) or not np.isfinite(loaded.vertices).all():
+            raise ValueError("no triangles")
+        loaded.merge_vertices()
+        smooth = trimesh.graph.smooth_shade(loaded, angle=np.radians(CREASE))
+    except Exception as error:  # the library raises many kinds for damaged text
+        raise BadMesh(f"{name}: the file is damaged ({error}). {_AGAIN}") from None
+    return build_mesh(smooth.vertices, smooth.faces, name, np.array(smooth.vertex_normals, np.float32))
+
+
 def _colors(mesh: Any) -> tuple[Array, ...]:
     colors = mesh.visual.vertex_colors if mesh.visual.kind == "vertex" else mesh.vertex_attributes.get("color")
     if colors is None or len(colors) != len(mesh.vertices):
@@ -82,5 +102,6 @@ MESHES = (
     Format(
         "PLY", (".ply",), "triangles, one UV set, one colour set, normals", lambda data, name, _: _read_ply(data, name)
     ),
-)
+    Format("STL", (".stl",), "triangles", lambda data, name, _: _read_stl(data, name)),
+)  # fmt: skip
 """The formats that meshes are read from."""

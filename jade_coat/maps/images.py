@@ -1,4 +1,4 @@
-"""Reads and writes picture files: PNG, JPEG, TIFF and EXR of 8 bits, 16 bits or float."""
+"""Reads and writes picture files of 8 bits, 16 bits or float."""
 
 from __future__ import annotations
 
@@ -29,7 +29,9 @@ def read_image(data: bytes, name: str) -> Array:
     Grey with alpha becomes RGBA; numbers that are not finite become 0 (or the largest half float). Raises BadImage when
     it is no picture, is damaged, holds what has no one meaning, or is too large (checked before decoding).
     """
-    found = next((f for f in (*PICTURES, *SKY_PICTURES) if f.opens is not None and f.opens(data)), None)
+    found = next((f for f in PICTURES if f.opens is not None and f.opens(data)), None)
+    if found is None and Path(name).suffix.lower() in TGA.suffixes:
+        found = TGA  # its bytes say nothing of what they are
     read = found.read if found is not None else _read_plain
     picture: Array = read(data, name, Path())
     return picture
@@ -48,6 +50,21 @@ def _decoded(data: bytes, name: str) -> Array:
         return array[:, :, None]
     order = [2, 1, 0, 3][: array.shape[2]]
     return np.ascontiguousarray(array[:, :, order])
+
+
+def _read_tga(data: bytes, name: str, _: Path) -> Array:
+    from PIL import Image
+
+    try:
+        with Image.open(io.BytesIO(data), formats=["TGA"]) as opened:
+            check_size(*opened.size, name)
+            channels = {"L": "L", "LA": "RGBA", "RGBA": "RGBA", "P": "RGBA" if "transparency" in opened.info else "RGB"}
+            picture = np.asarray(opened.convert(channels.get(opened.mode, "RGB")))
+    except BadImage:
+        raise
+    except Exception:  # the library raises many kinds for damaged files
+        raise BadImage(f"{name}: the picture is damaged. Save it again from the program it came from.") from None
+    return picture[:, :, None] if picture.ndim == 2 else picture
 
 
 def linear_radiance(data: bytes, name: str) -> Array:
@@ -121,6 +138,7 @@ def is_image_name(name: str | os.PathLike[str]) -> bool:
     return by_suffix(PICTURES, Path(name)) is not None
 
 
+TGA = Format("TGA", (".tga",), "8 bits, one to four channels", _read_tga)
 PICTURES = (
     Format("PNG", (".png",), "8 or 16 bits, one to four channels", _read_plain, lambda data: data[:8] == _PNG_MAGIC),
     Format("JPEG", (".jpg", ".jpeg"), "8 bits, one or three channels", _read_plain,
@@ -129,12 +147,13 @@ PICTURES = (
            lambda data, name, _: read_tiff(data, name), lambda data: data[:2] in (b"II", b"MM")),
     Format("EXR", (".exr",), "half or full float, one to four channels",
            lambda data, name, _: read_exr(data, name), lambda data: data[:4] == _EXR_MAGIC),
-)  # fmt: skip
-"""The formats that maps are read from."""
-SKY_PICTURES = (
-    PICTURES[3],
     Format("HDR", (".hdr",), "light in three channels, shared exponent", _read_plain,
            lambda data: data.startswith(_HDR_MAGIC)),
-    *PICTURES[:3],
+    Format("WebP", (".webp",), "8 bits, three or four channels", _read_plain,
+           lambda data: data[:4] == b"RIFF" and data[8:12] == b"WEBP"),
+    Format("BMP", (".bmp",), "8 bits, three or four channels", _read_plain, lambda data: data[:2] == b"BM"),
+    TGA,
 )  # fmt: skip
+"""The formats that maps are read from."""
+SKY_PICTURES = (*PICTURES[3:5], *PICTURES[:3])
 """The formats that skies are read from, those that hold light first."""

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import itertools
 import re
-from collections.abc import Iterable
-from pathlib import PurePath
+from collections.abc import Iterable, Sequence
+from pathlib import Path, PurePath
 from typing import Literal
 
 import numpy as np
@@ -270,3 +270,9 @@ def map_files(name: str, asset: str, guesses: Iterable[Guess], origin: str = "")
         )
         for g in guesses
     ]  # fmt: skip
+
+
+def set_name(entries: Sequence[MapFile], folder: Path) -> str:
+    """A name for a new map set, from its first file or from the folder they lie in."""
+    stem = stem_of(entries[0].file) if entries else ""
+    return (stem or folder.name).replace("_", " ").strip().capitalize() or "Maps"

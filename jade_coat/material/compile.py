@@ -12,6 +12,7 @@ from jade_coat.material.layers import Layer, blended, surface_layer
 from jade_coat.material.material import Coat, Dial, Material, fields_of, parts_of
 from jade_coat.material.placement import place_of
 from jade_coat.material.placing import PREFIX, compile_moves
+from jade_coat.material.quantity import OUTPUTS
 from jade_coat.material.recipes import recipe_value
 from jade_coat.material.seam import rim_band, weight, wobbled
 from jade_coat.material.shared import EVERYWHERE, SharedValue, is_supplied, shared_name
@@ -212,11 +213,7 @@ def compile_material(
     assert layer is not None
     extra |= _coverage(material, weights)
     frame = "shading_" if material.moves else ""
-    outputs = {
-        "base_color": layer.base_color, "normal": _world(layer.normal, frame), "roughness": layer.roughness,
-        "metallic": layer.metallic, "occlusion": layer.occlusion, "height": layer.height,
-        "emissive": layer.emissive, "opacity": layer.opacity, **extra,
-    }  # fmt: skip
+    outputs = {name: getattr(layer, name) for name in OUTPUTS} | {"normal": _world(layer.normal, frame), **extra}
     if material.moves:
         outputs |= compile_moves(
             material.moves, layer.height, lookup, lambda m: _Fields(m, f"{PREFIX}{m.id}", reader), material.vertex_level

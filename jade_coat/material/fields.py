@@ -165,12 +165,17 @@ _SPECS: dict[type[BaseModel], dict[str, Spec]] = {}
 
 def specs(model: type[BaseModel]) -> dict[str, Spec]:
     """The numeric fields of a model that can become dials, in order."""
-    return {name: spec for name, spec in _all_specs(model).items() if not spec.shapes_program}
+    return _specs(model, False)
 
 
 def options(model: type[BaseModel]) -> dict[str, Spec]:
     """The fields of a model that shape the program and can become dials, in order."""
-    return {name: spec for name, spec in _all_specs(model).items() if spec.shapes_program}
+    return _specs(model, True)
+
+
+@cache
+def _specs(model: type[BaseModel], shapes_program: bool) -> dict[str, Spec]:
+    return {name: spec for name, spec in _all_specs(model).items() if spec.shapes_program == shapes_program}
 
 
 def declared(model: type[BaseModel]) -> dict[str, Spec]:

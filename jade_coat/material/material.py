@@ -173,6 +173,12 @@ class Material(Frozen):
         return {channel: tuple(uses) for channel, uses in found.items()}
 
     @property
+    def free_channel(self) -> str:
+        """The first painted channel that none of its coats is shown by; R where all are."""
+        taken = {t.painted.channel for t in self.terms if t.painted is not None and t.painted.color_set == 0}
+        return next((c for c in "RGBA" if c not in taken), "R")
+
+    @property
     def map_sets(self) -> frozenset[str]:
         """The ids of every map set that a coat or a where-term reads."""
         of_terms = {s for t in self.terms for s in t.map_sets}

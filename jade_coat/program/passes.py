@@ -19,9 +19,11 @@ AFFINE_OPS = frozenset({"add", "sub", "neg", "swizzle", "combine", "splat"})
 
 @dataclass(frozen=True)
 class Rule:
-    """A rewrite that changes no value: `before -> after` in words, and the function that does it or returns None."""
+    """A rewrite that changes no value: `before -> after` in words, the ops it is for, and the function that does it or
+    returns None."""
 
     text: str
+    ops: tuple[str, ...]
     apply: Callable[[Value], Value | None]
 
 
@@ -34,22 +36,18 @@ def _neutral(node: Value) -> Value | None:
         neutral = 0.0 if node.op == "add" else 1.0
         a, b = node.args
         return a if _is(b, neutral) else b if _is(a, neutral) else None
-    if node.op in ("sub", "div"):
-        return node.args[0] if _is(node.args[1], 0.0 if node.op == "sub" else 1.0) else None
-    return None
+    return node.args[0] if _is(node.args[1], 0.0 if node.op == "sub" else 1.0) else None
 
 
 def _double_neg(node: Value) -> Value | None:
-    return node.args[0].args[0] if node.op == "neg" and node.args[0].op == "neg" else None
+    return node.args[0].args[0] if node.args[0].op == "neg" else None
 
 
 def _same_bounds(node: Value) -> Value | None:
-    return node.args[0] if node.op in ("min", "max") and node.args[0] is node.args[1] else None
+    return node.args[0] if node.args[0] is node.args[1] else None
 
 
 def _swizzle_of_parts(node: Value) -> Value | None:
-    if node.op != "swizzle":
-        return None
     inner, picks = node.args[0], node.static
     assert isinstance(picks, tuple)
     if picks == tuple(range(inner.type.size)):
@@ -68,7 +66,7 @@ def _swizzle_of_parts(node: Value) -> Value | None:
 
 
 def _combine_of_swizzles(node: Value) -> Value | None:
-    if node.op != "combine" or any(a.op != "swizzle" for a in node.args):
+    if any(a.op != "swizzle" for a in node.args):
         return None
     if len({a.args[0] for a in node.args}) != 1:
         return None
@@ -77,7 +75,7 @@ def _combine_of_swizzles(node: Value) -> Value | None:
 
 
 def _clamped_twice(node: Value) -> Value | None:
-    if node.op != "clamp" or node.args[0].op != "clamp" or node.args[1:] != node.args[0].args[1:]:
+    if node.args[0].op != "clamp" or node.args[1:] != node.args[0].args[1:]:
         return None
     low, high = node.args[1:]
     in_order = low.op == high.op == "const" and all(a <= b for a, b in zip(low.static, high.static, strict=True))
@@ -86,23 +84,27 @@ def _clamped_twice(node: Value) -> Value | None:
 
 def _whole_mix(node: Value) -> Value | None:
     """0 + (1 − 0)·x; what is −0 there is 0 then, which compares equal."""
-    return node.args[2] if node.op == "mix" and _is(node.args[0], 0.0) and _is(node.args[1], 1.0) else None
+    return node.args[2] if _is(node.args[0], 0.0) and _is(node.args[1], 1.0) else None
 
 
 def _known_choice(node: Value) -> Value | None:
-    return node.args[1] if node.op == "select" and node.args[1] is node.args[2] else None
+    return node.args[1] if node.args[1] is node.args[2] else None
 
 
 RULES = (
-    Rule("x + 0 -> x;  x * 1 -> x;  x - 0 -> x;  x / 1 -> x", _neutral),
-    Rule("-(-x) -> x", _double_neg),
-    Rule("min(x, x) -> x;  max(x, x) -> x", _same_bounds),
-    Rule("vec(a, b).y -> b;  splat(a).x -> a;  v.xyz.y -> v.y;  v.xyz -> v for a vec3 v", _swizzle_of_parts),
-    Rule("vec(v.x, v.z) -> v.xz", _combine_of_swizzles),
-    Rule("clamp(clamp(x, a, b), a, b) -> clamp(x, a, b)", _clamped_twice),
-    Rule("mix(0, 1, x) -> x", _whole_mix),
-    Rule("c ? x : x -> x", _known_choice),
+    Rule("x + 0 -> x;  x * 1 -> x;  x - 0 -> x;  x / 1 -> x", ("add", "mul", "sub", "div"), _neutral),
+    Rule("-(-x) -> x", ("neg",), _double_neg),
+    Rule("min(x, x) -> x;  max(x, x) -> x", ("min", "max"), _same_bounds),
+    Rule(
+        "vec(a, b).y -> b;  splat(a).x -> a;  v.xyz.y -> v.y;  v.xyz -> v for a vec3 v", ("swizzle",), _swizzle_of_parts
+    ),
+    Rule("vec(v.x, v.z) -> v.xz", ("combine",), _combine_of_swizzles),
+    Rule("clamp(clamp(x, a, b), a, b) -> clamp(x, a, b)", ("clamp",), _clamped_twice),
+    Rule("mix(0, 1, x) -> x", ("mix",), _whole_mix),
+    Rule("c ? x : x -> x", ("select",), _known_choice),
 )
+
+_RULES_OF = {op: tuple(r for r in RULES if op in r.ops) for op in {op for r in RULES for op in r.ops}}
 
 
 def rebuilt(
@@ -128,7 +130,7 @@ def simplified(node: Value) -> Value:
             return const(*folded[:, 0].tolist())
         except ValueError:  # not finite: GLSL has no literal for it, so leave it to be computed
             return node
-    for rule in RULES:
+    for rule in _RULES_OF.get(node.op, ()):
         after = rule.apply(node)
         if after is not None:
             return simplified(after)

@@ -97,8 +97,11 @@ put themselves in here."""
 def make(op: str, args: Sequence[Value] = (), static: Hashable = None) -> Value:
     """Return the one node for this op, these arguments and this payload; TypeMismatch if its types do not fit."""
     arguments = tuple(args)
+    key = (op, arguments, static)
+    there = _interned.get(key)
+    if there is not None:
+        return there
     kind = RESULTS[op](tuple(a.type for a in arguments), static)
-    key = (op, arguments, static, kind)
     with _lock:
         found = _interned.get(key)
         if found is None:

@@ -75,10 +75,10 @@ def _references(project: Project, kind: Kind, thing: Any) -> Iterator[Place]:
         yield from ((k, i) for k, i in dict.fromkeys(references(thing)) if k in KINDS)
     elif kind == "finishes":
         yield ("materials" if any(m.id == thing.parent for m in project.materials) else "finishes"), thing.parent
-        yield from (("map_sets", str(v)) for v in _map_values(project, thing).values() if v)
+        yield from (("map_sets", str(v)) for v in map_values(project, thing).values() if v)
 
 
-def _map_values(project: Project, finish: Finish) -> dict[str, Any]:
+def map_values(project: Project, finish: Finish) -> dict[str, Any]:
     """The values of a finish that name map sets, by dial."""
     material = material_of(project, finish.id)
     dials = {d.id for d in material.dials if spec_at(material, d.path).kind == "map"}
@@ -95,7 +95,7 @@ def _remapped(project: Project, kind: Kind, thing: Any, ours: Mapping[Place, str
         return rewritten(thing, new)
     if kind == "finishes":
         of_material = any(m.id == thing.parent for m in project.materials)
-        maps = {k: new("map_sets", str(v)) for k, v in _map_values(project, thing).items()}
+        maps = {k: new("map_sets", str(v)) for k, v in map_values(project, thing).items()}
         parent = new("materials" if of_material else "finishes", thing.parent)
         return thing.with_(parent=parent, values={**thing.values, **maps})
     return thing

@@ -250,6 +250,11 @@ class RenderClient(Given):
         found = self._streams.get(stream)
         return found is not None and found.under_way is not None and not self.stopped
 
+    def waits(self, stream: str) -> bool:
+        """Whether a request of this stream is not drawn yet and would be forgotten for a newer one."""
+        found = self._streams.get(stream)
+        return found is not None and found.waiting is not None
+
     @property
     def idle(self) -> bool:
         """Whether nothing is under way."""

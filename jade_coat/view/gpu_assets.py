@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -30,6 +30,7 @@ class GpuMesh:
     numbers: Mapping[str, tuple[float, ...]]
     bounds: Array
     middles: tuple[Array, Array] | None = None
+    reach: Array | None = None
     corners: CornerTable | None = None
     too_large: bool = False
     """Whether the vertices are too many for pixels to read them."""
@@ -45,16 +46,26 @@ class GpuMesh:
             self.too_large = self.corners is None
         return self.corners
 
-    def triangle_middles(self, read: Callable[[Any, type[np.generic]], Array]) -> tuple[Array, Array]:
+    def triangle_middles(self) -> tuple[Array, Array]:
         """The corners of all triangles `(m, 3) uint32` and their middles `(m, 3)`, read back once for sorting."""
         if self.middles is None:
-            corners = read(self.indices, np.uint32)
-            self.middles = (corners, read(self.streams["position"], np.float32)[corners].mean(axis=1))
+            corners = _rows(self.indices, np.uint32)
+            self.middles = (corners, _rows(self.streams["position"], np.float32)[corners].mean(axis=1))
         return self.middles
+
+    def triangle_reach(self) -> Array:
+        """How far the corners of each triangle lie from its middle at the most, `(m,)`, worked out once."""
+        if self.reach is None:
+            corners, middles = self.triangle_middles()
+            places = _rows(self.streams["position"], np.float32)
+            self.reach = np.sqrt(
+                np.max([((places[corners[:, i]] - middles) ** 2).sum(axis=1) for i in range(3)], axis=0)
+            )
+        return self.reach
 
     def has_moved(self, bounds: Array) -> None:
         """Forget what followed from where the vertices were."""
-        self.bounds, self.middles = bounds, None
+        self.bounds, self.middles, self.reach = bounds, None, None
         if self.corners is not None:
             self.corners.texture.release()
             self.corners = None
@@ -339,3 +350,8 @@ class GpuAssets:
 
 def _read_stream(buffer: Any, name: str) -> Array:
     return np.frombuffer(buffer.read(), np.float32).reshape(-1, int(STREAMS[name].format[0])).copy()
+
+
+def _rows(buffer: Any, kind: type[np.generic]) -> Array:
+    """A buffer's content, three to a row."""
+    return np.frombuffer(buffer.read(), kind).reshape(-1, 3)

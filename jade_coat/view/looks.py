@@ -10,9 +10,9 @@ LOOKS = ("lit", *QUANTITIES, "coverage")
 """Looks that need no name behind them."""
 OTHER_LOOKS = {"paint": len(LOOKS), "probe": len(LOOKS) + 1}
 """The compose shader's numbers for looks with a name behind them."""
-PROBES = ("where", "term", "step", "height", "coverage", "channel")
-"""Looks that are outputs of a material: `where:COAT`, `term:COAT:TERM`, `step:COAT:TERM:STEP`, `height:COAT`, …, and
-`channel:N` for a painted channel, four to a colour set."""
+PROBES = ("where", "weight", "term", "step", "height", "coverage", "channel", "uv")
+"""Looks that are outputs of a material: `where:COAT`, `weight:COAT`, `term:COAT:TERM`, `step:COAT:TERM:STEP`,
+`height:COAT`, …, and `channel:N` for a painted channel, four to a colour set, `uv:N` for checks along a UV set."""
 MAX_PROBES = 4
 """How many outputs by name one program gives at once."""
 

@@ -15,8 +15,8 @@ from jade_coat.material.material import Material, layout
 from jade_coat.material.paint_source import OWN_MAP, MapSource, painted_by_map
 from jade_coat.material.quantity import OUTPUTS, stored
 from jade_coat.material.surface import MapLookup
-from jade_coat.mesh.data import MAX_COLOR_SETS
-from jade_coat.program import VEC4, Value, lib
+from jade_coat.mesh.data import MAX_COLOR_SETS, MAX_UV_SETS
+from jade_coat.program import VEC2, VEC4, Value, lib
 from jade_coat.program.glsl_backend import FetchMode, GlslProgram, emit, output_name
 from jade_coat.program.passes import textures
 from jade_coat.program.samplers import PROMISED, Kind, Samplers, shared_samplers
@@ -104,13 +104,13 @@ class ProgramShop:
         self._doomed: list[Any] = []
 
     def outputs(self, material: Material, lookup: MapLookup, on_map: MapSource | None = None) -> dict[str, Value]:
-        """The material's folded program, built once per structure; with the painted channels as `channel:N`.
+        """The material's folded program, built once per structure; with what can be looked at on all.
 
         `on_map` names a map that is read instead of the vertices' paint.
         """
         key = (structure(material), getattr(lookup, "key", None), on_map)
         if key not in self._values:
-            made = {**placed(compile_material(material, lookup, live_fields(material))), **_painted_channels()}
+            made = {**placed(compile_material(material, lookup, live_fields(material))), **_of_the_mesh()}
             self._values[key] = painted_by_map(made, on_map) if on_map is not None else made
             while len(self._values) > self._kept:
                 self._values.popitem(last=False)
@@ -245,10 +245,20 @@ class ProgramShop:
             raise ProgramFault(reason) from None
 
 
-def _painted_channels() -> dict[str, Value]:
+def _of_the_mesh() -> dict[str, Value]:
+    """What can be looked at on any material: painted channels, and checks along the UV sets."""
     sets = [lib.attribute(f"color{i}", VEC4) for i in range(MAX_COLOR_SETS)]
     found = {f"channel:{4 * i + k}": getattr(s, letter) for i, s in enumerate(sets) for k, letter in enumerate("xyzw")}
-    return {"paint": sets[0], **found}
+    checks = {f"uv:{i}": _checks(lib.attribute(f"uv{i}", VEC2)) for i in range(MAX_UV_SETS)}
+    return {"paint": sets[0], **found, **checks}
+
+
+def _checks(uv: Value) -> Value:
+    """Eight checks along each unit of a UV set, brighter along it: 0 to 1."""
+    eighths = lib.unary("floor", uv * 8.0)
+    odd = lib.unary("fract", (eighths.x + eighths.y) * 0.5) * 2.0
+    along = lib.unary("fract", uv)
+    return 0.1 + odd * 0.5 + (along.x + along.y) * 0.2
 
 
 def _needed(expressions: tuple[str, ...]) -> tuple[str, ...]:

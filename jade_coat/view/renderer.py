@@ -130,13 +130,7 @@ class Renderer:
     def _fill(self, frame: Frame, looks: tuple[str, ...]) -> None:
         """Fill the attachments: the frame's part alone where they hold all else already."""
         key, buffers = self._follows_from(frame, looks), frame.buffers
-        if (
-            frame.part is not None
-            and not frame.blends
-            and frame.marks is None
-            and frame.alone
-            and buffers.filled == key
-        ):
+        if frame.part is not None and not frame.blends and frame.alone and buffers.filled == key:
             frame.projection = buffers.projection  # what is drawn again must fall on the very same pixels
         else:
             frame.part = None
@@ -144,13 +138,14 @@ class Renderer:
             buffers.gbuffer.clear(0, 0, 0, 0, depth=1.0)
         for step in self.filling:
             step.draw(frame)
-        buffers.filled, buffers.projection = (key if frame.marks is None else None), frame.projection
+        buffers.filled, buffers.projection = key, frame.projection
 
     def _follows_from(self, frame: Frame, looks: tuple[str, ...]) -> tuple[object, ...]:
-        """All that the attachments of a frame follow from, but patches of paint."""
+        """All that the attachments of a frame and its picture follow from, but patches of paint."""
         versions = (self.assets.version, self.light.version, self.drawer.changes)
         eye = (frame.eye.projection.tobytes(), frame.eye.view.tobytes())
-        return (frame.scene.serial, versions, eye, frame.detailed, frame.probes, looks)
+        marks = frame.marks.key if frame.marks is not None else None
+        return (frame.scene.serial, versions, eye, frame.detailed, frame.probes, looks, marks)
 
     def buffers(self, stream: str, width: int, height: int) -> Buffers:
         """The attachments of a stream, of this size."""

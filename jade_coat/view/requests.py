@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
+
 from jade_coat.program.types import Array
 
 
@@ -31,6 +33,11 @@ class Marks:
     radius: float = 0.0
     spacing: float = 0.05
 
+    @property
+    def key(self) -> tuple[object, ...]:
+        """What tells whether others look the same."""
+        return (self.mesh, self.matrix.tobytes(), self.edges, self.vertices, self.radius, self.spacing)
+
 
 @dataclass(frozen=True)
 class Part:
@@ -44,3 +51,13 @@ class Part:
     numbers: Array
     corners: Array
     box: tuple[float, float, float, float]
+
+    def with_(self, other: Part) -> Part | None:
+        """What both have changed; None where they are of two props."""
+        if other.prop != self.prop:
+            return None
+        numbers, first = np.unique(np.concatenate([self.numbers, other.numbers]), return_index=True)
+        corners = np.concatenate([self.corners, other.corners])[first]
+        (x0, y0, x1, y1), (left, top, right, bottom) = self.box, other.box
+        box = (min(x0, left), min(y0, top), max(x1, right), max(y1, bottom))
+        return Part(self.prop, numbers, corners, box)

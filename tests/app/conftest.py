@@ -7,7 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QSettings, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QWidget
 
@@ -130,6 +130,8 @@ def move(widget: QWidget, at: QPointF, button, keys) -> None:
 @pytest.fixture
 def open_window(qapp, kept_client):
     made: list[Window] = []
+    QSettings().remove("layout")
+    QSettings().remove("brush")
 
     def make(folder: Path | None) -> Hand:
         window = Window(Session(kept_client))

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtCore import QPoint, QPointF, QSettings, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
@@ -36,6 +36,8 @@ def paint_on_trial(hand: Hand) -> np.ndarray:
 def brush(hand: Hand):
     """The brush's state, in hand on the kiln wall, at full strength."""
     hand.window.show_workspace("Brush")
+    hand.window.bench.panes.open("section")
+    hand.window.bench.panes.open("finishes")
     state = hand.window.bench.brush
     state.set(radius=0.2, strength=1.0)
     return state
@@ -480,3 +482,43 @@ def test_long_work_on_paint_tells_how_far_it_is_and_can_be_given_up(hand: Hand, 
     time.sleep(0.05)
     assert len(told) <= count + 2  # it has stopped
     assert came == []
+
+
+def test_one_press_fills_clears_and_inverts_what_undo_then_names(brush, hand: Hand) -> None:
+    panel, session = panel_of(hand), hand.session
+    start = wall_paint(hand)
+    for name, expected in (("Fill", lambda old: 0 * old + FULL), ("Invert", lambda old: FULL - old),
+                           ("Fill", lambda old: 0 * old + FULL), ("Clear", lambda old: 0 * old)):  # fmt: skip
+        before = wall_paint(hand)
+        hand.click(panel.quick[name])
+        hand.until(lambda b=before: not np.array_equal(wall_paint(hand), b))
+        now = wall_paint(hand)
+        np.testing.assert_array_equal(now[:, 1], expected(before[:, 1].astype(int)))
+        np.testing.assert_array_equal(np.delete(now, 1, axis=1), np.delete(before, 1, axis=1))
+        assert session.document.undo_title == f"{name} joint moss"
+    for _ in range(4):
+        hand.window.undo()
+    np.testing.assert_array_equal(wall_paint(hand), start)
+    paint_a_stroke(hand)
+    assert session.document.undo_title == "Paint joint moss"
+    assert hand.window._undo.toolTip() == "Undo paint joint moss (Ctrl+Z)"
+
+
+def test_the_brush_is_found_again_as_it_was_left(open_window, demo_copy) -> None:
+    first: Hand = open_window(demo_copy)
+    state = first.window.bench.brush
+    first.window.show_workspace("Brush")
+    state.set(radius=0.37, strength=0.25, falloff="sharp", tool="smooth", mirror="x", a=0.8)
+    state.set_hand(measure="screen", pixels=77.0, simulated=True)
+    first.window.close()
+    QSettings().sync()
+    second: Hand = open_window(demo_copy)
+    assert second.window.bench.brush.brush == state.brush
+    assert second.window.bench.brush.hand == state.hand
+    second.window.close()
+    QSettings().setValue(
+        "brush/settings", '{"brush": {"radius": "wide", "tool": "hammer", "strength": 0.4}, "set": 99}'
+    )
+    third: Hand = open_window(demo_copy)
+    brush = third.window.bench.brush.brush
+    assert (brush.radius, brush.tool, brush.strength) == (0.14, "paint", 0.4)  # what is no setting is let be

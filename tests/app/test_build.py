@@ -67,6 +67,9 @@ def test_the_section_follows_a_new_line_a_dial_and_a_stroke_and_picks_coats(hand
     before = seen(hand, "moss").mean()
     paint = wall_paint(hand)
     hand.window.show_workspace("Brush")
+    hand.window.bench.panes.open("section")
+    hand.settle()
+    start = pixel_of(hand, WALL)
     hand.window.bench.brush.set(radius=0.25, strength=1.0)
     QTest.mousePress(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
     for i in range(12):

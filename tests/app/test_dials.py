@@ -12,7 +12,7 @@ from jade_coat.app.build import shared_panel
 from jade_coat.stage import edits
 from jade_coat.stage.looks import dial_values
 from tests.app.conftest import Hand
-from tests.app.wall import shown
+from tests.app.wall import WALL, pixel_of, shown
 
 
 def test_a_changed_dial_is_handed_up_and_all_changes_are_taken_back(hand: Hand) -> None:
@@ -91,6 +91,26 @@ def test_shared_dials_move_the_whole_stage_without_compiling_and_play_along_thei
     assert session.project.shared_dial("season").keys[1][1] == pytest.approx(0.9, abs=0.06)
     QTest.mouseDClick(bar, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, bar._place(11.0, 0.5).toPoint())
     assert len(session.project.shared_dial("season").keys) == len(keys) + 1
+
+
+def test_what_plays_stands_still_under_a_stroke_and_goes_on_after_it(hand: Hand) -> None:
+    session, view = hand.session, hand.window.view
+    hand.window.show_workspace("Brush")
+    hand.settle()
+    session.play(True)
+    hand.until(lambda: session.time > 0.1)
+    at = pixel_of(hand, WALL)
+    QTest.mousePress(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
+    hand.until(lambda: hand.window.bench.brush_tool.painting)
+    sent, real = [], session.link.play
+    session.link.play = lambda *given: (sent.append(given), real(*given))
+    start = session.time
+    hand.until(lambda: session.time > start + 0.3)
+    assert sent == []
+    QTest.mouseRelease(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
+    hand.until(lambda: bool(sent))
+    assert sent[0][1] > start + 0.3  # the clock went on meanwhile
+    session.play(False)
 
 
 def test_a_field_follows_a_new_shared_dial_between_two_values(hand: Hand, monkeypatch) -> None:

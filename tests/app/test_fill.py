@@ -20,6 +20,8 @@ from tests.app.wall import shown, wall_paint
 def fill(hand: Hand):
     """The fill panel, unfolded, on the kiln wall."""
     hand.window.show_workspace("Brush")
+    hand.window.bench.panes.open("section")
+    hand.window.bench.panes.open("finishes")
     panel = hand.window.bench.brush_panel.fill
     fold = panel.parent().parent()
     QTest.mouseClick(fold._head, Qt.MouseButton.LeftButton)

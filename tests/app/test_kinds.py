@@ -126,6 +126,7 @@ def test_a_material_lifts_its_mesh_which_is_picked_and_painted_where_it_is_seen(
     window.show_workspace("Brush")
     hand.settle()
     paint = session.project.prop("kiln_wall_prop").paint
+    at = QPointF(view.width() * 0.5, view.height() * 0.5)  # the view has more room in Brush
     hand.drag(view, at.toPoint(), at.toPoint() + QPoint(40, 0))
     hand.until(lambda: session.project.prop("kiln_wall_prop").paint is not paint)
     rows = np.flatnonzero((session.project.prop("kiln_wall_prop").paint.whole() != paint.whole()).any(axis=1))

@@ -8,7 +8,8 @@ import numpy as np
 from PyQt6.QtCore import QPoint, QTimer
 
 from jade_coat.app.build import map_watch
-from jade_coat.app.build.map_review import CELL, MapReview
+from jade_coat.app.build.map_card import CELL
+from jade_coat.app.build.map_review import MapReview
 from jade_coat.app.build.texture_size import TextureSize
 from jade_coat.maps.images import png_bytes
 from jade_coat.maps.mapset import MapFile, MapSet

@@ -129,7 +129,7 @@ def test_another_role_is_taken_from_the_same_file_even_when_no_name_gave_a_hint(
 
 def test_bad_settings_are_reset_and_told(qapp) -> None:
     QSettings().setValue("theme", "Cheese")
-    QSettings().setValue("layout/across", "nonsense")
+    QSettings().setValue("layout/workspaces", "nonsense")
     QSettings().setValue("undo/megabytes", "-3")
     assert preferences.recall(preferences.THEME) == "Inkstone"
     told = preferences.mend()

@@ -18,11 +18,11 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
 
 import jade_coat.app
-from jade_coat.app import importing, theme
+from jade_coat.app import making, theme
 from jade_coat.app.build import dial_sheet
 from jade_coat.app.build.coat_panel import ExposeDot
 from jade_coat.app.commands import command, commands_of
-from jade_coat.app.controls.color_field import ColorPicker
+from jade_coat.app.finding import entries_of
 from jade_coat.app.view.view import FINISH_MIME
 from jade_coat.app.workspaces.known import WORKSPACES
 from jade_coat.app.workspaces.planned import PLANNED
@@ -39,9 +39,10 @@ from tests.support import assert_valid_glb
 
 
 def test_a_stroke_paints_moss_where_it_passes_and_undo_takes_it_back_whole(hand: Hand) -> None:
-    before, picture = wall_paint(hand), shown(hand)
     hand.key(hand.window, Qt.Key.Key_B)
     assert hand.window.workspace == "Brush"
+    hand.settle()
+    before, picture = wall_paint(hand), shown(hand)
     hand.window.bench.brush.set(radius=0.2, strength=1.0)
     paint_a_stroke(hand)
     hand.settle()
@@ -147,22 +148,6 @@ def test_a_dial_is_renamed_by_a_double_click_and_keeps_every_value(hand: Hand, m
     assert hand.session.project.material("kiln_wall").dials[-1].name != "Greenery"
 
 
-def test_the_colour_picker_turns_a_tint(hand: Hand) -> None:
-    field = hand.window.bench.dials.fields["glaze_tint"]
-    hand.click(field)
-    picker = next(w for w in QApplication.topLevelWidgets() if isinstance(w, ColorPicker) and w.isVisible())
-    hand.drag(picker, QPoint(20, 140), QPoint(20, 20))
-    r, g, b = dial_values(hand.session.project, "celadon_wall")["glaze_tint"]
-    assert r > g
-    assert r > b
-    picker._code.setText("#336699")
-    picker._code.editingFinished.emit()
-    assert dial_values(hand.session.project, "celadon_wall")["glaze_tint"] == pytest.approx(
-        (0.0331, 0.1329, 0.3185), abs=1e-3
-    )
-    picker.close()
-
-
 def test_a_second_finish_dropped_on_another_prop_changes_only_that_prop(hand: Hand) -> None:
     session, rail = hand.session, hand.window.bench.rail
     hand.click(rail.tiles["celadon_wall"])
@@ -216,6 +201,8 @@ def test_only_here_makes_a_child_for_one_prop(hand: Hand) -> None:
 
 def test_looks_are_shown_on_click_and_peeked_at_on_hover(hand: Hand) -> None:
     strip = hand.window.bench.looks
+    hand.click(strip.more)
+    hand.settle()
     names = {t.look for t in strip.thumbs}
     assert {"lit", "base_color", "roughness", "normal", "height", "coverage", "paint:G", "where:moss"} <= names
     pictures = {}
@@ -325,7 +312,7 @@ def test_own_mesh_and_maps_become_a_material_and_all_is_there_after_saving(open_
     assert roles[1] == ["base_color", "height", "metallic", "occlusion", "roughness"]
     low, top = (s.id for s in session.project.map_sets)
     slot = session.slot
-    importing.add_material(window, "Mossy slate", low, top, "R", "interlock", put_on=True)
+    making.add_material(window, "Mossy slate", low, top, "R", "interlock", put_on=True)
     hand.settle()
     window.show_workspace("Brush")
     window.bench.brush.set(channels=(0,), radius=1.2, strength=1.0)
@@ -355,6 +342,31 @@ def test_the_finder_runs_commands_and_finds_finishes(hand: Hand) -> None:
     assert finder.list.count() == 1
     hand.key(finder.line, Qt.Key.Key_Return)
     assert hand.session.finish_id == "cobalt_jar"
+
+    def find(words: str) -> None:
+        hand.window.find_or_do()
+        QTest.keyClicks(hand.window._finder.line, words)
+        hand.key(hand.window._finder.line, Qt.Key.Key_Return)
+
+    bench = hand.window.bench
+    find("joint moss coat of kiln wall")
+    assert (hand.session.material.id, hand.session.coat_id) == ("kiln_wall", "moss")
+    bench.panes.turn("dials")
+    find("moss amount dial")
+    assert "dials" not in bench.panes.shut  # what is found is shown
+    find("cushion map set")
+    stock = hand.window.workspaces["Build"]._stock
+    assert stock.kind == "map_sets"
+    stock.close()
+    rail = bench.rail
+    find("cream jar finish")
+    hand.until(
+        lambda: (
+            rail.viewport()
+            .rect()
+            .intersects(rail.tiles["cream_jar"].geometry().translated(-rail.horizontalScrollBar().value(), 0))
+        )
+    )
     hand.window.find_or_do()
     QTest.keyClicks(hand.window._finder.line, "go to check")
     hand.key(hand.window._finder.line, Qt.Key.Key_Return)
@@ -395,13 +407,18 @@ def test_commands_lie_beside_what_they_command_and_arrive_everywhere_by_themselv
     assert len(known) > 30
     assert all(c.title for c in known)
     owners = {type(b.do.__self__).__name__ for b in window.commands()}
-    assert owners == {"Window", "ViewCommands", "Build", "Brush"}
-    titles = {e.text for e in window._entries()}
+    assert owners == {"Window", "ViewCommands", "Panes", "Build", "Brush"}
+    titles = {e.text for e in entries_of(window)}
     assert {c.title for c in known} <= titles
     assert {f"Go to {w.name}" for w in WORKSPACES} <= titles
+    assert {"Joint moss", "Moss amount", "Season", "Cushion moss", "Dust on top", "Storage jar"} <= titles
     window.show_keys()
     text = window._keys.text()
     assert all(c.title in text for c in known if c.keys)
+    assert window._keys.height() <= window.height()
+    QTest.keyClicks(window._keys.line, "smaller")
+    assert "Smaller brush" in window._keys.text()
+    assert "Redo" not in window._keys.text()
     window._keys.close()
     with pytest.raises(ValueError, match="Ctrl.Z"):
         commands_of(window, _Twice())

@@ -26,7 +26,7 @@ from tests.bench.many import bench_many_props
 from tests.bench.painting import bench_painting
 from tests.bench.pictures import bench_edits, bench_material, bench_rows
 from tests.bench.starting import bench_start
-from tests.bench.strokes import bench_strokes
+from tests.bench.strokes import bench_dabs, bench_strokes
 from tests.support import Demo, stage_renderer
 
 SECONDS = 600
@@ -76,7 +76,7 @@ def main(wanted: list[str]) -> int:
             "material": lambda: bench_material(renderer, demo), "rows": lambda: bench_rows(renderer),
             "six_coats": lambda: bench_six_coats(renderer, demo), "edits": lambda: bench_edits(demo),
             "structure": lambda: bench_structure(demo), "section": lambda: bench_section(renderer, demo),
-            "painting": bench_painting, "strokes": lambda: bench_strokes(folder), "shared": bench_shared, "finishes": bench_finishes, "many_materials": bench_many_materials, "many_props": lambda: bench_many_props(folder), "recipe": lambda: bench_recipe(renderer),
+            "painting": bench_painting, "strokes": lambda: bench_strokes(folder), "dabs": lambda: bench_dabs(folder), "shared": bench_shared, "finishes": bench_finishes, "many_materials": bench_many_materials, "many_props": lambda: bench_many_props(folder), "recipe": lambda: bench_recipe(renderer),
             "bake": lambda: bench_bake(demo), "start": lambda: bench_start(folder),
             "kinds": lambda: bench_kinds(demo), "sixty_sets": lambda: bench_sixty_sets(Path(place)),
         }  # fmt: skip

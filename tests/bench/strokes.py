@@ -95,10 +95,56 @@ if __name__ == "__main__":
     main()
 """
 
+DABS = (
+    RUN[: RUN.index("    made = shapes.plane")]
+    + """
+    from jade_coat.app.view.pictures import Split
+    window.show_workspace("Brush")
+    session.choose_prop("kiln_wall_prop", "surface")
+    for dial in session.project.shared[:1]:
+        session.do(edits.set_shared(shared=dial.id, keys=((0.0, 0.0), (40.0, 1.0))))
+"""
+    + RUN[RUN.index("    view, tool = window.view") : RUN.index("    def measure")]
+    + """
+    state = window.bench.brush
+    def measure():
+        until(lambda: window.ready() or session.playing)
+        mouse(QEvent.Type.MouseMove, place(0), none, none)
+        prop = session.project.prop("kiln_wall_prop")
+        until(lambda: tool._ready(prop, session.link.mesh_data(prop.mesh)))
+        mouse(QEvent.Type.MouseButtonPress, place(0), left, left)
+        for i in range(4):
+            seen(lambda: mouse(QEvent.Type.MouseMove, place(i), none, left))
+        dabs = [seen(lambda: mouse(QEvent.Type.MouseMove, place(4 + i), none, left)) for i in range(24)]
+        mouse(QEvent.Type.MouseButtonRelease, place(28), left, none)
+        window.undo()
+        return statistics.median(dabs)
+    ways = {
+        "plain": (lambda: None, lambda: None),
+        "four channels": (lambda: state.show(channels=True), lambda: state.show(channels=False)),
+        "edges": (lambda: state.show(edges=True), lambda: state.show(edges=False)),
+        "what it holds": (lambda: state.show(held=True), lambda: state.show(held=False)),
+        "Compare": (lambda: view.show_split(Split(finish="plain_wall", name="Plain")), lambda: view.show_split(None)),
+        "playing": (lambda: session.play(True), lambda: session.play(False)),
+    }
+    found = {name: [] for name in ways}
+    for _ in range(3):
+        for name, (on, off) in ways.items():
+            on()
+            found[name].append(measure())
+            off()
+    print("found", json.dumps({n: statistics.median(v[1:]) for n, v in found.items()}), flush=True)
+    session.document.mark_saved()
+    window.close()
+if __name__ == "__main__":
+    main()
+"""
+)
 
-def bench_strokes(folder: Path) -> list[dict]:
+
+def _found(folder: Path, text: str) -> dict:
     script = folder.parent / "strokes_run.py"
-    script.write_text(RUN)
+    script.write_text(text)
     done = subprocess.run(
         [sys.executable, str(script), str(folder)], capture_output=True, text=True, timeout=590,
         env={**os.environ, "PYTHONPATH": os.getcwd()}, check=False,
@@ -106,7 +152,20 @@ def bench_strokes(folder: Path) -> list[dict]:
     lines = [line for line in done.stdout.splitlines() if line.startswith("found ")]
     if not lines:
         raise SystemExit(done.stderr[-2000:])
-    found = json.loads(lines[0].removeprefix("found "))
+    return dict(json.loads(lines[0].removeprefix("found ")))
+
+
+def bench_dabs(folder: Path) -> list[dict]:
+    """A dab while more is shown than the surface, against a plain one."""
+    found = _found(folder, DABS)
+    plain = found.pop("plain")
+    note = "a stroke's mouse move on the demo's wall until its picture is in; floor: the same without"
+    return [entry(f"a dab with {name}" if name != "playing" else "a dab while shared dials play", value, "ms", plain, 1.5, note)
+            for name, value in found.items()]  # fmt: skip
+
+
+def bench_strokes(folder: Path) -> list[dict]:
+    found = _found(folder, RUN)
     names = {"vertices": "mouse to picture, a million vertices", "map": "mouse to picture, a large map"}
     note = "a stroke's mouse move in the window until its picture is in; floor: the whole picture drawn again"
     lines = []

@@ -94,6 +94,21 @@ def read_mesh(suffix: str) -> Callable[[bytes, Path], None]:
     return read
 
 
+def stl() -> bytes:
+    import trimesh
+
+    return bytes(trimesh.creation.box().export(file_type="stl"))
+
+
+def read_named(name: str) -> Callable[[bytes, Path], None]:
+    def read(data: bytes, folder: Path) -> None:
+        from jade_coat.maps.images import read_image
+
+        read_image(data, name)
+
+    return read
+
+
 def read_picture(data: bytes, folder: Path) -> None:
     from jade_coat.maps.images import linear_radiance
 
@@ -103,6 +118,8 @@ def read_picture(data: bytes, folder: Path) -> None:
 FORMATS: dict[str, tuple[Callable[[], bytes], Callable[[bytes, Path], None]]] = {
     "glb": (glb, read_mesh("glb")), "obj": (obj, read_mesh("obj")), "ply": (ply, read_mesh("ply")),
     "ascii ply": (ascii_ply, read_mesh("ply")), "png": (lambda: picture("PNG"), read_picture),
+    "stl": (stl, read_mesh("stl")), "webp": (lambda: picture("WEBP"), read_picture),
+    "bmp": (lambda: picture("BMP"), read_picture), "tga": (lambda: picture("TGA"), read_named("a.tga")),
     "jpeg": (lambda: picture("JPEG"), read_picture), "tiff": (lambda: picture("TIFF"), read_picture),
     "exr": (exr, read_picture), "project": (project, read_project),
 }  # fmt: skip

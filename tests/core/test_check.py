@@ -8,7 +8,10 @@ import pytest
 from skimage.metrics import structural_similarity
 
 from jade_coat.check.likeness import ciede2000, lab, likeness, ssim
+from jade_coat.check.material_costs import PixelCost, material_cost
 from jade_coat.check.repetition import overlap_correlation, repetition
+from jade_coat.maps.packing import PackedLookup
+from jade_coat.material.material import Material
 
 RNG = np.random.default_rng(8)
 TILE = RNG.random((40, 56))
@@ -101,3 +104,19 @@ def test_a_picture_is_most_like_itself() -> None:
     assert same.high_difference == pytest.approx(0.0, abs=1e-6)
     assert other.ssim < 1
     assert 0 < other.mean_difference <= other.high_difference
+
+
+def test_what_a_coat_costs_is_what_hiding_it_saves(demo) -> None:
+    lookup = PackedLookup(demo.project.map_sets, demo.project.recipes)
+    wall = demo.project.material("kiln_wall")
+    found = material_cost(wall, lookup)
+    assert found.whole.reads == 7
+    for coat in wall.coats:
+        without = wall.with_(coats=tuple(c.with_(shown=c is not coat) for c in wall.coats))
+        less = material_cost(without, lookup).whole
+        assert found.coats[coat.id] == PixelCost(
+            found.whole.reads - less.reads, found.whole.operations - less.operations
+        )
+        assert coat.id not in material_cost(without, lookup).coats
+    lone = Material(id="lone", name="Lone", coats=wall.coats[:1])
+    assert material_cost(lone, lookup).coats["tile"] == material_cost(lone, lookup).whole

@@ -238,7 +238,7 @@ def test_a_folder_is_sorted_into_sets(tmp_path: Path) -> None:
     sets = found.sets
     assert sorted(len(s) for s in sets) == [2, 5]
     assert [m.file for m in found.left_out] == ["readme.png"]
-    assert found.notes == ["notes.txt: no PNG, JPEG, TIFF or EXR"]
+    assert found.notes == ["notes.txt: no PNG, JPEG, TIFF, EXR, HDR, WebP, BMP or TGA"]
     assert len({m.asset for s in sets for m in s}) == 5  # one file, one asset, whatever its roles
 
 

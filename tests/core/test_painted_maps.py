@@ -13,6 +13,7 @@ from jade_coat.files.project_folder import open_project, save_project
 from jade_coat.jobs.job import Job
 from jade_coat.looking.coverage import coverage_shares
 from jade_coat.looking.section import cut, trace
+from jade_coat.mesh.attributes import mesh_numbers, mesh_streams
 from jade_coat.mesh.brush import Brush
 from jade_coat.mesh.canvas import MapCanvas, VertexCanvas
 from jade_coat.mesh.painting import TILE, PaintMap
@@ -22,7 +23,7 @@ from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.scene import build_scene
 from jade_coat.view.camera import project as project_points
 from jade_coat.view.camera import ray
-from jade_coat.view.requests import Part
+from jade_coat.view.requests import Marks, Part
 from tests.support import Demo, eye_for
 
 WALL = "kiln_wall_prop"
@@ -123,8 +124,13 @@ def test_what_each_way_costs_is_counted_on_the_scene(demo: Demo) -> None:
     assert total(project, demo.mesh).draws == slots
 
 
+@pytest.mark.parametrize("look", ["lit", "paint:G"])
+@pytest.mark.parametrize("marked", [False, True])
 @pytest.mark.parametrize("kind", ["vertices", "map"])
-def test_a_picture_of_what_changed_alone_is_the_whole_picture(renderer, demo: Demo, on_map: Project, kind: str) -> None:
+def test_a_picture_of_what_changed_alone_is_the_whole_picture(
+    renderer, demo: Demo, on_map: Project, kind: str, marked: bool, look: str
+) -> None:
+    """With edges and colours over it too, and of a channel."""
     project = demo.project if kind == "vertices" else on_map
     prop, mesh = project.prop(WALL), demo.mesh(demo.project.prop(WALL).mesh)
     canvas = VertexCanvas(mesh, prop.paint) if kind == "vertices" else MapCanvas(mesh, prop.paint_map)
@@ -132,7 +138,12 @@ def test_a_picture_of_what_changed_alone_is_the_whole_picture(renderer, demo: De
     if kind == "map":
         renderer.assets.put_map(WALL, prop.paint_map.picture())
     renderer.scenes.set("stage", build_scene(project, demo.mesh))
-    before = renderer.picture("stage", eye, 320, 200)
+    over = Marks(prop.mesh, prop.matrix(), edges=True, radius=0.2) if marked else None
+    if marked:
+        streams = mesh_streams(mesh, ("curvature", "edge"))
+        renderer.assets.put_mesh(prop.mesh, streams, mesh.triangles, mesh_numbers(mesh))
+    wishes = {"looks": (look,), "marks": over}
+    before = renderer.picture("stage", eye, 320, 200, **wishes)
     stroke = Stroke(canvas)
     middle = mesh.positions[mesh.vertex_count // 2].astype(float)
     stroke.dab(middle, np.array([0.0, 0.0, 1.0]), Brush(0.3, 1.0, "flat", channels=(1,)))
@@ -146,15 +157,15 @@ def test_a_picture_of_what_changed_alone_is_the_whole_picture(renderer, demo: De
     corners = mesh.triangles[numbers]
     seen = project_points(eye, mesh.positions[corners.ravel()] @ prop.matrix()[:3, :3].T + prop.matrix()[:3, 3])
     box = (*seen.min(axis=0), *seen.max(axis=0))
-    part = renderer.picture("stage", eye, 320, 200, part=Part(WALL, numbers, corners, box))
+    part = renderer.picture("stage", eye, 320, 200, **wishes, part=Part(WALL, numbers, corners, box))
     assert (part != before).any()
     renderer.set_shared({})  # whatever it was drawn from may be another now: the next picture is drawn whole
     assert np.array_equal(
-        renderer.picture("stage", eye, 320, 200, part=Part(WALL, numbers[:1], corners[:1], box)), part
+        renderer.picture("stage", eye, 320, 200, **wishes, part=Part(WALL, numbers[:1], corners[:1], box)), part
     )
     for sample in range(1, 4):
-        fine = renderer.picture("stage", eye, 320, 200, sample=sample)
-    again = renderer.picture("stage", eye, 320, 200, part=Part(WALL, numbers, corners, box))
+        fine = renderer.picture("stage", eye, 320, 200, **wishes, sample=sample)
+    again = renderer.picture("stage", eye, 320, 200, **wishes, part=Part(WALL, numbers, corners, box))
     x, y = np.meshgrid(np.arange(320) / 320, np.arange(200) / 200)
     outside = (x < box[0] - 0.02) | (x > box[2] + 0.02) | (y < box[1] - 0.03) | (y > box[3] + 0.03)
     assert np.array_equal(again[outside], fine[outside])  # a fine picture stays so where nothing has changed

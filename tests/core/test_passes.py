@@ -49,7 +49,7 @@ def test_folding_changes_no_value_whatever_comes_in(name: str) -> None:
 def test_every_rule_fires_on_some_example() -> None:
     for rule in passes.RULES:
         nodes = [n for value in REWRITES.values() for n in walk([value])]
-        assert any(rule.apply(n) is not None for n in nodes), rule.text
+        assert any(n.op in rule.ops and rule.apply(n) is not None for n in nodes), rule.text
 
 
 @st.composite

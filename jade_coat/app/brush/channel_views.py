@@ -10,6 +10,7 @@ from jade_coat.app.brush.state import BrushState
 from jade_coat.app.view.overlay import Overlay, draw_tag
 from jade_coat.app.view.view import View
 from jade_coat.view.client import Picture
+from jade_coat.view.requests import Part
 
 SIZE = QSize(150, 96)
 GAP = 8
@@ -26,6 +27,10 @@ class ChannelViews(Overlay[View]):
         self._state = state
         self.images: dict[str, QImage] = {}
         self._asked: object = None
+        self._part: Part | None = None
+        self._whole = True
+        """Whether more than the part has changed since the pictures were asked for."""
+        view.refreshed.connect(self._changed)
         view.arrived.connect(self._ask)
         state.shown_changed.connect(self._ask)
         state.changed.connect(self._ask)
@@ -52,29 +57,46 @@ class ChannelViews(Overlay[View]):
         top = self.view.height() - height - 12
         return [QRectF(LEFT + i * (width + GAP), top, width, height) for i in range(4)]
 
+    def _changed(self, part: Part | None) -> None:
+        """Something changed since: a part alone, or who knows what."""
+        if part is None:
+            self._whole = True
+        elif self._part is None:
+            self._part = part
+        else:
+            self._part = self._part.with_(part)
+            self._whole = self._whole or self._part is None
+
     def _ask(self) -> None:
-        client = self.view.session.client
-        if not self.shown or client.busy(STREAM):
+        client, looks = self.view.session.client, self.looks()
+        if not self.shown:
+            for look in self.images:
+                client.forget_stream(f"{STREAM}:{look}")
+            self.images, self._asked = {}, None
+            return
+        if any(client.busy(f"{STREAM}:{look}") for look in looks):
             return
         ratio = self.view.devicePixelRatioF()
         wide, high = self._size()
         width, height = max(round(wide * ratio), 16), max(round(high * ratio), 16)
         eye = self.view.eye(self.view.camera, width, height)
-        wanted = (self.view.generation, self.looks(), width)
+        wanted = (self.view.generation, looks, width)
         if wanted == self._asked:
             return
         self._asked = wanted
-        client.request(
-            STREAM, (self.looks(), width), scene=self.view.scene, eye=eye, width=width, height=height,
-            looks=self.looks(), priority=1,
-        )  # fmt: skip
+        part = None if self._whole else self._part
+        self._part, self._whole = None, False
+        for look in looks:  # a stream each: it goes on from its last picture where a part alone has changed
+            client.request(
+                f"{STREAM}:{look}", None, scene=self.view.scene, eye=eye, width=width, height=height, looks=(look,),
+                priority=1, part=part,
+            )  # fmt: skip
 
     def _on_picture(self, picture: Picture, image: QImage) -> None:
-        if picture.stream != STREAM:
+        stream, _, look = picture.stream.partition(":")
+        if stream != STREAM:
             return
-        looks, width = picture.tag
-        for i, look in enumerate(looks):
-            self.images[look] = image.copy(i * width, 0, width, image.height())
+        self.images[look] = image
         self.view.update()
         self._ask()  # something may have moved meanwhile
 

@@ -15,7 +15,7 @@ from jade_coat.mesh.measures import Around
 from jade_coat.mesh.painting import Paint, PaintMap, shown_paint
 from jade_coat.program.types import Array
 from jade_coat.stage import edits
-from jade_coat.stage.paint_rules import PaintRule
+from jade_coat.stage.paint_rules import MEASURE_LABELS, PaintRule
 from jade_coat.stage.project import Prop
 
 Painted = Paint | PaintMap
@@ -70,7 +70,8 @@ class Filling(QWidget):
             steps = [edits.paint_prop(prop=prop, paint=made)]
         if rule is not None:
             steps.append(edits.keep_rule(prop=prop, rule=rule))
-        self._session.do_all("Fill by rule", steps)
+        by = MEASURE_LABELS[self.rule.measure].lower()
+        self._session.do_all(f"{self._brush.told(self._session)} by {by}", steps)
 
     def take_back(self) -> None:
         """Go back to the paint before."""
@@ -93,6 +94,26 @@ class Filling(QWidget):
             return found
 
         self._session.work_on_paint(prop.mesh, work, lambda made: self._put_on(prop.id, made, None), self._failed)
+
+    def at_once(self, rule: PaintRule, title: str) -> None:
+        """Fill the chosen prop's chosen channels by a rule, without trying it out first."""
+        prop = self.prop
+        if prop is None:
+            self._session.said.emit("Choose a prop to fill first.", True)
+            return
+        if self.live:
+            self.take_back()
+        mesh, matrix, around = self._session.link.mesh_data(prop.mesh), prop.matrix(), self._around(prop)
+        base = self._paint_of(prop, max(rule.channels) // 4 + 1)
+
+        def done(made: Painted) -> None:
+            if isinstance(made, PaintMap):
+                steps = [edits.paint_map(prop=prop.id, paint_map=made)]
+            else:
+                steps = [edits.paint_prop(prop=prop.id, paint=made)]
+            self._session.do_all(title, steps)
+
+        self._session.work_on_paint(prop.mesh, lambda: _filled(rule, mesh, matrix, base, around), done, self._failed)
 
     def _still_shown(self, prop: Prop | None) -> bool:
         """Whether the preview is what the prop wears: another change, an undo or another choice ends it."""

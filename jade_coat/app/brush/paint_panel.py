@@ -9,7 +9,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from jade_coat.app.brush.state import BrushState
-from jade_coat.app.controls.basics import Line, button, choice, clear, label, row
+from jade_coat.app.controls.basics import Line, button, choice, clear, counted, label, row
 from jade_coat.app.session import Session
 from jade_coat.bake.unwrap import with_paint_uvs
 from jade_coat.check.paint_costs import best_uv_set, size
@@ -283,7 +283,7 @@ class OwnPaintPanel(PaintBody):
             session.said.emit("The map has no paint to keep yet.", True)
             return
         session.do_all("Keep masks", steps)
-        session.said.emit(f"{len(steps)} mask{'s' if len(steps) > 1 else ''} kept among the map sets", False)
+        session.said.emit(f"{counted(len(steps), 'mask')} kept among the map sets", False)
 
     # From another prop
 

@@ -24,6 +24,7 @@ from jade_coat.material.fields import Spec
 from jade_coat.mesh.brush import TOOL_LABELS
 from jade_coat.mesh.data import MAX_COLOR_SETS
 from jade_coat.mesh.stroke import mirror_plane
+from jade_coat.stage.paint_rules import PaintRule
 
 SIZE = Spec("Size", unit="m", low=0.001, high=50.0, soft=(0.01, 2.0), logarithmic=True, hint="Radius of the brush")
 PIXELS = Spec("Size", unit="px", low=2.0, high=600.0, soft=(4.0, 200.0), logarithmic=True, hint="Radius on the screen")
@@ -131,6 +132,12 @@ class BrushPanel(QWidget):
         self._channels = QVBoxLayout()
         self._channels.setSpacing(4)
         box.addLayout(self._channels)
+        quick = (
+            ("Fill", "all of the chosen channels with A, everywhere on the chosen prop"),
+            ("Clear", "all of the chosen channels to 0"), ("Invert", "the chosen channels: 0 becomes 1"),
+        )  # fmt: skip
+        self.quick = {name: button(name, partial(self._at_once, name), "", f"{name} {tip}") for name, tip in quick}
+        box.addLayout(row(*self.quick.values(), 1, gap=4))
         self.channel_buttons: dict[str, QPushButton] = {}
         self._hint = label("", "quiet", wrap=True)
         self._few = label("", "warn", wrap=True)
@@ -251,6 +258,14 @@ class BrushPanel(QWidget):
     def _choose(self, letter: int) -> None:
         more = bool(QApplication.keyboardModifiers() & Qt.KeyboardModifier.ControlModifier)
         self._brush.choose_channel(letter, more)
+
+    def _at_once(self, what: str) -> None:
+        """Fill, clear or invert the chosen channels of the chosen prop."""
+        channels = self._brush.brush.channels
+        rule = PaintRule(channels=channels, measure="even", a=0.0, b=self._brush.brush.a if what == "Fill" else 0.0)
+        if what == "Invert":
+            rule = PaintRule(channels=channels, measure="levels", a=1.0, b=0.0, range=(0.0, 1.0))
+        self.fill.at_once(rule, f"{what} {self._brush.told(self._session).lower()}")
 
     def _meanings(self) -> dict[str, tuple[str, ...]]:
         """What each channel of the chosen colour set does in the chosen prop's material, by letter."""

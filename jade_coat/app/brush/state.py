@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass, replace
-from typing import Any, Literal
+from collections.abc import Collection, Iterable
+from dataclasses import asdict, dataclass, fields, replace
+from typing import Any, Literal, TypeVar, get_args, get_origin, get_type_hints
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from jade_coat.app import preferences
+from jade_coat.app.session import Session
 from jade_coat.mesh.brush import Brush
+from jade_coat.mesh.data import MAX_COLOR_SETS
 
 
 @dataclass(frozen=True)
@@ -72,11 +75,41 @@ class BrushState(QObject):
         """The chosen channels within the colour set, 0 to 3."""
         return tuple(c - 4 * self.color_set for c in self.brush.channels)
 
+    def told(self, session: Session) -> str:
+        """What the chosen channels are to people: what they do in the present material, or their letters."""
+        material = session.material
+        uses = material.paint_uses(session.link.lookup, self.color_set) if material is not None else {}
+        letters = ["RGBA"[i] for i in self.letters]
+        if len(letters) == 1 and letters[0] in uses:
+            return uses[letters[0]][0].removesuffix(" shows")
+        return f"Channel {letters[0]}" if len(letters) == 1 else f"Channels {', '.join(letters)}"
+
+    def keep(self) -> None:
+        """Remember the brush and the hand for the next start."""
+        found = {"brush": asdict(self.brush), "hand": asdict(self.hand), "set": self.color_set}
+        preferences.keep(preferences.BRUSH, found)
+
+    def recall(self) -> None:
+        """Take up the brush and the hand as they were left; what is no setting of theirs is let be."""
+        kept = preferences.recall(preferences.BRUSH)
+        self.brush = restored(self.brush, kept.get("brush", {}))
+        self.hand = restored(self.hand, kept.get("hand", {}))
+        if kept.get("set") in range(MAX_COLOR_SETS):
+            self.color_set = kept["set"]
+        if any(c // 4 != self.color_set for c in self.brush.channels) or not self.brush.channels:
+            self.brush = replace(self.brush, channels=(4 * self.color_set + 1,))
+        self.changed.emit()
+
     def choose_channel(self, letter: int, more: bool = False) -> None:
         """Paint one channel of the colour set, or one more (or one fewer); one always stays."""
         now = set(self.letters)
         wanted = now ^ {letter} if more else {letter}
         self._channels(wanted or {letter})
+
+    def suit(self, read: Collection[str]) -> None:
+        """Choose the first of the channels that a material reads, by letter, where it reads none of the chosen ones."""
+        if read and not any("RGBA"[i] in read for i in self.letters):
+            self.choose_channel("RGBA".index(next(iter(read))))
 
     def choose_set(self, color_set: int) -> None:
         """Paint another colour set, on the same channels."""
@@ -102,3 +135,31 @@ class BrushState(QObject):
         """Let the next press pick a value, or not."""
         self.picking = on
         self.changed.emit()
+
+
+Settings = TypeVar("Settings", Brush, Hand)
+
+
+def restored(now: Settings, kept: Any) -> Settings:
+    """Settings with what was kept of them in place, where it is of the right kind and near enough to be meant."""
+    if not isinstance(kept, dict):
+        return now
+    kinds = get_type_hints(type(now))
+    changes: dict[str, Any] = {}
+    for field in fields(now):
+        value: Any = kept.get(field.name)
+        kind, old = kinds[field.name], getattr(now, field.name)
+        if get_origin(kind) is Literal:
+            sound = value in get_args(kind)
+        elif isinstance(old, bool):
+            sound = isinstance(value, bool)
+        elif isinstance(old, float):
+            sound = isinstance(value, (int, float)) and not isinstance(value, bool) and 0.0 <= value <= 600.0
+        elif field.name == "channels":
+            sound = isinstance(value, list) and all(v in range(4 * MAX_COLOR_SETS) for v in value) and bool(value)
+            value = tuple(value) if sound else value
+        else:
+            sound = False  # a curve is drawn anew
+        if sound:
+            changes[field.name] = float(value) if isinstance(old, float) else value
+    return replace(now, **changes)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt, QTimer
@@ -17,11 +17,13 @@ from jade_coat.app.brush.ring import paint_ring
 from jade_coat.app.brush.state import BrushState
 from jade_coat.app.view.picking import PropHit
 from jade_coat.app.view.view import View
+from jade_coat.mesh.brush import TOOL_LABELS
 from jade_coat.mesh.canvas import MapCanvas, VertexCanvas
 from jade_coat.mesh.painting import TILE
 from jade_coat.mesh.stroke import Stroke
 from jade_coat.program.types import Array
 from jade_coat.stage import edits
+from jade_coat.stage.edits.registry import Edit
 from jade_coat.stage.project import Prop
 from jade_coat.view.camera import project
 from jade_coat.view.requests import Part
@@ -182,7 +184,7 @@ class BrushTool(Pointing):
             session.choose_prop(hit.prop.id, hit.slot)
         canvas = self._canvas(hit.prop, hit.mesh)
         if isinstance(canvas, VertexCanvas) and canvas.paint is not hit.prop.paint:
-            session.do(edits.paint_prop(prop=hit.prop.id, paint=canvas.paint), merge=key)
+            session.do(self._named(edits.paint_prop(prop=hit.prop.id, paint=canvas.paint)), merge=key)
         self._changed = []
         self._painting = _Painting(hit.prop, canvas, Stroke(canvas, hit.prop.scale), key, at, hit)
         self._dab(hit, event)
@@ -278,11 +280,16 @@ class BrushTool(Pointing):
         with self.view.picture_kept():
             if isinstance(painting.canvas, MapCanvas):
                 done = painting.canvas.map.with_paint(made)
-                session.do(edits.paint_map(prop=painting.prop.id, paint_map=done), merge=painting.key)
+                session.do(self._named(edits.paint_map(prop=painting.prop.id, paint_map=done)), merge=painting.key)
             else:
-                session.do(edits.paint_prop(prop=painting.prop.id, paint=made), merge=painting.key)
+                session.do(self._named(edits.paint_prop(prop=painting.prop.id, paint=made)), merge=painting.key)
         session.document.settle()
         self._last_end = (painting.prop.id, painting.at, self.view.main_eye().view.tobytes())
+
+    def _named(self, edit: Edit) -> Edit:
+        """An edit by the name that undo tells: what was done, and to what."""
+        what = TOOL_LABELS[self._state.brush.tool]
+        return replace(edit, title=f"{what} {self._state.told(self.view.session).lower()}")
 
     def give_up(self) -> bool:
         """Take back the stroke or line under way, as if it had never begun; whether there was one."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QFrame, QVBoxLayout, QWidget
 
-from jade_coat.app.controls.basics import choice, clear, column, label, row
+from jade_coat.app.controls.basics import choice, clear, column, counted, label, row
 from jade_coat.app.session import Session
 from jade_coat.check.paint_costs import Way, size, ways
 
@@ -88,5 +88,5 @@ class _Card(QFrame):
 def _cost(nbytes: int, draws: int) -> str:
     if not nbytes and not draws:
         return "adds nothing"
-    more = f"{draws} draw{'s' if draws > 1 else ''} more" if draws else "no more draws"
+    more = f"{counted(draws, 'draw')} more" if draws else "no more draws"
     return f"{size(nbytes)} more, {more}"

@@ -14,7 +14,7 @@ from jade_coat.app.build.kind_panel import KindPanel
 from jade_coat.app.build.moves_panel import MovesPanel
 from jade_coat.app.build.reach_note import ReachNote
 from jade_coat.app.build.term_row import TermHead
-from jade_coat.app.controls.basics import Fold, button, choice, clear, label, row, scrolled
+from jade_coat.app.controls.basics import Fold, button, choice, clear, counted, label, row, scrolled
 from jade_coat.app.controls.fields import Field
 from jade_coat.app.controls.gradient_bar import GradientBar
 from jade_coat.app.controls.seam_curve import SeamCurve
@@ -94,6 +94,10 @@ class CoatPanel(QWidget):
             self._build(material, coat)
         if material and coat:
             self._show_values(material, coat)
+
+    def pictures_wanted(self) -> list[str]:
+        """The looks whose pictures stand beside where-terms, while they are seen."""
+        return [f"term:{self._session.coat_id}:{t}" for t in self._heads] if self.isVisible() else []
 
     def show_picture(self, look: str, image: QImage) -> None:
         """Show a new picture of a where-term, by the name of its look."""
@@ -213,7 +217,7 @@ class CoatPanel(QWidget):
 
     def _build_where(self, material: Material, coat: Coat) -> None:
         count = len(coat.where)
-        self._section("Where", f"{count} term{'s' if count != 1 else ''}")
+        self._section("Where", counted(count, "term"))
         change = self.rows.changing(material, coat.id, coat, edits.set_coat, coat=coat.id)
         self.rows.field(self._box, material, coat.id, coat, "amount", change)
         for i, term in enumerate(coat.where):

@@ -11,23 +11,27 @@ from PyQt6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
+    QShowEvent,
 )
 from PyQt6.QtWidgets import QInputDialog, QMenu, QVBoxLayout, QWidget
 
 from jade_coat.app import theme
+from jade_coat.app.build.cost_watch import CostWatch
 from jade_coat.app.build.section_line import SectionLine
 from jade_coat.app.build.section_strip import SectionStrip
 from jade_coat.app.build.swatches import Swatches
-from jade_coat.app.controls.basics import DraggedRow, button, clear, column, holder, label, row, scrolled
+from jade_coat.app.controls.basics import DraggedRow, button, clear, column, counted, holder, label, row, scrolled
+from jade_coat.app.making import lay_over
 from jade_coat.app.session import Session
+from jade_coat.check.material_costs import MaterialCost, PixelCost
 from jade_coat.looking.coverage import coverage_shares
 from jade_coat.material.compile import COAT_COLORS
 from jade_coat.material.material import Coat
 from jade_coat.stage import edits
-from jade_coat.stage.edits import new_coat
 
-ROW_H = 44
-LIST_WIDTH = 236
+ROW_H = 36
+LIST_WIDTH = 264
+ROW_TIP = "Click to edit, drag to reorder, double-click to rename; the dot hides or shows it"
 
 
 class CoatRow(DraggedRow):
@@ -46,17 +50,18 @@ class CoatRow(DraggedRow):
         self.material, self.coat, self.number = material, coat, number
         self.current = self.solo = False
         self.share: float | None = None
+        self.cost: PixelCost | None = None
         self._swatches = swatches
         self.setFixedHeight(ROW_H)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName(f"Coat {coat.name}")
-        self.setToolTip("Click to edit, drag to reorder, double-click to rename; the dot hides or shows it")
+        self.setToolTip(ROW_TIP)
 
     def _dot(self) -> QRectF:
-        return QRectF(self.width() - 26, 6, 16, 16)
+        return QRectF(self.width() - 26, 3, 16, 16)
 
     def _only(self) -> QRectF:
-        return QRectF(self.width() - 42, 24, 34, 16)
+        return QRectF(self.width() - 42, 18, 34, 16)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -69,23 +74,25 @@ class CoatRow(DraggedRow):
             painter.setPen(QPen(theme.color("jade"), 1))
             painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
         painter.setOpacity(1.0 if self.coat.shown else 0.45)
-        box = QRectF(10, 5, 44, 34)
+        box = QRectF(10, 4, 38, 28)
         image = self._swatches.image(f"coat:{self.material}:{self.coat.id}")
         if image is not None:
             painter.drawImage(box, image)
         tone = QColor.fromRgbF(*COAT_COLORS[self.number % len(COAT_COLORS)])
-        painter.fillRect(QRectF(58, 10, 3, 24), tone)
+        painter.fillRect(QRectF(53, 7, 3, 22), tone)
         painter.setPen(theme.color("text"))
         painter.setFont(theme.font(13, 600 if self.current else 400))
-        wide = self.width() - 68 - 44
+        wide = self.width() - 63 - 44
         name = painter.fontMetrics().elidedText(self.coat.name, Qt.TextElideMode.ElideRight, wide)
-        painter.drawText(QRectF(68, 4, wide, 18), Qt.AlignmentFlag.AlignVCenter, name)
+        painter.drawText(QRectF(63, 1, wide, 18), Qt.AlignmentFlag.AlignVCenter, name)
         painter.setFont(theme.font(12))
         painter.setPen(theme.color("quiet"))
         kind = "base" if self.number == 0 else self.coat.seam.kind
         share = "…" if self.share is None else f"{self.share * 100:.0f} %"
-        text = f"{share} · {kind}" if self.coat.shown else "hidden"
-        painter.drawText(QRectF(68, 22, wide, 18), Qt.AlignmentFlag.AlignVCenter, text)
+        reads = f" · {counted(self.cost.reads, 'read')}" if self.cost is not None else ""
+        text = f"{share} · {kind}{reads}" if self.coat.shown else "hidden"
+        text = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, wide)
+        painter.drawText(QRectF(63, 17, wide, 17), Qt.AlignmentFlag.AlignVCenter, text)
         painter.setOpacity(1.0)
         painter.setPen(theme.color("persimmon" if self.solo else "quiet"))
         painter.drawText(self._only(), Qt.AlignmentFlag.AlignCenter, "only")
@@ -158,7 +165,10 @@ class CoatStack(QWidget):
         self._list.setSpacing(0)
         left = holder(column(scrolled(inner)))
         left.setFixedWidth(LIST_WIDTH)
-        top = holder(row(self._head, self._add, 1, label("SECTION", "head"), self._draw, margins=(12, 4, 12, 0)))
+        self.cost = label("", "quiet")
+        ends = (1, self.cost, 1, label("SECTION", "head"), self._draw)
+        top = holder(row(self._head, self._add, *ends, margins=(12, 4, 12, 0)))
+        self._costs = CostWatch(session, self._show_cost)
         body = row(left, self.strip, gap=0)
         body.setStretch(1, 1)
         self.setLayout(column(top, holder(body), gap=2))
@@ -171,6 +181,9 @@ class CoatStack(QWidget):
         session.selection_changed.connect(self._rebuild)
         session.scene_changed.connect(self._measure.start)
         swatches.arrived.connect(lambda _: [r.update() for r in self._rows])
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        self._measure.start()  # nothing is measured while it is folded
 
     @property
     def rows(self) -> list[CoatRow]:
@@ -204,12 +217,27 @@ class CoatStack(QWidget):
                 self._rows.append(made)
             self._list.addStretch(1)
             self._measure.start()
+            self._costs.again()
         for widget, coat in zip(self._rows, coats, strict=True):
             widget.coat = coat
             widget.current = coat.id == self._session.coat_id
             widget.solo = self._session.solo == (name, coat.id)
             widget.share = self._shares.get(f"{name}:{coat.id}")
             widget.update()
+
+    def _show_cost(self, now: MaterialCost | None, before: PixelCost | None) -> None:
+        """Show what the material costs a pixel, what it was before the last change, and each coat's share."""
+        if now is None:
+            self.cost.setText("")
+        else:
+            was = f"  (was {before.sentence})" if before is not None and before != now.whole else ""
+            self.cost.setText(f"{now.whole.sentence}{was}")
+            self.cost.setToolTip("Texture reads and arithmetic (in additions) that a pixel of this material takes")
+        for made in self._rows:
+            made.cost = now.coats.get(made.coat.id) if now is not None else None
+            told = f"\nWithout it a pixel takes {made.cost.sentence} less" if made.cost is not None else ""
+            made.setToolTip(f"{ROW_TIP}{told}")
+            made.update()
 
     def _drop(self, coat: str, y: float) -> None:
         """Put a coat where its row was dropped: in the place of the row that lies there."""
@@ -233,11 +261,7 @@ class CoatStack(QWidget):
             return
         used = {c.surface.map_set for c in material.coats}
         free = next((s for s in session.project.map_sets if s.id not in used), None)
-        before = {c.id for c in material.coats}
-        coat = new_coat(free.name if free else "New coat", free)
-        if session.do(edits.add_coat(material=material.id, coat=coat)):
-            made = next(c.id for c in session.project.material(material.id).coats if c.id not in before)
-            session.choose_coat(made)
+        lay_over(session, material, free)
 
     def _toggle(self, coat: str) -> None:
         material = self._session.material
@@ -292,7 +316,7 @@ class CoatStack(QWidget):
         if self._measuring:
             self._measure.start()
             return
-        if material is None or prop is None or session.link.unsent_sets(session.project):
+        if not self.isVisible() or material is None or prop is None or session.link.unsent_sets(session.project):
             return
         finish = prop.finishes.get(session.slot, "")
         project, library, slot = session.shown_project, session.library, session.slot

@@ -12,11 +12,13 @@ from PyQt6.QtWidgets import QAbstractButton, QInputDialog, QLabel, QVBoxLayout, 
 from jade_coat.app import theme
 from jade_coat.app.build.dial_limits import DialLimits
 from jade_coat.app.build.finish_rail import family_order
+from jade_coat.app.build.prop_panel import PlaceFold, PropMenu
 from jade_coat.app.build.reach_note import ReachNote
 from jade_coat.app.controls.basics import button, choice, clear, label, row, scrolled
 from jade_coat.app.controls.fields import Field
 from jade_coat.app.controls.settings import field_for
 from jade_coat.app.session import Session
+from jade_coat.app.thing_pictures import pictured
 from jade_coat.material.fields import Setting
 from jade_coat.material.material import Dial, Finish, Material, dial_spec
 from jade_coat.stage import edits
@@ -80,13 +82,16 @@ class DialSheet(QWidget):
         self._dots: dict[str, ChangedDot] = {}
         self._names: dict[str, QWidget] = {}
         self._key: object = None
+        self.place: PlaceFold | None = None
+        self._place_shut = True
         inner = QWidget()
         self._box = QVBoxLayout(inner)
         self._box.setContentsMargins(12, 10, 10, 12)
         self._box.setSpacing(4)
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
-        outer.addWidget(scrolled(inner))
+        self._area = scrolled(inner)
+        outer.addWidget(self._area)
         self._note = ReachNote()
         session.changed.connect(self.refresh)
         session.selection_changed.connect(self.refresh)
@@ -101,6 +106,10 @@ class DialSheet(QWidget):
         """The revert buttons by dial id."""
         return self._dots
 
+    def bring_into_sight(self, field: QWidget) -> None:
+        """Scroll to one of the controls."""
+        self._area.ensureWidgetVisible(field, 0, 60)
+
     def refresh(self) -> None:
         """Follow the document."""
         session, material = self._session, self._session.material
@@ -109,6 +118,8 @@ class DialSheet(QWidget):
         if key != self._key:
             self._key = key
             self._build(material, finish)
+        if self.place is not None and session.prop is not None:
+            self.place.show_prop(session.prop)
         self._show_values(material, finish)
 
     def _shape(self, material: Material | None, finish: Finish | None) -> object:
@@ -120,10 +131,23 @@ class DialSheet(QWidget):
         slots = session.project.mesh(prop.mesh).slots if prop else ()
         order = tuple(family_order(session.project))
         named = (finish.id, finish.name, finish.parent) if finish else None
-        return (material.id if material else "", named, dials, sets, session.prop_id, session.slot, worn, slots, order)
+        called = prop.name if prop else ""
+        return (
+            material.id if material else "",
+            named,
+            dials,
+            sets,
+            session.prop_id,
+            called,
+            session.slot,
+            worn,
+            slots,
+            order,
+        )
 
     def _build(self, material: Material | None, finish: Finish | None) -> None:
         clear(self._box)
+        self.place = None
         self._fields, self._dots, self._names = {}, {}, {}
         self._build_prop()
         if material is None:
@@ -153,7 +177,9 @@ class DialSheet(QWidget):
         session, prop = self._session, self._session.prop
         if prop is None:
             return
-        self._box.addLayout(row(label("PROP", "head"), 1, label(prop.name, "name")))
+        name = button(prop.name, role="name", tip="Rename, duplicate or remove the prop")
+        name.clicked.connect(lambda: PropMenu(self, session, prop).ask(name.mapToGlobal(name.rect().bottomLeft())))
+        self._box.addLayout(row(label("PROP", "head"), 1, name))
         slots = session.project.mesh(prop.mesh).slots
         if len(slots) > 1:
             pick = choice([(s, s) for s in slots], session.slot, lambda s: session.choose_prop(prop.id, s))
@@ -167,8 +193,14 @@ class DialSheet(QWidget):
             if chosen and session.do(edits.put_finish(prop=prop.id, slot=session.slot, finish=chosen)):
                 session.choose_finish(chosen)
 
-        self._line("Wears", choice(options, worn, put, "The finish on this slot"))
+        self._line("Wears", pictured(choice(options, worn, put, "The finish on this slot"), session, "finishes"))
+        self.place = PlaceFold(session, self._place_shut)
+        self.place.folded.connect(self._on_place_folded)
+        self._box.addWidget(self.place)
         self._box.addSpacing(8)
+
+    def _on_place_folded(self, shut: bool) -> None:
+        self._place_shut = shut
 
     def _line(self, name: str, control: QWidget) -> None:
         control.setFixedWidth(140)

@@ -14,6 +14,7 @@ from jade_coat.app.controls.fields import Field
 from jade_coat.app.controls.gradient_bar import GradientBar, plain_gradient
 from jade_coat.app.controls.settings import IntegerField, field_for
 from jade_coat.app.session import Session
+from jade_coat.app.thing_pictures import pictured
 from jade_coat.material.fields import Number, Setting, Spec, declared, options, settings, specs
 from jade_coat.material.material import Finish, Material
 from jade_coat.material.surface import PLACING
@@ -262,7 +263,8 @@ class FieldRows:
         keys = self._keys(spec, part, value)
         hint = spec.hint or dict(spec.choices).get(str(value), "")
         more: dict[str, Any] = {"inputs": {}} if spec.kind == "recipe" else {}  # another recipe has other inputs
-        return choice(keys, str(value), lambda key: change(**{name: read(key), **more}), hint)
+        made = choice(keys, str(value), lambda key: change(**{name: read(key), **more}), hint)
+        return pictured(made, self._session, "map_sets") if spec.kind == "map" else made
 
     def _keys(self, spec: Spec, part: Any, value: Any) -> list[tuple[str, str]]:
         project = self._session.project
@@ -313,7 +315,7 @@ class FieldRows:
             def swap(key: str, i: int = i) -> None:
                 change(**{name: (*chosen[:i], *([key] if key else []), *chosen[i + 1 :])})
 
-            yield "or", choice(known, extra, swap)
+            yield "or", pictured(choice(known, extra, swap), self._session, "map_sets")
         unused = [s.id for s in project.map_sets if s.id not in (part.map_set, *chosen)]
         if unused:
             yield "", button(

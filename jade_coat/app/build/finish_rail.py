@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QMimeData, QPointF, QRectF, Qt, pyqtSignal
+from functools import partial
+
+from PyQt6.QtCore import QMimeData, QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QContextMenuEvent,
     QDrag,
@@ -19,11 +21,11 @@ from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QMenu, QScrollArea, QWidg
 
 from jade_coat.app import theme
 from jade_coat.app.build.swatches import Swatches
-from jade_coat.app.controls.basics import FocusPainted
+from jade_coat.app.controls.basics import FocusPainted, PressedTile
 from jade_coat.app.session import Session
 from jade_coat.app.view.view import FINISH_MIME
 from jade_coat.stage import edits
-from jade_coat.stage.looks import wearers
+from jade_coat.stage.looks import material_of, reach, wearers
 from jade_coat.stage.project import Project
 
 TILE_W, TILE_H = 84, 62
@@ -134,10 +136,8 @@ class FinishTile(FocusPainted):
             super().keyPressEvent(event)
 
 
-class NewTile(FocusPainted):
+class NewTile(PressedTile):
     """The empty place at the rail's end that makes a finish."""
-
-    pressed = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -158,16 +158,6 @@ class NewTile(FocusPainted):
         painter.drawText(QRectF(5, 3, TILE_W, TILE_H), Qt.AlignmentFlag.AlignCenter, "+")
         painter.setFont(theme.font(12))
         painter.drawText(QRectF(0, TILE_H + 5, self.width(), 18), Qt.AlignmentFlag.AlignCenter, "New finish")
-
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        self.pressed.emit()
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        assert event is not None
-        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space):
-            self.pressed.emit()
-        else:
-            super().keyPressEvent(event)
 
 
 def family_order(project: Project) -> list[tuple[str, str, int]]:
@@ -196,6 +186,8 @@ class FinishRail(QScrollArea):
         self._session, self._swatches = session, swatches
         self._tiles: dict[str, FinishTile] = {}
         self._order: list[tuple[str, str, int]] = []
+        self._seen = ""
+        """The finish that was brought into sight last."""
         self.setObjectName("rail")
         self.setFixedHeight(TILE_H + 40)
         self.setWidgetResizable(True)
@@ -244,6 +236,15 @@ class FinishRail(QScrollArea):
             tile.current = finish == self._session.finish_id
             tile.count = len(wearers(self._session.project, finish))
             tile.update()
+        chosen = self._session.finish_id
+        if chosen != self._seen and chosen in self._tiles:
+            self._seen = chosen
+            QTimer.singleShot(0, self._bring_into_sight)  # once new tiles have their places
+
+    def _bring_into_sight(self) -> None:
+        tile = self._tiles.get(self._seen)
+        if tile is not None:
+            self.ensureWidgetVisible(tile, 40, 0)
 
     def _on_swatch(self, name: str) -> None:
         tile = self._tiles.get(name.removeprefix("finish:"))
@@ -276,7 +277,23 @@ class FinishRail(QScrollArea):
             return
         name, ok = QInputDialog.getText(self, "Rename finish", "Name", text=found.name)
         if ok and name.strip():
-            self._session.do(edits.rename_finish(finish=finish, name=name.strip()))
+            self._session.do(edits.rename_kept(kind="finishes", id=finish, name=name))
+
+    def _parents(self, menu: QMenu, finish: str) -> None:
+        """A menu of all that the finish can come from: its own kin but itself and what comes from it."""
+        project = self._session.project
+        material = material_of(project, finish)
+        below = {finish, *reach(project, finish).finishes}
+        kin = [(i, n, d + 1) for i, n, d in self._order if material_of(project, i).id == material.id and i not in below]
+        parents = menu.addMenu("Comes from")
+        assert parents is not None
+        for parent, name, depth in ((material.id, f"{material.name} itself", 0), *kin):
+            action = parents.addAction(
+                "  " * depth + name, partial(self._session.do, edits.set_parent(finish=finish, parent=parent))
+            )
+            assert action is not None
+            action.setCheckable(True)
+            action.setChecked(project.finish(finish).parent == parent)
 
     def _menu(self, finish: str, at: QPointF) -> None:
         menu = QMenu(self)
@@ -285,5 +302,7 @@ class FinishRail(QScrollArea):
         if any(f.id == finish for f in self._session.project.finishes):
             menu.addSeparator()
             menu.addAction("Rename…", lambda: self.rename(finish))
+            menu.addAction("Duplicate", lambda: self._session.do(edits.copy_kept(kind="finishes", id=finish)))
+            self._parents(menu, finish)
             menu.addAction("Remove", lambda: self._session.do(edits.remove_finish(finish=finish)))
         menu.exec(at.toPoint())

@@ -30,6 +30,8 @@ class SectionLine(Overlay[View]):
         super().__init__(view)
         self.line: SurfaceLine | None = None
         self.marked: int | None = None
+        self.is_read = True
+        """Whether anything shows what lies along it; else it is neither drawn nor followed."""
         self._drawing = False
         self._place: object = None
         self._missed_from: object = None
@@ -47,6 +49,17 @@ class SectionLine(Overlay[View]):
         """Whether the next drag draws a line."""
         return self._drawing
 
+    def read(self, wanted: bool) -> None:
+        """Draw and follow the line from now on, or let it be."""
+        if wanted != self.is_read:
+            self.is_read = wanted
+            self.follow()
+            self.view.update()
+
+    @property
+    def _in_hand(self) -> bool:
+        return self.is_read and self.view.tool == "look" and not self.view.shape
+
     def draw_next(self, on: bool = True) -> None:
         """Let the next drag across the view draw a line, or not."""
         self._drawing = on
@@ -55,7 +68,7 @@ class SectionLine(Overlay[View]):
 
     def follow(self) -> None:
         """Put a line on what is chosen now, when it lies on something else."""
-        if not self.view.has_picture:
+        if not self.view.has_picture or not self.is_read:
             return  # the first picture need not wait for the rays' index
         session = self.view.session
         prop = session.prop
@@ -140,7 +153,7 @@ class SectionLine(Overlay[View]):
         if self._ends is not None:
             painter.setPen(QPen(theme.color("celadon"), 1.5, Qt.PenStyle.DashLine))
             painter.drawLine(*self._ends)
-        if self.view.tool != "look" or self.view.shape:
+        if not self._in_hand:
             return
         line = self._on_view()
         if line.count() < 2:
@@ -162,7 +175,7 @@ class SectionLine(Overlay[View]):
             self._ends, self._grabbed = (at, at), 1
             return True
         line = self._on_view()
-        if self.view.tool != "look" or self.view.shape or line.count() < 2:
+        if not self._in_hand or line.count() < 2:
             return False
         ends = (line.at(0), line.at(line.count() - 1))
         for i, end in enumerate(ends):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QShowEvent
 from PyQt6.QtWidgets import QWidget
 
 from jade_coat.app import theme
@@ -51,6 +51,9 @@ class SectionStrip(QWidget):
         line.changed.connect(self._soon)
         line.view.painted_over.connect(self._soon)
 
+    def showEvent(self, event: QShowEvent | None) -> None:
+        self._soon()  # nothing is cut while it is folded
+
     @property
     def cut(self) -> Cut | None:
         """What is shown."""
@@ -71,7 +74,9 @@ class SectionStrip(QWidget):
             self._again = True
             return
         finish = session.finish_id
-        if prop is None or line is None or session.material is None or not self.isVisible():
+        if not self.isVisible():
+            return  # it comes again when it is shown
+        if prop is None or line is None or session.material is None:
             self._show(None)
             return
         if session.link.unsent_sets(session.project):

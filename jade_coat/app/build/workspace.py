@@ -5,6 +5,7 @@ from __future__ import annotations
 from jade_coat.app.build.finish_table import FinishTable
 from jade_coat.app.build.steps_sheet import StepsSheet
 from jade_coat.app.commands import command
+from jade_coat.app.dialogs.stock import Stock
 from jade_coat.app.workspaces.workspace import Workspace
 
 
@@ -12,9 +13,11 @@ class Build(Workspace):
     """The coat's panel at the left, the view to look with, the section below."""
 
     name = "Build"
+    _stock: Stock | None = None
 
     def enter(self) -> None:
         """Look: turn the view, choose props."""
+        self.bench.panes.enter(self.name, self.shut)
         self.bench.set_tool("look")
         self.bench.view.setFocus()
 
@@ -34,6 +37,14 @@ class Build(Workspace):
         self._table = FinishTable(self.window, self.session)
         self._table.show()
         return self._table
+
+    @command("Edit", "Ctrl+L")
+    def show_stock(self) -> Stock:
+        """Stock: materials, map sets, recipes…"""
+        if self._stock is None:
+            self._stock = Stock(self.window, self.session, self.bench.swatches)
+        self._stock.show()
+        return self._stock
 
     @command("Edit", "Ctrl+R")
     def show_recipes(self) -> StepsSheet:

@@ -32,6 +32,12 @@ def label(text: str, role: str = "", tip: str = "", wrap: bool = False) -> QLabe
     return made
 
 
+def counted(number: int, word: str) -> str:
+    """A number of things in words: 1 prop, 2 props, 3 finishes."""
+    plural = f"{word}es" if word.endswith(("sh", "ch", "s", "x")) else f"{word}s"
+    return f"{number:,} {word if number == 1 else plural}"
+
+
 class Line:
     """A line of text that outlives the labels that show it: a panel may be built anew between two words."""
 
@@ -139,6 +145,22 @@ class FocusPainted(QWidget):
         self.update()
 
 
+class PressedTile(FocusPainted):
+    """A painted tile that is pressed by the mouse, Return or Space."""
+
+    pressed = pyqtSignal()
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        self.pressed.emit()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space):
+            self.pressed.emit()
+        else:
+            super().keyPressEvent(event)
+
+
 class Fold(QWidget):
     """A part of a panel under a heading that folds it away."""
 
@@ -224,8 +246,14 @@ class DraggedRow(FocusPainted):
             self.let_go(float(self.mapToGlobal(event.position()).y()))
 
 
-class _CalmCombo(QComboBox):
+class Choice(QComboBox):
     """A drop-down with a small chevron; it leaves the wheel to the panel it lies in."""
+
+    opening = pyqtSignal()
+
+    def showPopup(self) -> None:
+        self.opening.emit()
+        super().showPopup()
 
     def paintEvent(self, e: QPaintEvent | None) -> None:
         super().paintEvent(e)
@@ -253,7 +281,7 @@ def choice(
     options: Sequence[tuple[str, str]], current: str, chosen: Callable[[str], object], tip: str = ""
 ) -> QComboBox:
     """A drop-down of (key, text); calls `chosen(key)` when the user picks."""
-    box = _CalmCombo()
+    box = Choice()
     box.setToolTip(tip)
     for key, text in options:
         box.addItem(text, key)

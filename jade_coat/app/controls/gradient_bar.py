@@ -7,7 +7,7 @@ from PyQt6.QtGui import QKeyEvent, QLinearGradient, QMouseEvent, QPainter, QPain
 
 from jade_coat.app import theme
 from jade_coat.app.controls.basics import FocusPainted
-from jade_coat.app.controls.color_field import color_of, pick_color
+from jade_coat.app.controls.color_picker import color_of, pick_color
 from jade_coat.material.fields import Color
 
 Stops = tuple[tuple[float, Color], ...]

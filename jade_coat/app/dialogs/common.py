@@ -16,8 +16,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from jade_coat.app.controls.basics import button, choice, label, row
+from jade_coat.app.controls.basics import button, choice, counted, label, row
 from jade_coat.app.session import Session
+from jade_coat.app.thing_pictures import pictured
 from jade_coat.jobs.job import Cancelled, Job
 from jade_coat.material.fields import Spec
 
@@ -88,8 +89,9 @@ class NewMaterial(QDialog):
         first = suggested[0] if suggested else ""
         second = suggested[1] if len(suggested) > 1 else ""
         self.name = QLineEdit("New material")
-        self.base = choice(sets, first, lambda _: None)
-        self.top = choice([("none", "No second coat"), *sets], second or "none", lambda _: None)
+        self.base = pictured(choice(sets, first, lambda _: None), session, "map_sets")
+        tops = [("none", "No second coat"), *sets]
+        self.top = pictured(choice(tops, second or "none", lambda _: None), session, "map_sets")
         self.channel = choice([(c, f"Paint channel {c}") for c in "RGBA"], "R", lambda _: None)
         seams = [(k, k.capitalize()) for k in ("interlock", "soft", "cut", "ramp")]
         self.seam = choice(seams, "interlock", lambda _: None)
@@ -122,7 +124,7 @@ class ExportSize(QDialog):
         sizes = [(str(s), f"{s} × {s} texels") for s in (256, 512, 1024, 2048, 4096)]
         self.side_choice = choice(sizes, "1024", lambda _: None)
         self.side_choice.setMinimumWidth(170)
-        props = f"{count} prop{'s' if count != 1 else ''}"
+        props = counted(count, "prop")
         text = (
             f"The coats of {props} are baked, per slot, to base colour, metallic-roughness, normal and occlusion maps. "
             "Vertex paint is kept as a second colour set."

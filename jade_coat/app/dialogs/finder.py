@@ -33,7 +33,7 @@ class Finder(QDialog):
         self.setObjectName("panel")
         self.setFixedSize(440, 380)
         self.line = QLineEdit()
-        self.line.setPlaceholderText("Find a finish or a prop, or do something")
+        self.line.setPlaceholderText("Find a coat, a dial, a finish… or do something")
         self.line.textChanged.connect(self._filter)
         self.list = QListWidget()
         self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)

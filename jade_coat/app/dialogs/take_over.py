@@ -2,31 +2,20 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
 from pathlib import Path
 
-import cv2
-import numpy as np
-from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QIcon, QImage, QPixmap
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QIcon, QPixmap
 from PyQt6.QtWidgets import QDialog, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
 from jade_coat.app.controls.basics import button, label, row
 from jade_coat.app.session import Session
-from jade_coat.files.assets import Assets
+from jade_coat.app.thing_pictures import ICON, picture_of
 from jade_coat.files.project_folder import BadProject, Opened, open_project
-from jade_coat.maps.color import to_linear, to_srgb
-from jade_coat.maps.images import as_float, read_image
-from jade_coat.maps.picture import BadImage
-from jade_coat.material.surface import Role
-from jade_coat.program.types import Array
 from jade_coat.stage import edits
-from jade_coat.stage.looks import as_worn
 from jade_coat.stage.origins import Kind
-from jade_coat.stage.project import Project
-from jade_coat.stage.taking import KIND_LABELS, Place, assets_of, changes, item, needed, take
+from jade_coat.stage.taking import KIND_LABELS, Place, assets_of, changes, needed, take
 
-ICON = QSize(34, 26)
 GROUPS: dict[Kind, str] = {
     "finishes": "Finishes", "materials": "Materials", "map_sets": "Map sets", "recipes": "Recipes",
     "shared": "Shared dials",
@@ -186,37 +175,3 @@ def bring_files(session: Session, other: Opened, places: list[Place]) -> None:
         if other.assets.has(name) and not session.library.assets.has(name):
             kind, _, file = name.partition("/")
             session.library.assets.put(kind, file.partition("-")[2], other.assets.read(name))
-
-
-def picture_of(project: Project, assets: Assets, place: Place) -> QImage | None:
-    """A small picture of a map set's colour, or of a look's lowest coat with its tint; None for anything else."""
-    kind, wanted = place
-    tint: tuple[float, ...] = (1.0, 1.0, 1.0)
-    if kind in ("finishes", "materials"):
-        surface = as_worn(project, wanted).coats[0].surface
-        tint, kind, wanted = surface.tint, "map_sets", surface.map_set
-        if not wanted:
-            return _image(to_srgb(np.broadcast_to(surface.color, (ICON.height(), ICON.width(), 3)) * tint))
-    if kind != "map_sets":
-        return None
-    entry = item(project, (kind, wanted)).file(Role.BASE_COLOR)
-    small = _small(assets, entry.asset, entry.file) if entry is not None else None
-    return None if small is None else _image(to_srgb(np.clip(to_linear(small) * np.array(tint, np.float32), 0, 1)))
-
-
-@lru_cache(maxsize=128)
-def _small(assets: Assets, asset: str, name: str) -> Array | None:
-    try:
-        picture = as_float(read_image(assets.read(asset), name))
-    except (OSError, BadImage):
-        return None
-    side = min(picture.shape[:2])
-    cut = np.ascontiguousarray(picture[: max(side * ICON.height() // ICON.width(), 1), :side, :3])
-    small = cv2.resize(cut, (ICON.width() * 2, ICON.height() * 2), interpolation=cv2.INTER_AREA)
-    return np.asarray(small.reshape(ICON.height() * 2, ICON.width() * 2, -1))
-
-
-def _image(encoded: Array) -> QImage:
-    pixels = np.broadcast_to(np.clip(encoded * 255 + 0.5, 0, 255), (*encoded.shape[:2], 3)).astype(np.uint8)
-    height, width = pixels.shape[:2]
-    return QImage(pixels.tobytes(), width, height, width * 3, QImage.Format.Format_RGB888).copy()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
+
 from PyQt6.QtCore import QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QEnterEvent,
@@ -12,21 +14,23 @@ from PyQt6.QtGui import (
     QPainterPath,
     QPaintEvent,
     QPen,
+    QResizeEvent,
+    QShowEvent,
 )
-from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from jade_coat.app import theme
-from jade_coat.app.controls.basics import FocusPainted
+from jade_coat.app.controls.basics import FocusPainted, PressedTile
 from jade_coat.app.session import Session
 from jade_coat.app.view.view import View
-from jade_coat.material.material import Material
+from jade_coat.material.material import Coat, Material
 from jade_coat.material.quantity import QUANTITIES, Quantity
 from jade_coat.material.surface import Role
 from jade_coat.view.client import Picture
 
 THUMB = QSize(62, 38)
+TILE = QSize(THUMB.width() + 6, THUMB.height() + 22)
 NAMES = {"lit": "Lit", **{q.name: q.label for q in QUANTITIES.values() if q.always}, "coverage": "Coverage"}
-MAX_WHERES = 4
 
 
 class LookThumb(FocusPainted):
@@ -39,7 +43,7 @@ class LookThumb(FocusPainted):
         super().__init__()
         self.look, self.name, self.current = look, name, False
         self.image: QImage | None = None
-        self.setFixedSize(THUMB.width() + 6, THUMB.height() + 22)
+        self.setFixedSize(TILE)
         self.setToolTip(f"{name}: hover to peek, click to stay")
         self.setAccessibleName(name)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -88,8 +92,40 @@ class LookThumb(FocusPainted):
             super().keyPressEvent(event)
 
 
-class LookStrip(QScrollArea):
-    """All looks of the stage in one row."""
+class MoreTile(PressedTile):
+    """The place at the end of the row that opens the rest of the looks, or folds them again."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.more = 0
+        self.setFixedSize(TILE)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def count(self, more: int) -> None:
+        """Show how many more there are; 0 folds them."""
+        self.more = more
+        self.setAccessibleName(f"{more} more looks" if more else "Fewer looks")
+        self.setToolTip("Show all looks" if more else "Show one row of looks")
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(theme.color("jade" if self.hasFocus() else "line"), 1))
+        box = QRectF(3.5, 2.5, THUMB.width() - 1, THUMB.height() - 1)
+        painter.drawRoundedRect(box, 5, 5)
+        painter.setPen(theme.color("text"))
+        painter.setFont(theme.font(13, 500))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, f"+{self.more}" if self.more else "–")
+        painter.setPen(theme.color("quiet"))
+        painter.setFont(theme.font(11.5))
+        under = QRectF(0, THUMB.height() + 3, self.width(), 18)
+        painter.drawText(under, Qt.AlignmentFlag.AlignCenter, "More" if self.more else "Fewer")
+
+
+class LookStrip(QWidget):
+    """All looks of the stage: a row of those that fit, or as many rows as it takes."""
 
     pictured = pyqtSignal(str, QImage)
 
@@ -98,17 +134,14 @@ class LookStrip(QScrollArea):
         self._session, self._view = session, view
         self._thumbs: list[LookThumb] = []
         self._stay = "lit"
+        self.also: Callable[[], Sequence[str]] = tuple
+        """What is to be pictured besides: looks that others show."""
+        self.is_open = False
+        """Whether all looks are shown, in as many rows as it takes."""
         self.setObjectName("stack")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground, True)
-        self.setFixedHeight(THUMB.height() + 30)
-        self.setWidgetResizable(True)
-        self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
-        self._inner = QWidget()
-        self._row = QHBoxLayout(self._inner)
-        self._row.setContentsMargins(8, 4, 8, 0)
-        self._row.setSpacing(2)
-        self.setWidget(self._inner)
+        self.more = MoreTile(self)
+        self.more.pressed.connect(self.turn)
         self._wait = QTimer(self)
         self._wait.setSingleShot(True)
         self._wait.setInterval(260)
@@ -119,10 +152,17 @@ class LookStrip(QScrollArea):
         session.changed.connect(self._rebuild)
         view.arrived.connect(lambda: None if self._wait.isActive() else self._soon())
         self._drawn_for: object = None
+        self._place()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        self._wait.start()  # nothing is drawn for it while it is folded
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        self._place()
 
     @property
     def thumbs(self) -> list[LookThumb]:
-        """The pictures, in order."""
+        """The pictures, in order; those that do not fit are hidden."""
         return self._thumbs
 
     @property
@@ -141,49 +181,88 @@ class LookStrip(QScrollArea):
         painted = [t.painted for c in material.coats[1:] for t in c.where if t.painted is not None]
         channels = {4 * p.color_set + "RGBA".index(p.channel) for p in painted}
         found += [_channel(i) for i in sorted(channels)]
-        shown = [c for c in material.coats[1:] if c.shown][:MAX_WHERES]
-        found += [(f"where:{c.id}", f"{c.name}") for c in shown]
-        chosen = next((c for c in material.coats[1:] if c.id == self._session.coat_id and c.shown), None)
+        prop = self._session.prop
+        uvs = len(self._session.link.mesh_data(prop.mesh).uvs) if prop is not None else 1
+        checks = [(f"uv:{i}", f"UV {i + 1}" if uvs > 1 else "UV") for i in range(uvs)]
+        shown = [c for c in material.coats[1:] if c.shown]
+        found += [(f"where:{c.id}", c.name) for c in shown]
+        chosen = next((c for c in shown if c.id == self._session.coat_id), None)
         if chosen is not None:
-            names = [type(t).label for t in chosen.where]
-            found += [
-                (f"term:{chosen.id}:{t.id}", f"{name} {names[:i].count(name) + 1}" if names.count(name) > 1 else name)
-                for i, (t, name) in enumerate(zip(chosen.where, names, strict=True))
-            ]
-            recipes = {r.id: r for r in self._session.project.recipes}
-            for term in chosen.where:
-                for steps in [recipes[r].steps for r in term.recipes if r in recipes]:
-                    found += [(f"step:{chosen.id}:{term.id}:{s.id}", s.id.replace("_", " ")) for s in steps]
+            found += [(f"weight:{chosen.id}", "Its seam"), *self._terms(chosen)]
+        return found + [(f"weight:{c.id}", f"{c.name} seam") for c in shown if c is not chosen] + checks
+
+    def _terms(self, coat: Coat) -> list[tuple[str, str]]:
+        names = [type(t).label for t in coat.where]
+        found = [
+            (f"term:{coat.id}:{t.id}", f"{name} {names[:i].count(name) + 1}" if names.count(name) > 1 else name)
+            for i, (t, name) in enumerate(zip(coat.where, names, strict=True))
+        ]
+        recipes = {r.id: r for r in self._session.project.recipes}
+        for term in coat.where:
+            for steps in [recipes[r].steps for r in term.recipes if r in recipes]:
+                found += [(f"step:{coat.id}:{term.id}:{s.id}", s.id.replace("_", " ")) for s in steps]
         return found
 
     def _matters(self, material: Material, quantity: Quantity) -> bool:
         """Whether a material does anything with a quantity that most leave as it is."""
         lookup, role = self._session.link.lookup, Role(quantity.name)
-        mapped = any(lookup.read(s, role) is not None for c in material.coats for s in c.surface.sets)
-        return mapped or (role is Role.EMISSIVE and any(any(c.surface.emissive) for c in material.coats))
+        if any(lookup.read(s, role) is not None for c in material.coats for s in c.surface.sets):
+            return True
+        if role is Role.OPACITY:
+            return material.kind != "opaque"
+        ways = {k.path for k in material.links} | {d.path for d in material.dials}
+        return role is Role.EMISSIVE and any(
+            any(c.surface.emissive) or f"{c.id}.surface.emissive" in ways for c in material.coats
+        )
 
     def _rebuild(self) -> None:
         wanted = self.looks()
         if [(t.look, t.name) for t in self._thumbs] == wanted:
             return
+        known = {t.look: t.image for t in self._thumbs}
         for thumb in self._thumbs:
-            self._row.removeWidget(thumb)
             thumb.hide()
             thumb.deleteLater()
-        while self._row.count():
-            self._row.takeAt(0)
         self._thumbs = []
         for look, name in wanted:
             thumb = LookThumb(look, name)
+            thumb.setParent(self)
+            thumb.image = known.get(look)
             thumb.peeked.connect(self._peek)
             thumb.chosen.connect(self.stay)
-            self._row.addWidget(thumb)
             self._thumbs.append(thumb)
-        self._row.addStretch(1)
         if self._stay not in {look for look, _ in wanted}:
             self.stay("lit")
         self._mark()
+        self._place()
         self._wait.start()
+
+    def turn(self) -> None:
+        """Show all looks, or one row of them."""
+        self.is_open = not self.is_open
+        self._place()
+        self._wait.start()
+
+    def _place(self) -> None:
+        """Lay the pictures out in rows; in one row, what is chosen is always among those that are shown."""
+        step = TILE.width() + 2
+        across = max((self.width() - 12) // step, 2)
+        fits = len(self._thumbs) <= across
+        shown = list(self._thumbs)
+        if not fits and not self.is_open:
+            shown = self._thumbs[: across - 1]
+            stays = next((t for t in self._thumbs if t.look == self._stay), None)
+            if stays is not None and stays not in shown:
+                shown[-1] = stays
+        for thumb in self._thumbs:
+            thumb.setVisible(thumb in shown)
+        tiles: list[QWidget] = [*shown] if fits else [*shown, self.more]
+        self.more.setVisible(not fits)
+        self.more.count(len(self._thumbs) - len(shown))
+        for i, tile in enumerate(tiles):
+            down, along = divmod(i, across)
+            tile.move(8 + along * step, 4 + down * TILE.height())
+        self.setFixedHeight(4 + max(-(-len(tiles) // across), 1) * TILE.height())
 
     def stay(self, look: str) -> None:
         """Show a look until another is chosen."""
@@ -206,7 +285,9 @@ class LookStrip(QScrollArea):
             self._wait.start()
 
     def _ask(self) -> None:
-        if not self._thumbs or not self.isVisible():
+        mine = [t.look for t in self._thumbs if t.isVisible()]
+        looks = tuple(dict.fromkeys((*mine, *self.also())))
+        if not looks:
             return
         if self._session.client.busy("main"):
             self._wait.start()
@@ -215,7 +296,6 @@ class LookStrip(QScrollArea):
         width, height = round(THUMB.width() * ratio), round(THUMB.height() * ratio)
         eye = self._view.eye(self._view.camera, width, height)
         self._drawn_for = (self._view.main_eye().view.tobytes(), self._view.scene, self._session.project)
-        looks = tuple(t.look for t in self._thumbs)
         self._session.client.request(
             "looks",
             (looks, width),
@@ -231,12 +311,13 @@ class LookStrip(QScrollArea):
         if picture.stream != "looks":
             return
         looks, width = picture.tag
-        by_look = {look: i for i, look in enumerate(looks)}
+        by_look = {look: image.copy(i * width, 0, width, image.height()) for i, look in enumerate(looks)}
         for thumb in self._thumbs:
             if thumb.look in by_look:
-                thumb.image = image.copy(by_look[thumb.look] * width, 0, width, image.height())
+                thumb.image = by_look[thumb.look]
                 thumb.update()
-                self.pictured.emit(thumb.look, thumb.image)
+        for look, found in by_look.items():
+            self.pictured.emit(look, found)
 
 
 def _channel(index: int) -> tuple[str, str]:

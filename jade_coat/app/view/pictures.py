@@ -69,6 +69,8 @@ class Pictures(QWidget):
     """Asks for the near and the far picture, coarse while something moves and fine at rest, and keeps the newest."""
 
     arrived = pyqtSignal()
+    refreshed = pyqtSignal(object)
+    """Something changed: the part that alone did, or None for all."""
     painted_over = pyqtSignal()
     """A stroke under way has changed paint that the document does not have yet."""
 
@@ -226,6 +228,7 @@ class Pictures(QWidget):
         """
         fine = self._fine and self.drawn == self._generation
         self._generation += 1
+        self.refreshed.emit(part)
         if self._kept:
             self._rest.start()
             return
@@ -268,7 +271,9 @@ class Pictures(QWidget):
         if self.split is not None:
             scene = COMPARE if self.split.finish else self.scene
             look = self.split.look or self.look
-            self._request("split", tag, self.main_eye(), width, height, look, sample, 1, scene)
+            # What waits is forgotten for this: its part would be lost, so all is drawn then.
+            own = None if self._session.client.waits("split") else part
+            self._request("split", tag, self.main_eye(), width, height, look, sample, 1, scene, own)
 
     def _ask_far(self) -> None:
         ratio = self.devicePixelRatioF()
@@ -328,6 +333,10 @@ class Pictures(QWidget):
     def has_picture(self) -> bool:
         """Whether any picture has come yet."""
         return self._image is not None
+
+    def picture(self) -> QImage | None:
+        """What was drawn last, without what lies over it."""
+        return self._image
 
     @property
     def moving(self) -> bool:

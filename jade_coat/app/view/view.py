@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QDragEnterEvent,
     QDropEvent,
@@ -37,6 +37,8 @@ class View(Pictures):
     """Shows the stage; `tool` is "look" or "brush"."""
 
     prop_clicked = pyqtSignal(str, str)
+    menu_wanted = pyqtSignal(str, str, QPoint)
+    """A prop's menu is asked for: its id, the slot, and where on the screen."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -204,11 +206,19 @@ class View(Pictures):
         drag, self._drag = self._drag, None
         if drag is None:
             return
-        if self._clicked and (event.position() - drag[0]).manhattanLength() < 4:
-            hit = self.pick(event.position())
-            if hit is not None:
-                self.prop_clicked.emit(hit.prop.id, hit.slot)
+        if (event.position() - drag[0]).manhattanLength() < 4:
+            self._click(event)
         self._rest.start()
+
+    def _click(self, event: QSinglePointEvent) -> None:
+        """Choose what is under the pointer, or with the other button open its menu."""
+        hit = self.pick(event.position())
+        if hit is None:
+            return
+        if self._clicked:
+            self.prop_clicked.emit(hit.prop.id, hit.slot)
+        elif event.button() == Qt.MouseButton.RightButton:
+            self.menu_wanted.emit(hit.prop.id, hit.slot, event.globalPosition().toPoint())
 
     def leaveEvent(self, event: object) -> None:
         for overlay in self.overlays:

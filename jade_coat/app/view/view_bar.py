@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from functools import partial
 from pathlib import Path
 
@@ -37,6 +38,8 @@ class ViewBar(QWidget):
     def __init__(self, session: Session, view: View) -> None:
         super().__init__(view)
         self._session, self._view = session, view
+        self.looks: Callable[[], Sequence[tuple[str, str]]] = lambda: list(NAMES.items())
+        """The looks that can be compared, with their names."""
         self.setObjectName("viewbar")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground, True)
         self.stage = button("Stage", self._stage_menu, "plain", "Show the stage, or the chosen finish on a plain shape")
@@ -75,7 +78,7 @@ class ViewBar(QWidget):
             if finish.id != self._session.finish_id:
                 finishes.addAction(finish.name, partial(self.show_split, Split(finish=finish.id, name=finish.name)))
         finishes.setEnabled(not self._view.shape)
-        for look, name in NAMES.items():
+        for look, name in self.looks():
             if look != self._view.look:
                 looks.addAction(name, partial(self.show_split, Split(look=look, name=name)))
         self._below(self.compare, menu)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QSplitter, QStackedWidget, QWidget
 
 from jade_coat.app.brush.channel_views import ChannelViews
@@ -14,17 +14,20 @@ from jade_coat.app.build.coat_panel import CoatPanel
 from jade_coat.app.build.coat_stack import CoatStack
 from jade_coat.app.build.dial_sheet import DialSheet
 from jade_coat.app.build.finish_rail import FinishRail
+from jade_coat.app.build.prop_panel import PropMenu
 from jade_coat.app.build.section_line import SectionLine
 from jade_coat.app.build.shared_panel import SharedPanel
 from jade_coat.app.build.swatches import Swatches
 from jade_coat.app.controls.basics import column, holder
 from jade_coat.app.session import Session
+from jade_coat.app.view.dropper import Dropper
 from jade_coat.app.view.light_dome import LightDome
 from jade_coat.app.view.look_strip import LookStrip
 from jade_coat.app.view.repeat_mark import RepeatMark
 from jade_coat.app.view.split_line import SplitLine
 from jade_coat.app.view.view import View
 from jade_coat.app.view.view_bar import ViewBar
+from jade_coat.app.workspaces.panes import Pane, Panes
 
 
 class Bench(QWidget):
@@ -38,6 +41,7 @@ class Bench(QWidget):
         self.swatches = Swatches(session, self)
         self.view = View(session)
         self.brush_tool = BrushTool(self.view, self.brush)
+        session.hand_busy = lambda: self.brush_tool.painting
         self.looks = LookStrip(session, self.view)
         self.section = SectionLine(self.view)
         self.repeat = RepeatMark(self.view)
@@ -45,15 +49,19 @@ class Bench(QWidget):
         self.channels = ChannelViews(self.view, self.brush)
         self.view.overlays += [self.brush_tool, self.channels, self.section, SplitLine(self.view), self.dome]
         self.view.inset_overlays.append(self.repeat)
+        self.dropper = Dropper(self.view)
         self.view_bar = ViewBar(session, self.view)
+        self.view_bar.looks = self.looks.looks
         self.stack = CoatStack(session, self.swatches, self.section)
         self.coat_panel = CoatPanel(session)
         self.brush_panel = BrushPanel(session, self.brush, self.brush_tool)
-        self.view.overlays.append(FillHandles(self.view, self.brush_panel.fill))
+        self.view.overlays += [FillHandles(self.view, self.brush_panel.fill), self.dropper]
         self.dials = DialSheet(session)
         self.rail = FinishRail(session, self.swatches)
         self.view.prop_clicked.connect(session.choose_prop)
+        self.view.menu_wanted.connect(self._prop_menu)
         self.looks.pictured.connect(self.coat_panel.show_picture)
+        self.looks.also = self.coat_panel.pictures_wanted
         self.left = QStackedWidget()
         self.left.addWidget(self.coat_panel)
         self.left.addWidget(self.brush_panel)
@@ -61,18 +69,34 @@ class Bench(QWidget):
         self.shared = SharedPanel(session)
         self.aside = _split(Qt.Orientation.Vertical, (self.dials, self.shared), (430, 180))
         right = holder(column(self.aside), "right")
-        under = holder(column(self.looks, self.stack, gap=0))
-        self.middle = _split(Qt.Orientation.Vertical, (self.view, under), (396, 268))
-        self.across = _split(Qt.Orientation.Horizontal, (left, self.middle, right), (274, 730, 276))
+        upper = column(self.view, self.looks, gap=0)
+        upper.setStretch(0, 1)
+        self.middle = _split(Qt.Orientation.Vertical, (holder(upper), self.stack), (484, 184))
+        self.across = _split(Qt.Orientation.Horizontal, (left, self.middle, right), (274, 748, 258))
         for i, stretch in enumerate((0, 1, 0)):
             self.across.setStretchFactor(i, stretch)
         self.middle.setStretchFactor(0, 1)
         self.middle.setStretchFactor(1, 0)
-        left.setMinimumWidth(250)
+        left.setMinimumWidth(272)
         right.setMinimumWidth(250)
+        self.panes = Panes(
+            {
+                "panel": Pane("Panel", left, "The coat, or the brush"),
+                "looks": Pane("Looks", self.looks, "Little pictures of every quantity"),
+                "section": Pane("Section", self.stack, "The coats, and their heights along a line"),
+                "finishes": Pane("Finishes", self.rail, "All finishes of the project"),
+                "dials": Pane("Dials", right, "The finish's dials, and the shared ones"),
+            },
+            {"across": self.across, "middle": self.middle, "aside": self.aside}, self.view,
+        )  # fmt: skip
+        self.panes.arranged.connect(lambda: self.section.read("section" not in self.panes.shut))
         layout = column(self.across, self.rail, gap=0)
         layout.setStretch(0, 1)
         self.setLayout(layout)
+
+    def _prop_menu(self, prop: str, slot: str, at: QPoint) -> None:
+        self.menu = PropMenu(self, self._session, self._session.project.prop(prop), slot)
+        self.menu.ask(at)
 
     @property
     def at_rest(self) -> bool:

@@ -16,6 +16,8 @@ class Workspace:
     """One workspace of a window. Methods marked by `command` appear in menus, keys, the finder and F1 by themselves."""
 
     name: ClassVar[str]
+    shut: ClassVar[frozenset[str]] = frozenset()
+    """The panes that are folded at first; afterwards they are as people left them."""
 
     def __init__(self, window: ProjectWindow, bench: Bench) -> None:
         self.window, self.bench = window, bench

@@ -84,6 +84,7 @@ from jade_coat.stage.edits.recipes import (
     unlink_field,
 )
 from jade_coat.stage.edits.registry import EDITS, Edit, EditMaker
+from jade_coat.stage.edits.stock import copy_kept, remove_map_set, remove_material, remove_mesh, rename_kept
 
 __all__ = [
     "EDITS",
@@ -101,6 +102,7 @@ __all__ = [
     "add_shared",
     "add_term",
     "copy_coat",
+    "copy_kept",
     "copy_rules",
     "drop_rule",
     "exchange_mesh",
@@ -122,6 +124,9 @@ __all__ = [
     "remove_coat",
     "remove_finish",
     "remove_group",
+    "remove_map_set",
+    "remove_material",
+    "remove_mesh",
     "remove_move",
     "remove_prop",
     "remove_recipe",
@@ -129,6 +134,7 @@ __all__ = [
     "remove_term",
     "rename_dial",
     "rename_finish",
+    "rename_kept",
     "rename_step",
     "rename_thing",
     "reset_dial",

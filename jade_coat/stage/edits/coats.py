@@ -15,7 +15,7 @@ from jade_coat.material.material import (
 )
 from jade_coat.material.placing import MOVE_KINDS, PREFIX
 from jade_coat.material.surface import Surface
-from jade_coat.material.where import TERM_KINDS
+from jade_coat.material.where import TERM_KINDS, PaintTerm
 from jade_coat.stage.edits.registry import added, edit, swap
 from jade_coat.stage.naming import free_id, free_name
 from jade_coat.stage.project import Project
@@ -200,7 +200,8 @@ def set_field(project: Project, /, material: str, path: str, value: Setting) -> 
     return swap(project, "materials", with_field(project.material(material), path, value))
 
 
-def new_coat(name: str, map_set: MapSet | None = None) -> Coat:
-    """A coat made of a map set at its real tile size, shown where channel R is painted."""
+def new_coat(name: str, map_set: MapSet | None = None, channel: str = "R") -> Coat:
+    """A coat made of a map set at its real tile size, shown where a channel is painted."""
     surface = Surface(map_set=map_set.id, tile_size=map_set.tile_size) if map_set else Surface()
-    return Coat(id=free_id(name, set()), name=name, surface=surface, where=(TERM_KINDS["paint"](id="paint"),))
+    shown = PaintTerm(id="paint", channel=channel)
+    return Coat(id=free_id(name, set()), name=name, surface=surface, where=(shown,))

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import moderngl
 import numpy as np
 
@@ -79,12 +77,8 @@ class ForwardPass:
         """The corners of a run of triangles `(k, 3)`, far to near; None for a mesh of too many."""
         if count > SORTED_TRIANGLES:
             return None
-        corners, middles = mesh.triangle_middles(self._read)
+        corners, middles = mesh.triangle_middles()
         run = slice(start, start + count)
         row = (frame.eye.view @ matrix)[2]
         order = np.argsort(middles[run] @ row[:3], kind="stable")  # the view looks along -z: the lowest is farthest
         return np.asarray(corners[run][order])
-
-    @staticmethod
-    def _read(buffer: Any, kind: type[np.generic]) -> Array:
-        return np.frombuffer(buffer.read(), kind).reshape(-1, 3)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import moderngl
+import numpy as np
 
 from jade_coat.mesh.attributes import STREAMS
 from jade_coat.program.types import Array
@@ -35,16 +36,23 @@ class MarksPass:
         """Draw the frame's marks over the picture, hidden by what is in front."""
         mesh = self._assets.meshes.get(frame.marks.mesh) if frame.marks is not None else None
         if frame.marks is not None and mesh is not None and "edge" in mesh.streams:
-            self._draw(frame.marks, mesh, frame.buffers, frame.eye.projection @ frame.eye.view)
+            to_clip = frame.eye.projection @ frame.eye.view @ frame.marks.matrix
+            if frame.part is None:
+                self._draw(frame.marks, mesh, frame.buffers, to_clip, self._joined(mesh))
+                return
+            frame.buffers.over.scissor = frame.buffers.box_of(frame.part.box)
+            inside = _seen_in(mesh, to_clip, frame.part.box)
+            if len(inside):
+                chosen = self._context.buffer(np.ascontiguousarray(inside, np.uint32))
+                array = self._array_of(mesh, chosen)
+                self._draw(frame.marks, mesh, frame.buffers, to_clip, array)
+                array.release()
+                chosen.release()
+            frame.buffers.over.scissor = None
 
-    def _draw(self, marks: Marks, mesh: GpuMesh, buffers: Buffers, view_projection: Array) -> None:
-        if self._program is None:
-            self._program = self._context.program(
-                vertex_shader=HEADER + shader("marks.vert"), fragment_shader=HEADER + shader("marks.frag")
-            )
-        program, context = self._program, self._context
-        array = self._joined(mesh)
-        program["to_clip"].write((view_projection @ marks.matrix).T.astype("f4").tobytes())
+    def _draw(self, marks: Marks, mesh: GpuMesh, buffers: Buffers, to_clip: Array, array: Any) -> None:
+        program, context = self._made(), self._context
+        program["to_clip"].write(to_clip.T.astype("f4").tobytes())
         buffers.over.use()
         context.enable_only(moderngl.DEPTH_TEST | moderngl.BLEND | moderngl.PROGRAM_POINT_SIZE)
         context.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
@@ -72,12 +80,37 @@ class MarksPass:
         context.depth_func = "<"
         context.enable_only(moderngl.NOTHING)
 
+    def _made(self) -> Any:
+        if self._program is None:
+            self._program = self._context.program(
+                vertex_shader=HEADER + shader("marks.vert"), fragment_shader=HEADER + shader("marks.frag")
+            )
+        return self._program
+
+    def _array_of(self, mesh: GpuMesh, indices: Any) -> Any:
+        content = [(mesh.streams[name], STREAMS[name].format, f"in_{name}") for name in ("position", "edge")]
+        return self._context.vertex_array(self._made(), content, indices, skip_errors=True)
+
     def _joined(self, mesh: GpuMesh) -> Any:
         if self._array is None or self._array[0] is not mesh:
             if self._array is not None:
                 self._array[1].release()
-            streams = mesh.streams
-            content = [(streams[name], STREAMS[name].format, f"in_{name}") for name in ("position", "edge")]
-            made = self._context.vertex_array(self._program, content, mesh.indices, skip_errors=True)
-            self._array = (mesh, made)
+            self._array = (mesh, self._array_of(mesh, mesh.indices))
         return self._array[1]
+
+
+def _seen_in(mesh: GpuMesh, to_clip: Array, box: tuple[float, float, float, float]) -> Array:
+    """The corners `(k, 3)` of the triangles that may be seen in a box of the picture (0–1 from the upper left)."""
+    corners, middles = mesh.triangle_middles()
+    reach, matrix = mesh.triangle_reach(), to_clip.astype(np.float32)
+    clip = middles @ matrix[[0, 1, 3], :3].T + matrix[[0, 1, 3], 3]
+    lengths = np.linalg.norm(matrix[[0, 1, 3], :3], axis=1)
+    near = clip[:, 2] - reach * lengths[2] <= 1e-6  # reaches behind the eye: who knows where
+    depth = np.where(near, 1.0, clip[:, 2])
+    inside = near & (clip[:, 2] + reach * lengths[2] > 0)
+    left, top, right, bottom = box
+    x, y = 0.5 + 0.5 * clip[:, 0] / depth, 0.5 - 0.5 * clip[:, 1] / depth
+    wide = reach * (lengths[0] + lengths[2] * np.abs(clip[:, 0] / depth)) / np.maximum(depth - reach * lengths[2], 1e-6)
+    high = reach * (lengths[1] + lengths[2] * np.abs(clip[:, 1] / depth)) / np.maximum(depth - reach * lengths[2], 1e-6)
+    seen = (x + wide > left) & (x - wide < right) & (y + high > top) & (y - high < bottom)
+    return np.asarray(corners[inside | (~near & seen)])

@@ -1,0 +1,243 @@
+"""One file of a map set under review: its channels as pictures, its role, and what looks wrong with it."""
+
+from __future__ import annotations
+
+from functools import lru_cache, partial
+from typing import Any
+
+import cv2
+import numpy as np
+from PyQt6.QtCore import QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QCheckBox, QFrame, QVBoxLayout, QWidget
+
+from jade_coat.app import theme
+from jade_coat.app.controls.basics import (
+    FocusPainted,
+    button,
+    choice,
+    clear,
+    column,
+    holder,
+    label,
+    row,
+)
+from jade_coat.files.assets import Assets
+from jade_coat.maps.color import to_srgb
+from jade_coat.maps.findings import Finding, findings
+from jade_coat.maps.images import as_float, read_image
+from jade_coat.maps.mapset import Guess, MapFile, assumption
+from jade_coat.maps.picture import BadImage
+from jade_coat.material.fields import Spec, specs
+from jade_coat.material.surface import Role, Surface
+from jade_coat.program.types import Array
+
+TILE: Spec = specs(Surface)["tile_size"]
+CELL = 46
+CHANNELS = ("rgb", "r", "g", "b", "a")
+
+
+@lru_cache(maxsize=24)
+def _decoded(assets: Assets, asset: str, name: str) -> Array | None:
+    try:
+        return read_image(assets.read(asset), name)
+    except (OSError, BadImage):
+        return None
+
+
+class ChannelLooks(FocusPainted):
+    """Small pictures of a file's channels, each alone; a click takes the role from that one."""
+
+    chosen = pyqtSignal(str)
+
+    def __init__(self, picture: Array | None, channels: str) -> None:
+        super().__init__()
+        self._images = [] if picture is None else [_look(picture, c) for c in CHANNELS]
+        self.current = channels
+        self.setFixedSize(len(CHANNELS) * (CELL + 3), CELL + 16)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setAccessibleName("Channels")
+        self.setToolTip("Click the channel that holds the role")
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
+        painter.setFont(theme.font(11))
+        for i, channel in enumerate(CHANNELS):
+            box = QRectF(i * (CELL + 3) + 1, 1, CELL, CELL)
+            image = self._images[i] if i < len(self._images) else None
+            if image is not None:
+                painter.drawImage(box, image)
+            else:
+                painter.fillRect(box, theme.color("well"))
+            if channel == self.current:
+                painter.setPen(QPen(theme.color("jade" if self.hasFocus() else "celadon"), 2))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawRoundedRect(box, 3, 3)
+            painter.setPen(theme.color("text" if channel == self.current else "quiet"))
+            painter.drawText(QRectF(box.left(), CELL + 1, CELL, 15), Qt.AlignmentFlag.AlignCenter, channel.upper())
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        self._take(int(event.position().x() // (CELL + 3)))
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()))
+        if step is None:
+            super().keyPressEvent(event)
+        else:
+            self._take(CHANNELS.index(self.current) + step)
+
+    def _take(self, index: int) -> None:
+        if 0 <= index < len(CHANNELS) and (not self._images or self._images[index] is not None):
+            self.current = CHANNELS[index]
+            self.update()
+            self.chosen.emit(self.current)
+
+
+def _look(picture: Array, channel: str) -> QImage | None:
+    """One channel of a file, or all, as a small square; None where the file has no such channel."""
+    count = picture.shape[2]
+    if channel == "rgb":
+        values = picture[..., :3] if count >= 3 else np.repeat(picture[..., :1], 3, axis=2)
+    else:
+        at = "rgba".index(channel)
+        if at >= count:
+            return None
+        values = np.repeat(picture[..., at : at + 1], 3, axis=2)
+    small = cv2.resize(as_float(np.ascontiguousarray(values)), (CELL * 2, CELL * 2), interpolation=cv2.INTER_AREA)
+    if picture.dtype == np.float32:
+        small = to_srgb(np.clip(small, 0, 1))
+    pixels = np.full((CELL * 2, CELL * 2, 4), 255, np.uint8)
+    pixels[..., :3] = np.round(np.clip(small, 0, 1) * 255)
+    return QImage(pixels.tobytes(), CELL * 2, CELL * 2, CELL * 8, QImage.Format.Format_RGBA8888).copy()
+
+
+class MapCard(QFrame):
+    """One role of one file."""
+
+    changed = pyqtSignal()
+    doubled = pyqtSignal()
+    alpha_meant = pyqtSignal(str)
+    """The role that the file's alpha is to be read as; empty for none."""
+
+    def __init__(self, entry: MapFile, assets: Assets, left_out: bool = False) -> None:
+        super().__init__()
+        self.setObjectName("card")
+        self._entry = entry
+        self._left_out = left_out
+        self._picture = _decoded(assets, entry.asset, entry.file)
+        self._alpha: str | None = None
+        self._box = QVBoxLayout(self)
+        self._box.setContentsMargins(10, 8, 10, 8)
+        self.findings: list[Finding] = []
+        self._build()
+
+    # Long: the layout of one dialog, from top to bottom.
+    def _build(self) -> None:
+        clear(self._box)
+        entry = self._entry
+        roles = [("", "Leave out"), *((r.value, r.label) for r in Role)]
+        self.role = choice(roles, "" if self._left_out else entry.role.value, self._set_role, "What the map says")
+        self.role.setFixedWidth(130)
+        self.channels = ChannelLooks(self._picture, entry.channels)
+        self.channels.chosen.connect(lambda c: self.change(channels=c))
+        spaces = [("srgb", "Colour (sRGB)"), ("linear", "Data (linear)")]
+        self.space = choice(
+            spaces, entry.color_space, lambda s: self.change(color_space=s), "How the numbers are encoded"
+        )
+        self.space.setFixedWidth(130)
+        switches: list[QWidget | int] = []
+        normal, single = entry.role is Role.NORMAL, not entry.role.is_color and entry.role is not Role.NORMAL
+        for name, text, tip, fits in (
+            ("flip_green", "green down", "For normal maps whose green points down", normal),
+            ("unit_length", "unit length", "Bring the normals to length 1", normal),
+            ("invert", "invert", "For gloss maps read as roughness", single),
+            ("unstep", "smooth steps", "Smooth the steps of an 8-bit height", entry.role is Role.HEIGHT),
+            ("blend_edges", "blend edges", "Blend the edges, so that it tiles", True),
+        ):
+            if fits and not self._left_out:
+                switches.append(self._switch(name, text, tip))
+        more = button("+ role", self.doubled.emit, "plain", "Take another role from this file")
+        texels = "" if self._picture is None else f"{self._picture.shape[1]} × {self._picture.shape[0]}"
+        side = column(
+            holder(row(label(entry.file, "name", entry.file), label(texels, "quiet"), 1, more)),
+            holder(row(self.role, self.space, *switches, 1, gap=10)), gap=4,
+        )  # fmt: skip
+        top = row(self.channels, gap=14)
+        top.addLayout(side)
+        self._box.addLayout(top)
+        self._build_alpha()
+        self.findings = [] if self._picture is None or self._left_out else findings(entry, self._picture)
+        if self._picture is None:
+            self._box.addWidget(label("The file cannot be read.", "warn"))
+        for found in self.findings:
+            parts: list[QWidget | int] = [label("•", "alarm"), label(found.text, "warn", wrap=False), 1]
+            if found.mend:
+                parts.append(button(found.mend, partial(self.change, **found.changes), tip="Mend it"))
+            self._box.addLayout(row(*parts))
+        supposed = assumption(entry.file, [Guess(role=entry.role, channels=entry.channels, invert=entry.invert)])
+        if supposed and not self._left_out:
+            self._box.addWidget(label(supposed, "quiet", wrap=True))
+
+    @property
+    def has_alpha(self) -> bool:
+        """Whether the file has an alpha that is not full everywhere."""
+        if self._picture is None or self._picture.shape[2] < 4:
+            return False
+        alpha = self._picture[..., 3]
+        return bool(alpha.min() < (1.0 if alpha.dtype == np.float32 else np.iinfo(alpha.dtype).max))
+
+    def show_alpha(self, meaning: str | None) -> None:
+        """Show what the file's alpha is read as; None leaves that to another card."""
+        if meaning != self._alpha:
+            self._alpha = meaning
+            self._build()
+
+    def _build_alpha(self) -> None:
+        if self._alpha is None or not self.has_alpha:
+            return
+        ways = [("", "nothing"), (Role.OPACITY.value, "opacity"), (Role.MASK.value, "an area (mask)")]
+        if self._alpha not in dict(ways):
+            ways.append((self._alpha, Role(self._alpha).label.lower()))
+        self.alpha = choice(ways, self._alpha, self.alpha_meant.emit, "What the file's fourth channel says")
+        self.alpha.setFixedWidth(130)
+        self._box.addLayout(row(label("Its alpha means", "quiet"), self.alpha, 1))
+
+    def _switch(self, name: str, text: str, tip: str) -> QCheckBox:
+        made = QCheckBox(text)
+        made.setToolTip(tip)
+        made.setChecked(getattr(self._entry, name))
+        made.clicked.connect(lambda on: self.change(**{name: on}))
+        return made
+
+    def change(self, **changes: Any) -> None:
+        """Change what the map's entry says."""
+        self._entry = self._entry.with_(**changes)
+        self._build()
+        self.changed.emit()
+
+    def _set_role(self, role: str) -> None:
+        self._left_out = not role
+        if not role:
+            self.change()
+            return
+        wanted = Role(role)
+        linear = self._entry.file.lower().endswith((".exr", ".hdr")) or not wanted.is_color
+        wide = wanted.is_color or wanted is Role.NORMAL
+        channels = self._entry.channels
+        if wide != (channels == "rgb"):
+            channels = "rgb" if wide else "r"
+        self.change(role=wanted, channels=channels, color_space="linear" if linear else "srgb",
+                    unit_length=wanted is Role.NORMAL)  # fmt: skip
+
+    @property
+    def file_entry(self) -> MapFile:
+        """What the card says of its file, whether or not the map is left out."""
+        return self._entry
+
+    def entry(self) -> MapFile | None:
+        """What the card says; None when the map is left out."""
+        return None if self._left_out else self._entry

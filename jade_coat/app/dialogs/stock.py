@@ -1,0 +1,297 @@
+"""Stock: everything the project keeps, to be renamed, duplicated and removed, with whom that reaches."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from typing import Any
+
+from PyQt6.QtCore import QSize, Qt, QTimer
+from PyQt6.QtGui import QImage, QPixmap
+from PyQt6.QtWidgets import QButtonGroup, QComboBox, QDialog, QFrame, QLabel, QLineEdit, QVBoxLayout, QWidget
+
+from jade_coat.app.build.finish_rail import family_order
+from jade_coat.app.build.swatches import Swatches
+from jade_coat.app.controls.basics import button, choice, clear, column, counted, holder, label, row, scrolled
+from jade_coat.app.controls.fields import Field
+from jade_coat.app.controls.settings import field_for
+from jade_coat.app.session import Session
+from jade_coat.app.thing_pictures import picture_of, pictured
+from jade_coat.material.fields import Spec
+from jade_coat.material.material import Material
+from jade_coat.stage import edits
+from jade_coat.stage.edits.registry import Edit
+from jade_coat.stage.edits.stock import WORDS, Stocked
+from jade_coat.stage.looks import material_of, reach, reach_of_map_set
+from jade_coat.stage.origins import Kind
+from jade_coat.stage.project import Project
+
+TITLES: dict[Stocked, str] = {
+    "materials": "Materials", "finishes": "Finishes", "map_sets": "Map sets", "recipes": "Recipes", "meshes": "Meshes",
+}  # fmt: skip
+PICTURE = QSize(76, 56)
+DEPTH = Spec("Depth", unit="m", low=0.0, high=10.0, soft=(0.001, 0.2), logarithmic=True,
+             hint="Metres between the lowest and the highest point of its coats")  # fmt: skip
+
+
+class StockRow(QFrame):
+    """One thing: its picture, its name, who uses it, and what can be done with it."""
+
+    def __init__(self, stock: Stock, kind: Stocked, thing: Any) -> None:
+        super().__init__()
+        self.setObjectName("card")
+        self._stock, self._kind, self.thing = stock, kind, thing
+        self.picture = QLabel()
+        self.picture.setFixedSize(PICTURE)
+        self.picture.setScaledContents(True)
+        self.name = QLineEdit(thing.name)
+        self.name.setAccessibleName(f"Name of the {WORDS[kind]}")
+        self.name.editingFinished.connect(self._rename)
+        self.used = label(stock.used_by(kind, thing), "quiet", wrap=True)
+        words = column(self.name, self.used, gap=2)
+        self.copy = button("Duplicate", partial(stock.copy, kind, thing.id), "plain")
+        self.copy.setVisible(kind != "meshes")
+        self.remove = button("Remove", self._ask, "plain")
+        reason = stock.kept_by(kind, thing)
+        self.remove.setEnabled(not reason)
+        self.remove.setToolTip(reason)
+        self.depth_field: Field | None = None
+        line = row(self.picture, holder(words), self.copy, self.remove, margins=(8, 7, 8, 7), gap=10)
+        line.setStretch(1, 1)
+        if isinstance(thing, Material):
+            self.depth_field = field_for(DEPTH, thing.depth)
+            self.depth_field.setFixedWidth(96)
+            self.depth_field.setToolTip("Depth: " + DEPTH.hint)
+            self.depth_field.changed.connect(self._set_depth)
+            self.depth_field.settled.connect(stock.session.document.settle)
+            line.insertWidget(2, label("Depth", "quiet", DEPTH.hint))
+            line.insertWidget(3, self.depth_field)
+        self.heirs: QComboBox | None = None
+        self._asking = QVBoxLayout()
+        self._asking.setContentsMargins(94, 0, 8, 0)
+        self.setLayout(column(holder(line), gap=0))
+        outer = self.layout()
+        assert isinstance(outer, QVBoxLayout)
+        outer.addLayout(self._asking)
+
+    def show_image(self, image: QImage | None) -> None:
+        """Show its picture, if there is one."""
+        if image is not None:
+            self.picture.setPixmap(QPixmap.fromImage(image))
+
+    def _rename(self) -> None:
+        if self.name.text().strip() != self.thing.name and not self._stock.do(
+            edits.rename_kept(kind=self._kind, id=self.thing.id, name=self.name.text())
+        ):
+            self.name.setText(self.thing.name)
+
+    def _set_depth(self, value: float) -> None:
+        edit = edits.set_material(material=self.thing.id, depth=value)
+        self._stock.session.do(edit, merge=("depth", self.thing.id))
+
+    def _ask(self) -> None:
+        """Ask where those who use it go; at once where nobody does."""
+        question, heirs = self._stock.heirs(self._kind, self.thing)
+        if not question:
+            self._stock.take_out(self._kind, self.thing.id, "")
+            return
+        clear(self._asking)
+        kind: Kind = "map_sets" if self._kind == "map_sets" else "finishes"
+        self.heirs = pictured(choice(heirs, heirs[0][0], lambda _: None, question), self._stock.session, kind)
+        self.heirs.setMinimumWidth(200)
+        self.go = button("Remove it", self._go, "main")
+        self._asking.setContentsMargins(94, 0, 8, 8)
+        self._asking.addLayout(row(label(question, "warn"), self.heirs, 1, self.go, button("Keep it", self._keep)))
+        self.heirs.setFocus()
+
+    def _go(self) -> None:
+        assert self.heirs is not None
+        self._stock.take_out(self._kind, self.thing.id, str(self.heirs.currentData()))
+
+    def _keep(self) -> None:
+        self.heirs = None
+        clear(self._asking)
+
+
+class Stock(QDialog):
+    """All materials, finishes, map sets, recipes and meshes, a list for each kind."""
+
+    def __init__(self, parent: QWidget, session: Session, swatches: Swatches) -> None:
+        super().__init__(parent)
+        self.session, self._swatches = session, swatches
+        self.setWindowTitle("Stock: what the project keeps")
+        self.resize(760, 580)
+        self.kind: Stocked = "materials"
+        self.rows: dict[str, StockRow] = {}
+        self.tabs = {kind: button("", partial(self.show_kind, kind), "tab") for kind in TITLES}
+        group = QButtonGroup(self)
+        for tab in self.tabs.values():
+            tab.setCheckable(True)
+            group.addButton(tab)
+        self._list = QVBoxLayout()
+        self._list.setSpacing(6)
+        self._list.setContentsMargins(0, 0, 6, 0)
+        self.problem = label("", "warn", wrap=True)
+        layout = QVBoxLayout(self)
+        layout.setSpacing(10)
+        layout.addLayout(row(*self.tabs.values(), 1, gap=2))
+        self._area = scrolled(holder(self._list))
+        layout.addWidget(self._area, 1)
+        layout.addLayout(row(self.problem, 1, button("Close", self.accept)))
+        self._key: object = None
+        session.changed.connect(self.refresh)
+        swatches.arrived.connect(self._on_swatch)
+        self.show_kind("materials")
+
+    def show_kind(self, kind: Stocked) -> None:
+        """Show the things of one kind."""
+        self.kind = kind
+        self.tabs[kind].setChecked(True)
+        self.problem.setText("")
+        self.refresh()
+
+    def point_at(self, wanted: str) -> None:
+        """Put the hand on the name of a thing of the kind that is shown, and bring it into sight."""
+        found = self.rows.get(wanted)
+        if found is not None:
+            found.name.setFocus(Qt.FocusReason.OtherFocusReason)
+            QTimer.singleShot(0, lambda: self._area.ensureWidgetVisible(found))
+
+    def refresh(self) -> None:
+        """Follow the document."""
+        if not self.isVisible() and self._key is not None:
+            return
+        project = self.session.project
+        for kind, tab in self.tabs.items():
+            tab.setText(f"{TITLES[kind]}  {len(getattr(project, kind))}")
+        things = self._things(project)
+        key = (self.kind, tuple((t.id, t.name) for t in things), tuple(self.used_by(self.kind, t) for t in things))
+        if key != self._key:
+            self._key = key
+            self._build(things)
+        for thing in things:
+            field = self.rows[thing.id].depth_field
+            if field is not None:
+                field.show_value(thing.depth)
+
+    def showEvent(self, event: object) -> None:
+        self.refresh()
+
+    def _things(self, project: Project) -> list[Any]:
+        if self.kind == "finishes":
+            known = {f.id: f for f in project.finishes}
+            return [known[i] for i, _, _ in family_order(project) if i in known]
+        return list(getattr(project, self.kind))
+
+    def _build(self, things: list[Any]) -> None:
+        clear(self._list)
+        self.rows = {}
+        for thing in things:
+            made = self.rows[thing.id] = StockRow(self, self.kind, thing)
+            made.show_image(self._image(thing))
+            self._list.addWidget(made)
+        if not things:
+            self._list.addWidget(label(f"The project has no {WORDS[self.kind]} yet.", "quiet"))
+        self._list.addStretch(1)
+
+    def _image(self, thing: Any) -> QImage | None:
+        project = self.session.project
+        if self.kind in ("materials", "finishes"):
+            worn = next((f.id for f in project.finishes if f.parent == thing.id), thing.id)
+            found = self._swatches.image(f"finish:{thing.id if self.kind == 'finishes' else worn}")
+            return found or picture_of(project, self.session.library.assets, (self.kind, thing.id))
+        if self.kind == "map_sets":
+            return picture_of(project, self.session.library.assets, ("map_sets", thing.id))
+        return None
+
+    def _on_swatch(self, name: str) -> None:
+        made = self.rows.get(name.removeprefix("finish:"))
+        if made is not None and self.isVisible():
+            made.show_image(self._swatches.image(name))
+
+    # Who uses what
+
+    def used_by(self, kind: Stocked, thing: Any) -> str:
+        """Who uses a thing, in words."""
+        project = self.session.project
+        if kind in ("materials", "finishes"):
+            found = reach(project, thing.id)
+            return f"Worn by {found.sentence}" if found.props else "No prop wears it"
+        if kind == "map_sets":
+            readers = [m.name for m in project.materials if thing.id in m.map_sets]
+            found = reach_of_map_set(project, thing.id)
+            return f"In {_named(readers)}, on {found.sentence}" if readers or found.props else "No coat is made of it"
+        if kind == "meshes":
+            number = sum(p.mesh == thing.id for p in project.props)
+            return f"{counted(number, 'prop')} of it" if number else "No prop is made of it"
+        users = project.recipe_users(thing.id)
+        return f"Used by {_named(list(users))}" if users else "Nothing uses it"
+
+    def kept_by(self, kind: Stocked, thing: Any) -> str:
+        """Why a thing cannot be removed; empty if it can."""
+        project = self.session.project
+        if kind == "recipes" and project.recipe_users(thing.id):
+            return f"{_named(list(project.recipe_users(thing.id)))} would not know what to work out. Change that first."
+        if kind == "meshes" and any(p.mesh == thing.id for p in project.props):
+            return "Props are made of it. Remove those first."
+        return ""
+
+    def heirs(self, kind: Stocked, thing: Any) -> tuple[str, list[tuple[str, str]]]:
+        """The question where those who use a thing go, and the answers; empty where nobody does."""
+        project = self.session.project
+        if kind == "materials":
+            found = reach(project, thing.id)
+            if not found.props:
+                return "", []
+            others = [(i, "  " * depth + n) for i, n, depth in family_order(project)
+                      if material_of(project, i).id != thing.id]  # fmt: skip
+            return f"{found.sentence} will wear", [*others, ("", "nothing")]
+        if kind == "map_sets":
+            readers = [m for m in project.materials if thing.id in m.map_sets]
+            if not readers and not reach_of_map_set(project, thing.id).finishes:
+                return "", []
+            others = [(s.id, s.name) for s in project.map_sets if s.id != thing.id]
+            return f"{_named([m.name for m in readers]) or 'Finishes'} will read", [("", "plain values"), *others]
+        if kind == "finishes":
+            found = reach(project, thing.id)
+            names = {f.id: f.name for f in project.finishes} | {m.id: m.name for m in project.materials}
+            return (f"{found.sentence} will wear", [("", names[thing.parent])]) if found.props else ("", [])
+        return "", []
+
+    # Doing
+
+    def do(self, edit: Edit) -> bool:
+        """Run an edit; what is wrong with it is said in the dialog too."""
+        told: list[str] = []
+        take: Callable[[str, bool], None] = lambda text, _: told.append(text)  # noqa: E731
+        self.session.said.connect(take)
+        try:
+            done = self.session.do(edit)
+        finally:
+            self.session.said.disconnect(take)
+        self.problem.setText("" if done else " ".join(told))
+        return done
+
+    def copy(self, kind: Any, id: str) -> None:
+        """Duplicate a thing, and put the hand on the copy's name."""
+        before = {t.id for t in getattr(self.session.project, kind)}
+        if self.do(edits.copy_kept(kind=kind, id=id)):
+            made = next((i for i in self.rows if i not in before), None)
+            if made is not None:
+                self.rows[made].name.setFocus(Qt.FocusReason.OtherFocusReason)
+                self.rows[made].name.selectAll()
+
+    def take_out(self, kind: Stocked, id: str, heir: str) -> None:
+        """Remove a thing."""
+        ways: dict[Stocked, Callable[[], Edit]] = {
+            "materials": lambda: edits.remove_material(material=id, heir=heir),
+            "finishes": lambda: edits.remove_finish(finish=id),
+            "map_sets": lambda: edits.remove_map_set(map_set=id, heir=heir),
+            "recipes": lambda: edits.remove_recipe(recipe=id), "meshes": lambda: edits.remove_mesh(mesh=id),
+        }  # fmt: skip
+        self.do(ways[kind]())
+
+
+def _named(names: list[str]) -> str:
+    """A few names in one line."""
+    return ", ".join(names) if len(names) < 4 else f"{', '.join(names[:3])} and {len(names) - 3} more"

@@ -1,0 +1,103 @@
+"""Edits that make materials out of map sets, and what the first prop of a project wears."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from jade_coat.material.material import Coat, Material
+from jade_coat.material.seam import Seam, SeamKind
+from jade_coat.material.surface import Surface
+from jade_coat.material.where import PaintTerm
+from jade_coat.mesh.data import MeshData
+from jade_coat.stage import edits
+from jade_coat.stage.edits.registry import Edit
+from jade_coat.stage.naming import free_id, free_name
+from jade_coat.stage.project import MeshAsset, Project, Prop
+
+CLAY = (0.46, 0.38, 0.31)
+"""The colour of what nobody has dressed yet, linear."""
+
+
+@dataclass(frozen=True)
+class NewMaterial:
+    """A material to be made, the finish it is worn by, and the edits that make both."""
+
+    material: Material
+    finish: str
+    steps: tuple[Edit, ...]
+
+
+def new_material(
+    project: Project, name: str, base: str, top: str | None = None, channel: str = "R", seam: SeamKind = "interlock"
+) -> NewMaterial:
+    """A material of one or two coats, each a map set or plain (an empty id), with the dials most materials have."""
+    name = free_name(name, {m.name for m in project.materials} | {f.name for f in project.finishes})
+    taken = {m.id for m in project.materials} | {f.id for f in project.finishes}
+    coats = [_coat(project, "base", base)]
+    if top is not None:
+        shown = PaintTerm.model_validate({"id": "paint", "channel": channel})
+        coats.append(_coat(project, "top", top).with_(where=(shown,), seam=Seam(kind=seam)))
+    material = Material(id=free_id(name, taken), name=name, coats=tuple(coats))
+    finish = free_id(name, {*taken, material.id})
+    return NewMaterial(
+        material, finish,
+        (
+            edits.add_material(material=material),
+            *(
+                edits.expose(material=material.id, path=path)
+                for coat in coats for path in first_dials(coat, coat is coats[0])
+            ),
+            edits.add_finish(parent=material.id, name=name, id=finish),
+        ),
+    )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class PlacedMesh:
+    """A prop of a new mesh, and the edits that put both into a project."""
+
+    prop: Prop
+    asset: MeshAsset
+    steps: tuple[Edit, ...]
+
+
+def placed_mesh(
+    project: Project, add_mesh: Callable[[MeshData, str, set[str]], MeshAsset], mesh: MeshData, name: str,
+    position: tuple[float, float, float] = (0.0, 0.0, 0.0),
+) -> PlacedMesh:  # fmt: skip
+    """A mesh, kept by `add_mesh`, and a prop of it; the first of a project wears something plain."""
+    asset = add_mesh(mesh, free_name(name, {m.name for m in project.meshes}), {m.id for m in project.meshes})
+    prop = Prop(
+        id=free_id(asset.name, set(project.props.ids())), name=asset.name, mesh=asset.id, position=position
+    )  # fmt: skip
+    dress = plain_dress(project, prop, asset)
+    return PlacedMesh(prop, asset, (edits.add_mesh(mesh=asset), edits.add_prop(prop=prop), *dress))
+
+
+def plain_dress(project: Project, prop: Prop, asset: MeshAsset) -> list[Edit]:
+    """What dresses the first prop of a project: a material of one plain coat, with a finish on every slot."""
+    if project.materials:
+        return []
+    coat = Coat(id="base", name="Base", surface=Surface(color=CLAY, roughness=0.72))
+    material = Material(id="plain", name="Plain", coats=(coat,))
+    finish = free_id("Plain", {material.id, *(f.id for f in project.finishes)})
+    return [
+        edits.add_material(material=material), edits.expose(material="plain", path="base.surface.tint"),
+        edits.add_finish(parent="plain", name="Plain clay", id=finish),
+        *(edits.put_finish(prop=prop.id, slot=slot, finish=finish) for slot in asset.slots),
+    ]  # fmt: skip
+
+
+def _coat(project: Project, coat_id: str, map_set: str) -> Coat:
+    if not map_set:
+        return Coat(id=coat_id, name="Base" if coat_id == "base" else "Top", surface=Surface())
+    found = project.map_set(map_set)
+    return Coat(id=coat_id, name=found.name, surface=Surface(map_set=found.id, tile_size=found.tile_size))
+
+
+def first_dials(coat: Coat, lowest: bool) -> list[str]:
+    """The fields of a coat that most materials expose: its size and tint, and of one on top amount and softness."""
+    found = [f"{coat.id}.surface.tile_size"] if coat.surface.map_set else []
+    found.append(f"{coat.id}.surface.tint")
+    return found if lowest else [*found, f"{coat.id}.amount", f"{coat.id}.seam.softness"]

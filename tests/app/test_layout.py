@@ -1,0 +1,124 @@
+"""Panes fold by click and key, each workspace keeps its own arrangement, and the view gets the room."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import Qt
+
+from jade_coat.stage import edits
+from tests.app.conftest import Hand
+from tests.app.wall import shown
+
+ALT = Qt.KeyboardModifier.AltModifier
+
+
+def test_brush_gives_the_view_half_the_window_and_build_stays_as_it_was_left(open_window, demo_copy) -> None:
+    hand: Hand = open_window(demo_copy)
+    bench, window = hand.window.bench, hand.window
+    assert bench.panes.shut == frozenset()
+    hand.click(window.tabs["Brush"])
+    hand.settle()
+    assert bench.panes.shut == {"section", "finishes"}
+    view = bench.view
+    assert view.width() * view.height() >= 0.47 * window.width() * window.height()
+    hand.key(window, Qt.Key.Key_5, ALT)
+    assert view.width() * view.height() >= 0.6 * window.width() * window.height()
+    hand.click(window.tabs["Build"])
+    hand.settle()
+    assert bench.panes.shut == frozenset()
+    assert bench.stack.isVisible()
+    hand.click(bench.panes.buttons["finishes"])
+    wide = bench.coat_panel.width() + 40
+    bench.across.setSizes([wide, *bench.across.sizes()[1:]])
+    hand.click(window.tabs["Brush"])
+    assert bench.panes.shut == {"section", "finishes", "dials"}
+    window.close()
+
+    again: Hand = open_window(demo_copy)
+    assert again.window.bench.panes.shut == {"finishes"}
+    assert abs(again.window.bench.coat_panel.width() - wide) <= 12
+    again.click(again.window.tabs["Brush"])
+    assert again.window.bench.panes.shut == {"section", "finishes", "dials"}
+
+
+def test_one_key_leaves_the_view_alone_and_brings_all_back(hand: Hand) -> None:
+    panes, window = hand.window.bench.panes, hand.window
+    hand.click(panes.buttons["looks"])
+    hand.window.bench.dials.fields["moss_amount"].setFocus()
+    hand.key(window, Qt.Key.Key_V)
+    assert panes.shut == set(panes.buttons)
+    assert hand.window.bench.view.hasFocus()  # what is hidden does not keep the keyboard
+    assert hand.window.bench.view.width() == window.width()
+    hand.key(window, Qt.Key.Key_V)
+    assert panes.shut == {"looks"}
+    hand.click(panes.alone)
+    hand.click(panes.buttons["dials"])  # one opened by hand: the others stay folded
+    assert panes.shut == set(panes.buttons) - {"dials"}
+    assert not panes.alone.isChecked()
+
+
+def test_what_is_folded_is_neither_drawn_nor_measured_and_catches_up(hand: Hand) -> None:
+    bench, asked = hand.window.bench, []
+    for key in (Qt.Key.Key_1, Qt.Key.Key_2, Qt.Key.Key_3):
+        hand.key(hand.window, key, ALT)
+    hand.settle()
+    hand.session.picture.connect(lambda picture, image: asked.append(picture.stream))
+    before = bench.stack.strip.cut
+    row = next(r for r in bench.stack.rows if r.coat.id == "moss")
+    hand.session.do(_more_moss())
+    hand.settle()
+    assert "looks" not in asked
+    assert bench.stack.strip.cut is before
+    share = row.share
+    hand.key(hand.window, Qt.Key.Key_3, ALT)
+    hand.until(lambda: bench.stack.strip.cut is not before and row.share != share)
+    hand.key(hand.window, Qt.Key.Key_2, ALT)
+    hand.until(lambda: "looks" in asked)
+
+
+def _more_moss():
+    return edits.set_field(material="kiln_wall", path="moss.amount", value=0.2)
+
+
+def test_the_strip_shows_what_fits_and_all_when_asked(hand: Hand) -> None:
+    strip = hand.window.bench.looks
+    hand.session.choose_coat("moss")
+    hand.settle()
+    names = {t.look for t in strip.thumbs}
+    assert {"where:lime", "where:moss", "weight:lime", "weight:moss", "uv:0", "paint:G"} <= names
+    row = [t for t in strip.thumbs if t.isVisible()]
+    assert strip.more.more == len(strip.thumbs) - len(row) > 0
+    assert strip.more.geometry().right() < strip.width()
+    hand.click(strip.more)
+    hand.settle()
+    assert all(t.isVisible() and t.image is not None and strip.rect().contains(t.geometry()) for t in strip.thumbs)
+    checks = next(t for t in strip.thumbs if t.look == "uv:0")
+    hand.click(checks)
+    hand.settle()
+    grey = shown(hand)
+    assert np.ptp(grey[..., 0]) > 100
+    hand.click(strip.more)  # folded again, the look that is shown stays among those in reach
+    assert checks.isVisible()
+    assert checks.geometry().right() < strip.width()
+    hand.window.resize(1100, 700)
+    assert sum(t.isVisible() for t in strip.thumbs) < len(row)
+    assert checks.isVisible()
+
+
+def test_the_cost_of_the_material_and_of_each_coat_follows_its_program(hand: Hand) -> None:
+    stack = hand.window.bench.stack
+    hand.until(lambda: stack.cost.text().startswith("7 reads"))
+    assert "was" not in stack.cost.text()
+    lime = next(r for r in stack.rows if r.coat.id == "lime")
+    saved = lime.cost.reads
+    assert saved > 0
+    assert "Without it a pixel takes" in lime.toolTip()
+    hand.session.do(edits.set_coat(material="kiln_wall", coat="lime", shown=False))
+    hand.until(lambda: stack.cost.text().startswith(f"{7 - saved} reads"))
+    assert "was 7 reads" in stack.cost.text()
+    before = stack.cost.text()
+    hand.session.do(edits.set_dial(finish="celadon_wall", dial="moss_amount", value=0.3))  # a row: the same program
+    hand.settle()
+    assert stack.cost.text() == before
+    hand.session.choose_prop("cream_jar", "Body")
+    hand.until(lambda: "was" not in stack.cost.text() and stack.cost.text() != before)

@@ -1,0 +1,157 @@
+"""From nothing: the start page, and how few actions lead to a two-coat material on one's own mesh."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, Qt, QTimer
+from PyQt6.QtWidgets import QApplication, QFileDialog
+
+from jade_coat.app.build.map_review import MapReview
+from jade_coat.app.recent import picture_of, recent
+from jade_coat.files.gltf_writer import mesh_glb
+from jade_coat.maps.images import png_bytes
+from jade_coat.mesh import shapes
+from tests.app.conftest import Hand
+from tests.app.wall import shown
+
+
+@pytest.fixture
+def own_files(tmp_path: Path) -> tuple[Path, Path, Path]:
+    """A mesh, and two folders of maps."""
+    mesh = tmp_path / "bench.glb"
+    mesh.write_bytes(mesh_glb(shapes.joined([(shapes.plane(1.0, 1.0, 0.05), "Top")]), "Bench"))
+    rng = np.random.default_rng(3)
+    folders = []
+    for name, tone in (("slate", 60), ("lichen", 190)):
+        folder = tmp_path / name
+        folder.mkdir()
+        color = rng.integers(tone - 20, tone + 20, (32, 32, 3)).astype(np.uint8)
+        (folder / f"{name}_color.png").write_bytes(png_bytes(color))
+        (folder / f"{name}_height.png").write_bytes(png_bytes(rng.integers(0, 255, (32, 32)).astype(np.uint8)))
+        folders.append(folder)
+    return mesh, *folders
+
+
+def test_eight_actions_lead_from_nothing_to_two_coats_on_ones_own_mesh(open_window, own_files, monkeypatch) -> None:
+    hand: Hand = open_window(None)
+    window, session = hand.window, hand.session
+    mesh, slate, lichen = own_files
+    actions = 0
+
+    def press(do) -> None:
+        nonlocal actions
+        actions += 1
+        do()
+
+    def choosing(path: Path) -> None:
+        """What is chosen in the file dialog that opens next: an action of its own."""
+        nonlocal actions
+        actions += 1
+        monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(path), ""))
+        monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(path))
+
+    def accept() -> None:
+        """Press the main button of the review that stands open."""
+        reviews = [w for w in QApplication.topLevelWidgets() if isinstance(w, MapReview) and w.isVisible()]
+        if reviews:
+            hand.click(reviews[0]._use)
+        else:
+            QTimer.singleShot(50, accept)
+
+    assert window.pages.currentWidget() is window.start
+    choosing(mesh)
+    press(lambda: hand.click(window.start.mesh))
+    hand.until(lambda: len(session.project.props) == 1)
+    assert window.pages.currentWidget() is window.bench
+    hand.settle()
+    for folder in (slate, lichen):
+        choosing(folder)
+        before = len(session.project.map_sets)
+        press(next(b.do for b in window.commands() if b.command.keys == "Ctrl+M"))
+        press(lambda: QTimer.singleShot(50, accept))
+        hand.until(lambda n=before: len(session.project.map_sets) == n + 1)
+        hand.settle()
+    assert actions <= 8
+    material = session.material
+    assert [c.name for c in material.coats] == ["Slate", "Lichen"]
+    assert [c.surface.map_set for c in material.coats] == [s.id for s in session.project.map_sets]
+    assert session.project.props["bench"].finishes == {"Top": session.finish_id}
+    window.show_workspace("Brush")
+    hand.settle()
+    before = shown(hand)
+    window.bench.brush.set(radius=0.2, strength=1.0)
+    middle = window.view.rect().center()
+    hand.drag(window.view, middle, middle + QPoint(30, 4))
+    hand.settle()
+    assert np.abs(shown(hand) - before).max() > 30  # the first stroke shows the second coat
+
+
+def test_the_start_page_has_shapes_recent_projects_with_pictures_and_comes_back(open_window, demo_copy) -> None:
+    hand: Hand = open_window(demo_copy)
+    window, session = hand.window, hand.session
+    session.document.mark_saved()
+    hand.key(window, Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
+    assert window.pages.currentWidget() is window.start
+    assert not window.bench.panes.isVisible()
+    assert recent()[0] == demo_copy.resolve()
+    assert picture_of(demo_copy).is_file()
+    card = window.start.cards[demo_copy.resolve()]
+    assert not card._image.isNull()
+    hand.click(window.start.shapes["ball"])
+    hand.settle()
+    assert window.pages.currentWidget() is window.bench
+    assert session.material is not None  # nothing is blank: it wears something that can be turned
+    assert session.coat_id == "base"
+    assert window.bench.dials.fields
+    assert (shown(hand).std(axis=(0, 1)) > 10).all()
+    window.undo()
+    assert window.pages.currentWidget() is window.start
+    hand.click(window.start.cards[demo_copy.resolve()])
+    hand.settle()
+    assert session.project.name == "Saltglaze Terrace"
+
+
+def test_the_demo_is_made_on_the_first_press_and_opened_on_the_next(open_window, monkeypatch) -> None:
+    from functools import partial
+
+    from jade_coat.app import beginning
+    from jade_coat.demo import terrace
+
+    monkeypatch.setattr(beginning, "apart", lambda task, job, *given: task(*given, job))
+    monkeypatch.setattr(terrace, "build", partial(terrace.build, side=32, grain=8.0))
+    hand: Hand = open_window(None)
+    for _ in range(2):
+        hand.click(hand.window.start.demo)
+        hand.until(lambda: hand.session.project.name == "Saltglaze Terrace")
+        hand.settle()
+        assert not hand.session.document.dirty
+        hand.session.new()
+
+
+def test_a_wall_made_in_centimetres_comes_in_at_its_real_size(open_window, tmp_path, monkeypatch) -> None:
+    import trimesh
+
+    from jade_coat.app.dialogs.import_size import ImportSize
+
+    path = tmp_path / "wall.stl"
+    path.write_bytes(trimesh.creation.box((300, 240, 40)).export(file_type="stl"))
+    hand: Hand = open_window(None)
+    asked: list[ImportSize] = []
+
+    def answer(dialog: ImportSize) -> int:
+        asked.append(dialog)
+        dialog.grab()  # it draws itself
+        assert dialog.unit.currentData() == "cm"
+        assert dialog.size_text.text() == "3 × 2.4 × 0.4 m"
+        return 1
+
+    monkeypatch.setattr(ImportSize, "exec", answer)
+    hand.window.bring(path)
+    hand.until(lambda: len(hand.session.project.props) == 1)
+    hand.settle()
+    low, high = hand.session.link.mesh_data(hand.session.project.props.first.mesh).bounds
+    np.testing.assert_allclose(high - low, (3, 2.4, 0.4), rtol=1e-5)
+    assert len(asked) == 1
