@@ -6,6 +6,7 @@ import hashlib
 import re
 from collections.abc import Iterable
 from pathlib import Path
+from typing import Any
 
 from jade_coat.files.atomic import write_atomic
 
@@ -28,6 +29,10 @@ class Assets:
     def __init__(self, folder: Path | None = None) -> None:
         self.folder = folder
         self._memory: dict[str, bytes] = {}
+
+    def __getstate__(self) -> dict[str, Any]:
+        """Sent to another process while the window takes in more."""
+        return {"folder": self.folder, "_memory": self._memory.copy()}
 
     def put(self, kind: str, file: str, data: bytes) -> str:
         """Take a file's bytes; returns the asset's name. The same content twice is one asset."""

@@ -12,13 +12,14 @@ from jade_coat.looking.look_at import look_at
 from jade_coat.mesh.data import MeshData, Slot
 from jade_coat.mesh.motion import unit
 from jade_coat.mesh.picking import RayTarget
+from jade_coat.program.sending import SentBare
 from jade_coat.program.types import Array
 from jade_coat.stage.looks import material_of
 from jade_coat.stage.project import Project, Prop
 
 
 @dataclass(frozen=True, eq=False)
-class PlacedMesh:
+class PlacedMesh(SentBare):
     """A mesh with its vertices moved, in its own space, and the one at rest.
 
     Triangles are in the same order; vertices that slots share are one each for every slot. `source` `(n,)` are the

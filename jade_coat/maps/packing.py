@@ -19,6 +19,7 @@ from jade_coat.material.recipes import Recipe
 from jade_coat.material.surface import MapRead, Role
 from jade_coat.program import TextureRef
 from jade_coat.program.samplers import Kind
+from jade_coat.program.sending import SentBare
 from jade_coat.program.types import Array
 
 ReadAsset = Callable[[str], bytes]
@@ -49,7 +50,7 @@ PACKS = (
 
 
 @dataclass(frozen=True)
-class Texture:
+class Texture(SentBare):
     """A packed texture: `levels` of `(h, w, 4)` uint8 or uint16, largest first, read-only."""
 
     name: str
@@ -101,7 +102,7 @@ class Texture:
         return sum(level.nbytes for level in self.levels)
 
 
-class PackedLookup:
+class PackedLookup(SentBare):
     """Tells materials where each role of the given map sets is read from, and what recipes there are."""
 
     def __init__(self, sets: Iterable[MapSet], recipes: Iterable[Recipe] = ()) -> None:

@@ -78,7 +78,7 @@ class MeshData:
 
     def __getstate__(self) -> dict[str, Any]:
         """Sent to another process, what was worked out of a mesh stays behind."""
-        return {name: value for name, value in self.__dict__.items() if name != "_kept"}
+        return {name: value for name, value in self.__dict__.copy().items() if name != "_kept"}
 
     def with_(self, **changes: Any) -> MeshData:
         """A copy with some arrays replaced."""

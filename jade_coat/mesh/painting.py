@@ -11,6 +11,7 @@ import numpy as np
 from jade_coat.maps.images import png_bytes
 from jade_coat.material.paint_source import MapSource
 from jade_coat.mesh.data import MAX_COLOR_SETS, MeshData
+from jade_coat.program.sending import SentBare
 from jade_coat.program.types import Array
 
 TILE = 4096
@@ -21,7 +22,7 @@ TILE_SIDE = 64
 
 
 @dataclass(frozen=True, eq=False)
-class Paint:
+class Paint(SentBare):
     """Values `(n, channels) uint16` or `uint8` as read-only tiles; an edit shares every tile it does not touch.
 
     On vertices there are four channels for each colour set that the paint covers, the first set first.
@@ -139,7 +140,7 @@ def shown_paint(mesh: MeshData, paint: Paint | None, sets: int = 1) -> Paint:
 
 
 @dataclass(frozen=True)
-class PaintMap:
+class PaintMap(SentBare):
     """Paint on a square map instead of on vertices: it stands in for a colour set wherever materials read that.
 
     `paint` holds the texels in tiles of `TILE_SIDE` squared, row by row of tiles; `uv_set` says how the map lies. One

@@ -10,6 +10,7 @@ from threading import Lock
 import numpy as np
 
 from jade_coat.mesh.data import MeshData, kept_by_mesh
+from jade_coat.program.sending import SentBare
 from jade_coat.program.types import Array
 
 SHARED_OUT = 20_000
@@ -34,7 +35,7 @@ class Nearest:
         return np.asarray(np.einsum("nck,nc->nk", corners, shares))
 
 
-class SurfaceIndex:
+class SurfaceIndex(SentBare):
     """A tree of boxes over the triangles, in the order of their places along a curve through space."""
 
     def __init__(self, mesh: MeshData) -> None:

@@ -8,11 +8,12 @@ from functools import cached_property
 
 import numpy as np
 
+from jade_coat.program.sending import SentBare
 from jade_coat.program.types import FLOAT_BY_SIZE, Array, Type
 
 
 @dataclass(frozen=True)
-class DialLayout:
+class DialLayout(SentBare):
     """The order of dials in a row. A row is whole texels of four floats; no dial straddles two texels."""
 
     dials: tuple[tuple[str, Type], ...]

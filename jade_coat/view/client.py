@@ -8,6 +8,7 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from multiprocessing.connection import Connection, wait
+from multiprocessing.reduction import ForkingPickler
 from typing import Any
 
 import numpy as np
@@ -80,7 +81,7 @@ class RenderClient(Given):
     def _start(self, started: Started | None = None) -> None:
         started = started or start_process()
         self._process, self._connection = started.process, started.connection
-        self._outbox: queue.SimpleQueue[Any] = queue.SimpleQueue()
+        self._outbox: queue.SimpleQueue[bytes | None] = queue.SimpleQueue()
         threading.Thread(target=_sender, args=(self._connection, self._outbox), daemon=True).start()
 
     @property
@@ -121,7 +122,7 @@ class RenderClient(Given):
         """End the process and give all shared memory back; later requests are ignored."""
         self._closed = True
         if not self.stopped:
-            self._outbox.put(m.Quit())
+            self.send(m.Quit())
             self._outbox.put(None)
             self._process.join(CLOSE_SECONDS)
             if self._process.is_alive():
@@ -204,9 +205,9 @@ class RenderClient(Given):
         self._refusal = reason
 
     def send(self, message: m.Message | m.FrameRequest | m.Quit) -> None:
-        """Put a message into the outbox."""
+        """Put a message, as it is now, into the outbox. Raises what pickling raises."""
         if not self.stopped:
-            self._outbox.put(message)
+            self._outbox.put(bytes(ForkingPickler.dumps(message)))
 
     def send_arrays(self, arrays: dict[str, Array], message: Callable[[dict[str, Handle]], m.Message]) -> None:
         """Send arrays in shared memory, by the message that names where they lie."""
@@ -271,8 +272,8 @@ class RenderClient(Given):
                 found.buffer.close()
             found.buffer = Shared({"picture": np.zeros(shape, np.uint8)})
         request = m.FrameRequest(stream=stream, serial=found.serial, target=found.buffer.handles["picture"], **wishes)
-        found.under_way = (request, tag)
         self.send(request)
+        found.under_way = (request, tag)
 
     def arrived(self, done: answers.FrameDone) -> None:
         """A picture is in its buffer."""
@@ -301,10 +302,10 @@ def _wishes(request: m.FrameRequest) -> dict[str, Any]:
     return {**fields, "sample": 0}
 
 
-def _sender(connection: Connection, outbox: queue.SimpleQueue[Any]) -> None:
+def _sender(connection: Connection, outbox: queue.SimpleQueue[bytes | None]) -> None:
     """Send from a thread of its own: a full pipe must not block the window."""
     while (message := outbox.get()) is not None:
         try:
-            connection.send(message)
+            connection.send_bytes(message)
         except (OSError, ValueError):
             return
