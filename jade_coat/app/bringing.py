@@ -5,17 +5,17 @@ from __future__ import annotations
 from pathlib import Path
 
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
-from PyQt6.QtWidgets import QFileDialog
 
 from jade_coat.app import beginning, importing, making
 from jade_coat.app.commands import command
 from jade_coat.app.dialogs.common import ExportSize, ProgressDialog
+from jade_coat.app.dialogs.files import ask_file, ask_folder, ask_new_file
 from jade_coat.app.dialogs.take_over import TakeOver, UpdateTaken
 from jade_coat.app.project_window import ProjectWindow
 from jade_coat.bake.scene_bake import Written, export_glb
 from jade_coat.files.mesh_files import MESHES
 from jade_coat.files.project_folder import BadProject
-from jade_coat.formats import by_suffix, dialog_filter
+from jade_coat.formats import by_suffix
 from jade_coat.jobs.apart import apart
 from jade_coat.maps.images import is_image_name
 
@@ -31,9 +31,9 @@ class BringingWindow(ProjectWindow):
     @command("Bring in", "Ctrl+I")
     def import_mesh(self) -> None:
         """Import a mesh…"""
-        path, _ = QFileDialog.getOpenFileName(self, "Import a mesh", "", dialog_filter("Meshes", MESHES))
-        if path:
-            importing.bring_mesh(self, Path(path))
+        path = ask_file(self, "Import a mesh", "Meshes", MESHES)
+        if path is not None:
+            importing.bring_mesh(self, path)
 
     @command("Bring in", "Ctrl+Shift+I")
     def import_mesh_anew(self) -> None:
@@ -41,16 +41,16 @@ class BringingWindow(ProjectWindow):
         if self.session.prop is None:
             self.say("Choose the prop whose mesh is to be imported anew first.", True)
             return
-        path, _ = QFileDialog.getOpenFileName(self, "Import its mesh anew", "", dialog_filter("Meshes", MESHES))
-        if path:
-            importing.bring_mesh_anew(self, Path(path))
+        path = ask_file(self, "Import its mesh anew", "Meshes", MESHES)
+        if path is not None:
+            importing.bring_mesh_anew(self, path)
 
     @command("Bring in", "Ctrl+M")
     def import_maps(self) -> None:
         """Import a folder of maps…"""
-        folder = QFileDialog.getExistingDirectory(self, "Import a folder of maps")
-        if folder:
-            importing.bring_maps(self, Path(folder))
+        folder = ask_folder(self, "Import a folder of maps", "Maps")
+        if folder is not None:
+            importing.bring_maps(self, folder)
 
     @command("Bring in", "Ctrl+Shift+N")
     def new_material(self) -> None:
@@ -70,9 +70,9 @@ class BringingWindow(ProjectWindow):
     @command("Bring in", "Ctrl+Shift+T")
     def take_from_project(self) -> None:
         """Take over from another project…"""
-        folder = QFileDialog.getExistingDirectory(self, "Take over from which project?")
-        if folder:
-            self.take_from(Path(folder))
+        folder = ask_folder(self, "Take over from which project?", "Projects")
+        if folder is not None:
+            self.take_from(folder)
 
     def take_from(self, folder: Path) -> TakeOver | None:
         """Show what another project has; what is ticked there comes into this one."""
@@ -106,9 +106,9 @@ class BringingWindow(ProjectWindow):
         ask = ExportSize(self, count)
         if not ask.exec():
             return
-        path, _ = QFileDialog.getSaveFileName(self, "Export a GLB", f"{self.session.project.name}.glb", "GLB (*.glb)")
-        if path:
-            self.export_to(Path(path).with_suffix(".glb"), ask.side)
+        path = ask_new_file(self, "Export a GLB", f"{self.session.project.name}.glb", "GLB", ".glb")
+        if path is not None:
+            self.export_to(path.with_suffix(".glb"), ask.side)
 
     def export_to(self, path: Path, side: int) -> ProgressDialog:
         """Bake and write a GLB in the background."""

@@ -57,6 +57,13 @@ def _kept(value: Any) -> dict[str, Any]:
     return found
 
 
+def _entries(value: Any) -> list[dict[str, Any]]:
+    found = json.loads(value)
+    if not isinstance(found, list) or not all(isinstance(v, dict) for v in found):
+        raise ValueError
+    return found
+
+
 def _megabytes(value: Any) -> int:
     found = int(value)
     if not 16 <= found <= 65536:
@@ -69,8 +76,10 @@ UNDO_MEGABYTES = Preference("undo/megabytes", 512, _megabytes, "16 to 65536 mega
 WINDOW = Preference("layout/window", None, _bytes, "a window's place")
 LAYOUTS = Preference("layout/workspaces", {}, _layouts, "how each workspace was left", json.dumps)
 BRUSH = Preference("brush/settings", {}, _kept, "the brush as it was left", json.dumps)
+BRUSHES = Preference("brush/kept", [], _entries, "brushes that were kept", json.dumps)
+FOLDERS = Preference("folders/last", {}, _kept, "folders by what was chosen there", json.dumps)
 RECENT_COLORS = Preference("colors/recent", [], _colors, "linear colours", json.dumps)
-PREFERENCES = (THEME, UNDO_MEGABYTES, WINDOW, LAYOUTS, BRUSH, RECENT_COLORS)
+PREFERENCES = (THEME, UNDO_MEGABYTES, WINDOW, LAYOUTS, BRUSH, BRUSHES, FOLDERS, RECENT_COLORS)
 
 
 def recall(preference: Preference) -> Any:

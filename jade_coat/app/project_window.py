@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QMainWindow, QMessageBox
+from PyQt6.QtWidgets import QMainWindow, QMessageBox
 
 from jade_coat.app.commands import command
 from jade_coat.app.dialogs.common import ProgressDialog
+from jade_coat.app.dialogs.files import ask_folder
 from jade_coat.app.recent import keep_picture
 from jade_coat.app.session import Session
 from jade_coat.app.view.view import View
@@ -45,9 +46,9 @@ class ProjectWindow(QMainWindow):
     @command("Project", "Ctrl+O")
     def open_project(self) -> None:
         """Open…"""
-        folder = QFileDialog.getExistingDirectory(self, "Open a project folder")
-        if folder:
-            self._leave_for(lambda: self.open_folder(Path(folder)))
+        folder = ask_folder(self, "Open a project folder", "Projects")
+        if folder is not None:
+            self._leave_for(lambda: self.open_folder(folder))
 
     @command("Project", "Ctrl+S")
     def save_project(self, wait: bool = False) -> bool:
@@ -57,8 +58,8 @@ class ProjectWindow(QMainWindow):
     @command("Project", "Ctrl+Shift+S")
     def save_project_as(self, wait: bool = False) -> bool:
         """Save as…"""
-        folder = QFileDialog.getExistingDirectory(self, "Choose or make a folder for the project")
-        return self._save_to(Path(folder), wait) if folder else False
+        folder = ask_folder(self, "Choose or make a folder for the project", "Projects")
+        return self._save_to(folder, wait) if folder is not None else False
 
     def open_folder(self, folder: Path) -> bool:
         """Open a project; what is wrong is told. Returns whether it was opened."""

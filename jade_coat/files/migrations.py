@@ -53,7 +53,16 @@ def _from_2(data: dict[str, Any]) -> dict[str, Any]:
     return {**{k: v for k, v in data.items() if k != "camera"}, "props": props}
 
 
-MIGRATIONS: dict[int, Migration] = {1: _from_1, 2: _from_2}
+def _from_3(data: dict[str, Any]) -> dict[str, Any]:
+    """In format 4 a rule's A is what it leads to and B what it leaves, as for the brush; they were turned round."""
+    turned = [
+        {**p, "rules": [{**r, "a": r.get("b", 1.0), "b": r.get("a", 0.0)} for r in p.get("rules", ())]}
+        for p in data.get("props", ())
+    ]
+    return {**data, "props": turned}
+
+
+MIGRATIONS: dict[int, Migration] = {1: _from_1, 2: _from_2, 3: _from_3}
 """By the format they start from."""
 
 

@@ -8,6 +8,7 @@ from typing import Any, Literal
 
 import numpy as np
 
+from jade_coat.mesh.tip import Tip
 from jade_coat.program.ops.curves import Curve
 from jade_coat.program.types import Array
 
@@ -15,6 +16,7 @@ Tool = Literal["paint", "smooth", "sharpen", "smear"]
 Falloff = Literal["smooth", "linear", "sharp", "flat", "curve"]
 Within = Literal["mesh", "slot", "part", "facing"]
 Axis = Literal["", "x", "y", "z"]
+TipWay = Literal["still", "each", "along"]
 Points = tuple[tuple[float, float], ...]
 TOOL_LABELS: dict[Tool, str] = {
     "paint": "Paint", "smooth": "Smooth", "sharpen": "Sharpen", "smear": "Smear",
@@ -50,6 +52,14 @@ class Brush:
     """Stay on the slot, the connected part, or the facing that the stroke began on."""
     mirror: Axis = ""
     """Paint the mirror image across this axis of the object as well."""
+    mirror_shift: float = 0.0
+    """How far along that axis the mirror is moved from where it stands by itself, metres of the mesh."""
+    tip: Tip | None = None
+    """What each dab is pressed through; None for a round brush."""
+    tip_turn: float = 0.0
+    """Radians that the tip is turned by, anticlockwise."""
+    tip_way: TipWay = "still"
+    """Whether it lies the same in each dab, otherwise in each, or along the stroke."""
 
     @property
     def toward(self) -> float:

@@ -40,6 +40,8 @@ class Patch:
     rows: Array
     distance: Array
     plane: Array
+    through: Array | None = None
+    """What the brush's tip lets through there, `(k,)`, 0 to 1; None for all."""
 
 
 class Canvas(Protocol):

@@ -1,4 +1,4 @@
-"""Fills paint by rule: a share from 0 to 1 at each vertex or texel leads from value A to value B."""
+"""Fills paint by rule: a share from 0 to 1 at each vertex or texel leads from value B to value A."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ from jade_coat.program.types import Array
 def shares(
     rule: Rule, places: Places, matrix: Array, source: Array | None = None, around: Around | None = None
 ) -> Array:
-    """How far from A to B each place is, `(n,)` or `(1,)`, 0 to 1.
+    """How far from B to A each place is, `(n,)` or `(1,)`, 0 to 1.
 
     `matrix` places the prop; `source` `(n,)`, 0 to 1, is what the channel that a rule reads holds there.
     """
@@ -65,6 +65,34 @@ def run_rules(
     for rule in rules:
         paint = filled(rule, mesh, matrix, paint, around)
     return paint
+
+
+@dataclass(frozen=True)
+class Crossing:
+    """Where a step on vertices runs across triangles `(k,)`, and how wide it is there, metres of the mesh: the median
+    and the largest."""
+
+    triangles: Array
+    usual: float
+    widest: float
+
+
+def step_crossing(rule: Rule, mesh: MeshData, matrix: Array, around: Around | None = None) -> Crossing | None:
+    """Where a rule's step lies between vertices: colours run across whole triangles there, so that is how sharp it is.
+
+    None where it crosses no triangle. Raises as `filled` does.
+    """
+    if rule.measure in (*OWN, "channel"):
+        return None
+    found = [np.broadcast_to(shares(rule, p, matrix, None, around), _length(p.entries)) for p in vertex_places(mesh)]
+    high = np.concatenate(found) >= 0.5
+    ends = mesh.triangles[:, [[0, 1], [1, 2], [2, 0]]].astype(np.int64)
+    crossing = high[ends[..., 0]] != high[ends[..., 1]]
+    if not crossing.any():
+        return None
+    a, b = (mesh.positions[ends[crossing][:, i]] for i in (0, 1))
+    wide = np.linalg.norm(a - b, axis=1)
+    return Crossing(np.flatnonzero(crossing.any(axis=1)), float(np.median(wide)), float(wide.max()))
 
 
 def _filled(
@@ -139,7 +167,7 @@ class _Fill:
         if rule.measure not in OWN:
             source = self._now(places, rule.source) if self._reads_channel() else np.zeros(1, np.float32)
             t = shares(rule, places, self._matrix, source, self.around)
-            target = np.float32(rule.a) + np.float32(rule.b - rule.a) * t
+            target = np.float32(rule.b) + np.float32(rule.a - rule.b) * t
         whole_strength = rule.strength >= 1 and not np.ndim(strength)
         for k, channel in enumerate(self.channels):
             plain = whole_strength and rule.mix == "replace" and target is not None
@@ -170,7 +198,7 @@ class _Fill:
             return np.clip(old, np.float32(low), np.float32(high))
         if rule.measure == "levels":
             t = _eased(rule, between(old, *rule.range))
-            return np.asarray(np.float32(rule.a) + np.float32(rule.b - rule.a) * t)
+            return np.asarray(np.float32(rule.b) + np.float32(rule.a - rule.b) * t)
         return np.clip(self._soft[id(places)][:, k], 0, 1)
 
 

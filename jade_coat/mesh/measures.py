@@ -46,6 +46,8 @@ class Rule(Protocol):
     @property
     def direction(self) -> Vec3: ...  # noqa: D102
     @property
+    def axis(self) -> str: ...  # noqa: D102
+    @property
     def range(self) -> tuple[float, float]: ...  # noqa: D102
     @property
     def size(self) -> float: ...  # noqa: D102
@@ -125,6 +127,16 @@ def _gradient(rule: Rule, places: Places, matrix: Array, around: Around) -> Arra
     return np.asarray(along)
 
 
+def _axis(rule: Rule, places: Places, matrix: Array, around: Around) -> Array:
+    """The share of the way through the bounds of the whole mesh along an axis of the rule's space."""
+    k = "xyz".index(rule.axis)
+    row = matrix[k, :3] if rule.space == "world" else np.eye(3)[k]
+    whole = places.mesh.positions @ row.astype(np.float32)
+    low, high = float(whole.min()), float(whole.max())
+    share = between(places.positions @ row.astype(np.float32), low, high if high > low else low + 1e-9)
+    return between(share, *rule.range)
+
+
 def _angle(rule: Rule, places: Places, matrix: Array, around: Around) -> Array:
     toward = np.array(rule.direction) / np.linalg.norm(rule.direction)
     return between(np.arccos(np.clip(_facing(rule, places, matrix) @ toward, -1, 1)), *rule.range)
@@ -184,8 +196,8 @@ def _map(rule: Rule, places: Places, matrix: Array, around: Around) -> Array:
 
 MEASURES: dict[str, Given] = {
     "even": lambda rule, places, matrix, around: np.ones(1, np.float32),
-    "gradient": _gradient, "angle": _angle, "distance": _distance, "height": _height, "noise": _noise, "part": _part,
-    "cavity": _cavity, "occlusion": _occlusion, "mesh": _mesh, "map": _map,
+    "gradient": _gradient, "axis": _axis, "angle": _angle, "distance": _distance, "height": _height, "noise": _noise,
+    "part": _part, "cavity": _cavity, "occlusion": _occlusion, "mesh": _mesh, "map": _map,
 }  # fmt: skip
 
 

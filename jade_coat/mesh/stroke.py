@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
 from jade_coat.mesh.brush import Brush, weights
-from jade_coat.mesh.canvas import Ball, Canvas, Patch
+from jade_coat.mesh.canvas import Ball, Canvas, Patch, axes
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.painting import Paint
+from jade_coat.mesh.tip import GOLDEN_ANGLE
 from jade_coat.program.types import Array
 
 GRID = 33
@@ -21,6 +22,8 @@ MAX_DABS = 4000
 OFF_CENTRE = 0.15
 """How far its middle may be from its origin, as a share of its size, before a mesh counts as lying off-centre."""
 FACING = {"x": 0, "y": 1, "z": 2}
+_AS_IS = np.array([0.0, 1.0])
+"""A table of weights that gives what is looked up."""
 
 
 def mirror_plane(mesh: MeshData, axis: str) -> float:
@@ -52,6 +55,9 @@ class Stroke:
         self._allowed: tuple[str, Array] | None = None
         self._carried: Array | None = None
         self._reached: list[Array] = []
+        self.reached = False
+        """Whether any dab has met a vertex or texel."""
+        self._way: Array | None = None
         self.dabs = 0
 
     def dab(self, point: Array, normal: Array, brush: Brush, triangle: int = -1, lay: bool = True) -> list[Patch]:
@@ -59,13 +65,15 @@ class Stroke:
 
         `triangle` is the one the point lies on, where that is known. Without `lay` nothing is changed.
         """
-        found = self._one(np.asarray(point, np.float64), np.asarray(normal, np.float64), brush, triangle, lay)
+        point, normal = np.asarray(point, np.float64), np.asarray(normal, np.float64)
+        lies = self._tip_lies(normal, brush)
+        found = self._one(point, normal, brush, triangle, lay, lies)
         if brush.mirror:
             axis = FACING[brush.mirror]
             flip, middle = np.ones(3), np.zeros(3)
-            flip[axis], middle[axis] = -1, mirror_plane(self._canvas.mesh, brush.mirror)
-            twin = (np.asarray(point) - middle) * flip + middle
-            found += self._one(twin, np.asarray(normal) * flip, brush, -1, lay)
+            flip[axis], middle[axis] = -1, mirror_plane(self._canvas.mesh, brush.mirror) + brush.mirror_shift
+            twin = (point - middle) * flip + middle
+            found += self._one(twin, normal * flip, brush, -1, lay, lies if lies is None else lies * flip)
         self.dabs += lay
         return found
 
@@ -87,6 +95,7 @@ class Stroke:
         between = facing + turn * shares[:, None]
         between /= np.maximum(np.linalg.norm(between, axis=1, keepdims=True), 1e-12)
         places = start + way * shares[:, None]
+        self._way = way / length
         near = self._canvas.index.nearest(places, between, np.pi / 2)
         surface = near.values(self._canvas.mesh, self._canvas.mesh.positions)
         for at, n, p, t in zip(surface, between, places, near.triangle, strict=True):
@@ -127,14 +136,29 @@ class Stroke:
         """How far a dab with this brush would lead the rows of a patch, from 0 to 1, `(k,)`: for a preview."""
         full = self._canvas.paint.full
         old = self._now(patch.tile)[patch.rows][:, list(brush.channels)].astype(np.float64)
-        share = weights(brush, patch.distance) * brush.strength
+        share = _pressed(brush, patch) * brush.strength
         if brush.tool != "paint":
             return share
         return np.asarray((np.abs(brush.toward * full - old).max(axis=1) / full) * share)
 
     # One dab
 
-    def _one(self, point: Array, normal: Array, brush: Brush, triangle: int, lay: bool) -> list[Patch]:
+    def _tip_lies(self, normal: Array, brush: Brush) -> Array | None:
+        """The directions across and up of the tip, `(2, 3)`; None for a round brush."""
+        if brush.tip is None:
+            return None
+        across, up = axes(normal)
+        turn = brush.tip_turn
+        if brush.tip_way == "each":
+            turn += self.dabs * GOLDEN_ANGLE
+        elif brush.tip_way == "along" and self._way is not None:
+            turn += float(np.arctan2(self._way @ up, self._way @ across)) - np.pi / 2
+        cos, sin = np.cos(turn), np.sin(turn)
+        return np.stack([across * cos + up * sin, up * cos - across * sin])
+
+    def _one(
+        self, point: Array, normal: Array, brush: Brush, triangle: int, lay: bool, lies: Array | None
+    ) -> list[Patch]:
         canvas, radius = self._canvas, brush.radius / self._scale
         if triangle < 0 and (brush.surface_only or self._began is None):
             near = canvas.index.nearest(point[None], normal[None], np.pi / 2)
@@ -151,8 +175,12 @@ class Stroke:
         else:
             reached = canvas.index.in_ball(point, radius, allowed)
         facing = self._began[1] if brush.within == "facing" else normal
-        flat = brush.tool != "paint" or not lay
+        flat = brush.tool != "paint" or not lay or lies is not None
         found = list(canvas.patches(reached, Ball(point, radius, facing, float(np.cos(brush.angle)), flat)))
+        if lies is not None and brush.tip is not None:
+            turned = np.stack(axes(facing)) @ lies.T
+            found = [replace(p, through=brush.tip.at(p.plane @ turned)) for p in found]
+        self.reached |= bool(found)
         if lay and brush.strength > 0 and found:
             self._reached.append(reached)
             if brush.tool == "paint":
@@ -186,8 +214,11 @@ class Stroke:
         target = min(max(brush.toward, 0.0), 1.0)
         for patch in found:
             tile = self._tile(patch.tile)
+            at, table = patch.distance, brush.table
+            if patch.through is not None:
+                at, table = _pressed(brush, patch), _AS_IS
             lay(
-                tile.before, tile.work, tile.done, patch.rows, patch.distance, brush.table, channels, target, full,
+                tile.before, tile.work, tile.done, patch.rows, at, table, channels, target, full,
                 float(min(brush.strength, 1.0)), float(brush.flow),
             )  # fmt: skip
             self._fresh.add(patch.tile)
@@ -199,7 +230,7 @@ class Stroke:
         channels, full = list(brush.channels), self._canvas.paint.full
         plane = np.concatenate([p.plane for p in found])
         old = np.concatenate([self._now(p.tile)[p.rows][:, channels] for p in found]).astype(np.float64)
-        share = (np.concatenate([weights(brush, p.distance) for p in found]) * brush.strength)[:, None]
+        share = (np.concatenate([_pressed(brush, p) for p in found]) * brush.strength)[:, None]
         under = _Plane(plane)
         if brush.tool == "smear":
             carried, self._carried = self._carried, under.spread(old)
@@ -286,6 +317,12 @@ class _Plane:
         f = at - low
         rows = grid[low] * (1 - f)[:, None, None] + grid[low + 1] * f[:, None, None]
         return np.asarray(rows[:, low] * (1 - f)[None, :, None] + rows[:, low + 1] * f[None, :, None])
+
+
+def _pressed(brush: Brush, patch: Patch) -> Array:
+    """How strongly a dab presses on the rows of a patch, `(k,)`, 0 to 1."""
+    share = weights(brush, patch.distance)
+    return share if patch.through is None else np.asarray(share * patch.through)
 
 
 def _mean(sums: Array, amount: Array) -> Array:

@@ -12,32 +12,34 @@ from jade_coat.material.where import MapReading
 from jade_coat.mesh.data import MAX_COLOR_SETS
 
 Measure = Literal[
-    "even", "gradient", "angle", "cavity", "occlusion", "height", "distance", "mesh", "noise", "part", "map", "channel",
-    "levels", "blur", "clamp",
+    "even", "gradient", "axis", "angle", "cavity", "occlusion", "height", "distance", "mesh", "noise", "part", "map",
+    "channel", "levels", "blur", "clamp",
 ]  # fmt: skip
 Ease = Literal["linear", "smooth", "step", "curve"]
 Mix = Literal["replace", "multiply", "add", "max", "min"]
 MEASURE_LABELS: dict[Measure, str] = {
-    "even": "Everywhere", "gradient": "Gradient", "angle": "Facing", "cavity": "Edges", "occlusion": "Shelter",
+    "even": "Everywhere", "gradient": "Gradient", "axis": "By axis", "angle": "Facing",
+    "cavity": "Edges", "occlusion": "Shelter",
     "height": "World height", "distance": "Distance", "mesh": "Near a prop", "noise": "Noise", "part": "By piece",
     "map": "A map", "channel": "Channel", "levels": "Levels", "blur": "Blur", "clamp": "Clamp",
 }  # fmt: skip
 MEASURE_HINTS: dict[Measure, str] = {
-    "even": "B everywhere",
-    "gradient": "from A at the first point to B at the second, along the line between them",
-    "angle": "A where the surface faces the direction, B where it leans away by the second angle or more",
-    "cavity": "B on edges, or in hollows when turned over",
-    "occlusion": "B where little of the sky is seen, by rays",
-    "height": "from A at one height above the world's ground to B at another",
-    "distance": "from A near a point to B far from it",
-    "mesh": "from A at another prop's surface to B away from it",
+    "even": "A everywhere",
+    "gradient": "from B at the first point to A at the second, along the line between them",
+    "axis": "from B where its bounds begin along an axis to A where they end",
+    "angle": "B where the surface faces the direction, A where it leans away by the second angle or more",
+    "cavity": "A on edges, or in hollows when turned over",
+    "occlusion": "A where little of the sky is seen, by rays",
+    "height": "from B at one height above the world's ground to A at another",
+    "distance": "from B near a point to A far from it",
+    "mesh": "from B at another prop's surface to A away from it",
     "noise": "soft patches",
     "part": "another value for each connected piece, by chance",
     "map": "what a map set or a mask holds, laid by a UV set",
     "channel": "what another channel holds",
-    "levels": "its own values, stretched from one range to A and B",
+    "levels": "its own values, stretched from one range to B and A",
     "blur": "its own values, softened over a width in metres",
-    "clamp": "its own values, kept between A and B",
+    "clamp": "its own values, kept between B and A",
 }
 
 
@@ -45,12 +47,14 @@ class PaintRule(Frozen):
     """What is filled, with what, and how it joins what is there.
 
     Lengths in metres, angles in radians. `points` are in the object's space or the world's; `range` are the two metres,
-    angles or values at which A and B are reached. Channels count on from one colour set to the next.
+    angles or values at which B and A are reached. Channels count on from one colour set to the next.
     """
 
     measure: Measure = "gradient"
-    a: float = Field(0.0, ge=0, le=1)
-    b: float = Field(1.0, ge=0, le=1)
+    a: float = Field(1.0, ge=0, le=1)
+    """What it leads to, as the brush's A."""
+    b: float = Field(0.0, ge=0, le=1)
+    """What it leaves, or starts from."""
     channels: tuple[int, ...] = (0,)
     mix: Mix = "replace"
     strength: float = Field(1.0, ge=0, le=1)
@@ -63,6 +67,7 @@ class PaintRule(Frozen):
     space: Literal["object", "world"] = "object"
     points: tuple[Vec3, Vec3] = ((0.0, 0.0, 0.0), (0.0, 1.0, 0.0))
     direction: Vec3 = (0.0, 1.0, 0.0)
+    axis: Literal["x", "y", "z"] = "y"
     range: tuple[float, float] = (0.0, 1.0)
     size: float = Field(0.3, gt=0, le=1000)
     """Metres: across a patch of noise, the bend that counts as full for edges, the reach of shelter, a tile of a map,

@@ -31,7 +31,7 @@ from jade_coat.stage.shared_dials import SharedDial, Wind, shared_values
 from jade_coat.stage.things import Thing, Things
 from jade_coat.stage.turns import STRAIGHT, Turn, turn_rows, unit
 
-SCHEMA_VERSION = 3
+SCHEMA_VERSION = 4
 Vec3 = tuple[float, float, float]
 
 
@@ -165,7 +165,7 @@ CHANGES = object()
 class Project(Frozen):
     """Everything a project is, but for the large arrays its assets refer to."""
 
-    schema_version: Literal[3] = 3
+    schema_version: Literal[4] = 4
     name: str = "Untitled"
     map_sets: tuple[MapSet, ...] = ()
     materials: tuple[Material, ...] = ()

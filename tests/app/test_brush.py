@@ -450,7 +450,7 @@ def test_a_mesh_without_a_fitting_uv_set_is_unwrapped_and_then_painted_on_a_map(
     assert session.project.prop("cream_jar").paint_map.picture()[..., 1].max() == 255
 
 
-def test_a_press_before_the_brush_is_ready_paints_nothing_and_says_why(hand: Hand, brush, monkeypatch) -> None:
+def test_a_stroke_before_the_brush_is_ready_is_kept_and_laid_as_soon_as_it_is(hand: Hand, brush, monkeypatch) -> None:
     monkeypatch.setattr(pointing, "is_warm", lambda: False)
     monkeypatch.setattr(pointing, "warm_up", lambda: None)
     before = wall_paint(hand)
@@ -458,8 +458,21 @@ def test_a_press_before_the_brush_is_ready_paints_nothing_and_says_why(hand: Han
     assert "Getting the brush ready" in hand.window._message.text()
     assert np.array_equal(wall_paint(hand), before)
     monkeypatch.undo()
+    hand.until(lambda: not hand.window.bench.brush_tool.painting)
+    laid = wall_paint(hand)
+    assert not np.array_equal(laid, before)
+    hand.window.undo()
+    assert np.array_equal(wall_paint(hand), before)
     paint_a_stroke(hand)
-    assert not np.array_equal(wall_paint(hand), before)
+    assert np.array_equal(wall_paint(hand), laid)  # as if nobody had had to wait
+    hand.window.undo()
+    monkeypatch.setattr(pointing, "is_warm", lambda: False)
+    monkeypatch.setattr(pointing, "warm_up", lambda: None)
+    paint_a_stroke(hand)
+    hand.key(hand.window, Qt.Key.Key_Escape)
+    monkeypatch.undo()
+    hand.settle()
+    assert np.array_equal(wall_paint(hand), before)
 
 
 def test_long_work_on_paint_tells_how_far_it_is_and_can_be_given_up(hand: Hand, brush) -> None:

@@ -94,18 +94,19 @@ def test_taking_a_fill_back_restores_the_paint_bit_for_bit(hand: Hand, fill) -> 
 def test_kept_rules_run_again_over_a_stroke_and_an_undo_ends_a_preview(hand: Hand, fill) -> None:
     session = hand.session
     fill._choose("even")
-    fill.set(b=0.5)
+    fill._put("a", 0.5)
     hand.click(fill.start_button)
     hand.settle()
     fill.keep.setChecked(True)
     hand.click(fill.apply_button)
+    hand.window.bench.brush.set(a=1.0)
     view = hand.window.view
     hand.drag(view, QPoint(view.width() // 2 - 60, 160), QPoint(view.width() // 2 + 40, 170))
     assert np.ptp(wall_paint(hand)[:, 1]) > 0
     fill.run_again()
     hand.until(lambda: np.ptp(wall_paint(hand)[:, 1].astype(int)) == 0)
     hand.click(fill.start_button)
-    fill.set(b=0.1)
+    fill._put("a", 0.1)
     hand.settle()
     assert fill.live
     hand.window.undo()

@@ -54,12 +54,12 @@ def moved(mesh: MeshData, matrix: np.ndarray) -> MeshData:
 
 def test_a_gradient_is_the_place_along_the_line_between_its_points() -> None:
     mesh = shapes.box(2.0, 2.0, 2.0)
-    rule = PaintRule(points=((0.0, -1.0, 0.0), (0.0, 1.0, 0.0)), a=0.2, b=0.8)
+    rule = PaintRule(points=((0.0, -1.0, 0.0), (0.0, 1.0, 0.0)), a=0.8, b=0.2)
     low = mesh.positions[:, 1].min()
     expected = 0.2 + 0.6 * np.clip((mesh.positions[:, 1] + 1) / 2, 0, 1)
     got = filled(rule, mesh, ONE, bare(mesh)).whole()[:, 0] / FULL
     np.testing.assert_allclose(got, expected, atol=1 / FULL)
-    half = rule.with_(points=((0.0, low, 0.0), (0.0, low + 1.0, 0.0)))  # the end point in the middle: B from there on
+    half = rule.with_(points=((0.0, low, 0.0), (0.0, low + 1.0, 0.0)))  # the end point in the middle: A from there on
     top = mesh.positions[:, 1] >= low + 1.0
     np.testing.assert_allclose(filled(half, mesh, ONE, bare(mesh)).whole()[top, 0] / FULL, 0.8, atol=1 / FULL)
 
@@ -170,7 +170,7 @@ def test_a_slot_alone_is_filled_and_untouched_tiles_are_shared() -> None:
 
 def test_rules_run_in_turn() -> None:
     mesh = shapes.box(1.0, 1.0, 1.0)
-    rules = (PaintRule(measure="even", b=0.5), PaintRule(measure="channel", source=0, channels=(2,), invert=True))
+    rules = (PaintRule(measure="even", a=0.5), PaintRule(measure="channel", source=0, channels=(2,), invert=True))
     after = run_rules(rules, mesh, ONE, bare(mesh)).whole()
     assert set(after[:, 0].tolist()) == {round(0.5 * FULL)}
     np.testing.assert_allclose(after[:, 2] / FULL, 0.5, atol=2 / FULL)
@@ -204,13 +204,13 @@ def test_what_reworks_a_channel_follows_its_closed_forms() -> None:
 
     one = 1.5 / FULL
     np.testing.assert_allclose(made(measure="clamp", a=0.7, b=0.2), np.clip(old, 0.2, 0.7), atol=one)
-    levels = made(measure="levels", range=(0.25, 0.75), a=0.1, b=0.9)
+    levels = made(measure="levels", range=(0.25, 0.75), a=0.9, b=0.1)
     np.testing.assert_allclose(levels, 0.1 + 0.8 * np.clip((old - 0.25) * 2, 0, 1), atol=one)
     np.testing.assert_allclose(made(measure="levels", range=(0, 1), invert=True), 1 - old, atol=one)
     points = ((0.0, 0.0), (0.2, 0.5), (0.7, 0.6), (1.0, 1.0))
     curved = made(measure="channel", source=0, ease="curve", curve=points)
     np.testing.assert_allclose(curved, PchipInterpolator(*zip(*points, strict=True))(old), atol=2 * one)  # SciPy's
-    np.testing.assert_allclose(made(measure="even", b=1.0, chosen=1), np.where(ramp[:, 1] > 0, 1.0, old), atol=one)
+    np.testing.assert_allclose(made(measure="even", a=1.0, chosen=1), np.where(ramp[:, 1] > 0, 1.0, old), atol=one)
 
 
 def test_a_blur_keeps_a_slope_softens_a_step_and_stays_on_its_side_of_a_thin_wall() -> None:

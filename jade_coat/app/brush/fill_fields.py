@@ -8,13 +8,13 @@ import numpy as np
 
 from jade_coat.material.fields import Spec
 
-ANGLES = Spec("Angles", "range", "°", 0.0, float(np.pi), hint="A up to the first angle, B from the second on")
+ANGLES = Spec("Angles", "range", "°", 0.0, float(np.pi), hint="B up to the first angle, A from the second on")
 
 
-METRES = Spec("From, to", "range", "m", -1000.0, 1000.0, (0.0, 5.0), hint="A at the first, B at the second")
+METRES = Spec("From, to", "range", "m", -1000.0, 1000.0, (0.0, 5.0), hint="B at the first, A at the second")
 
 
-SPREAD = Spec("Spread", "range", hint="The noise that becomes A, and B")
+SPREAD = Spec("Spread", "range", hint="The noise that becomes B, and A")
 
 
 SIZE = Spec("Size", "number", "m", 0.001, 1000.0, (0.005, 5.0), True)
@@ -36,16 +36,19 @@ def _point(label: str) -> Spec:
     return Spec(label, "point", "m", -1000.0, 1000.0, (-5.0, 5.0))
 
 
-VALUES = Spec("From, to", "range", hint="What becomes A, and what becomes B")
+VALUES = Spec("From, to", "range", hint="What becomes B, and what becomes A")
 
 
 WIDTH = Spec("Width", "number", "m", 0.001, 100.0, (0.005, 2.0), True, "How far the values run into each other")
 
 
+SHARES = Spec("From, to", "range", hint="Where B ends and A begins, as shares of the way through its bounds")
+
+
 TILE = Spec("Tile size", "number", "m", 0.001, 1000.0, (0.05, 8.0), True, "Metres that one tile spans")
 
 
-CURVE = Spec("Ease curve", "curve", hint="B over the way from A")
+CURVE = Spec("Ease curve", "curve", hint="A over the way from B")
 
 
 FIELDS: dict[str, tuple[tuple[str, Spec], ...]] = {
@@ -53,24 +56,26 @@ FIELDS: dict[str, tuple[tuple[str, Spec], ...]] = {
     "mesh": (("range", METRES),), "map": (("range", VALUES),), "levels": (("range", VALUES),), "clamp": (),
     "blur": (("size", WIDTH),),
     "gradient": (("points.0", _point("From point")), ("points.1", _point("To point"))),
-    "angle": (("direction", DIRECTION), ("range", ANGLES)), "height": (("range", METRES),),
+    "axis": (("range", SHARES),), "angle": (("direction", DIRECTION), ("range", ANGLES)),
+    "height": (("range", METRES),),
     "distance": (("points.0", _point("Point")), ("range", METRES)),
     "noise": (("size", SIZE), ("seed", SEED), ("range", SPREAD)),
 }  # fmt: skip
 
 
 STARTS: dict[str, dict[str, Any]] = {
+    "axis": {"range": (0.0, 1.0)},
     "angle": {"range": (0.0, float(np.pi / 2))}, "height": {"range": (0.0, 1.0)}, "distance": {"range": (0.0, 1.0)},
     "noise": {"range": (0.3, 0.7), "size": 0.3}, "cavity": {"size": 0.03}, "occlusion": {"size": 0.3},
     "mesh": {"range": (0.0, 0.5)}, "map": {"range": (0.0, 1.0)}, "levels": {"range": (0.2, 0.8)},
-    "blur": {"size": 0.1}, "clamp": {"a": 0.2, "b": 0.8},
+    "blur": {"size": 0.1}, "clamp": {"a": 0.8, "b": 0.2},
 }  # fmt: skip
 
 
 POINTED = ("gradient", "distance")
 
 
-SPACED = ("gradient", "angle", "distance", "noise")
+SPACED = ("gradient", "axis", "angle", "distance", "noise")
 
 
 def channel_name(channel: int) -> str:

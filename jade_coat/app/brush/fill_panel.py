@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
-from functools import partial
+from functools import lru_cache, partial
 from typing import Any
 
 import numpy as np
+from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
 from jade_coat.app.brush.fill_fields import CURVE, FIELDS, POINTED, SPACED, STARTS, TILE, channel_name
 from jade_coat.app.brush.filling import Filling
+from jade_coat.app.brush.pictures import of_fill, with_pictures
 from jade_coat.app.brush.state import BrushState
+from jade_coat.app.brush.step_width import StepWidth
 from jade_coat.app.controls.basics import button, choice, clear, label, row
 from jade_coat.app.controls.fields import NumberField
 from jade_coat.app.controls.settings import field_for
@@ -19,6 +22,7 @@ from jade_coat.material.fields import Setting, Spec, Vec3
 from jade_coat.material.where import MAP_READS
 from jade_coat.program.types import Array
 from jade_coat.stage import edits
+from jade_coat.stage.alike import ALSO, others_like
 from jade_coat.stage.paint_rules import MEASURE_HINTS, MEASURE_LABELS, PaintRule
 from jade_coat.stage.project import Prop
 
@@ -35,17 +39,26 @@ class FillPanel(Filling):
         self._box.setContentsMargins(0, 6, 0, 0)
         self._box.setSpacing(5)
         self._key: object = None
-        brush.changed.connect(lambda: self.set(channels=brush.brush.channels))
+        self.also = ""
+        self.step = StepWidth(session, self)
+        brush.changed.connect(self._take_brush)
+        self._take_brush()
         session.changed.connect(self._follow)
         session.selection_changed.connect(self._follow)
         self._follow()
+
+    def _take_brush(self) -> None:
+        """The channels and the two values are the brush's; only a clamp has two of its own."""
+        brush = self._brush.brush
+        own = {} if self.rule.measure == "clamp" else {"a": brush.a, "b": brush.b}
+        self.set(channels=brush.channels, **own)
 
     def start(self) -> None:
         """Show the fill on the prop until it is applied or taken back."""
         prop = self.prop
         if prop is None:
             return
-        self._base, self._prop = self._paint_of(prop), prop.id
+        self._base, self._prop = self.paint_of(prop), prop.id
         self._worn = self._wears(prop)
         self._preview()
         self._rebuild()
@@ -68,6 +81,8 @@ class FillPanel(Filling):
         self._show()
         if self.live:
             self._preview()
+        if made.ease == "step" and not rebuilt:
+            self.step.measure()
         self.changed.emit()
 
     # Building
@@ -95,25 +110,23 @@ class FillPanel(Filling):
             return
         measures = [(k, text) for k, text in MEASURE_LABELS.items()]
         self.measure = choice(measures, rule.measure, self._choose, MEASURE_HINTS[rule.measure])
+        with_pictures(self.measure, _fill_picture)
         self._line("By", self.measure)
         self._box.addWidget(label(MEASURE_HINTS[rule.measure], "quiet", wrap=True))
         self._build_actions()
-        self._number("a", Spec("A"))
-        self._number("b", Spec("B"))
+        clamp = rule.measure == "clamp"
+        self._number("a", Spec("Highest" if clamp else "A", hint="The brush's own A" if not clamp else ""))
+        self._number("b", Spec("Lowest" if clamp else "B", hint="The brush's own B" if not clamp else ""))
         if rule.measure in SPACED:
             spaces = [("object", "the object"), ("world", "the world")]
             self._line("Fixed to", choice(spaces, rule.space, self._set_space))
+        if rule.measure == "axis":
+            self._line("Axis", choice([(a, a.upper()) for a in "xyz"], rule.axis, lambda a: self.set(axis=a)))
         for name, spec in FIELDS[rule.measure]:
             self._number(name, spec)
         self._build_sources(prop)
         if rule.measure not in ("clamp", "blur", "even"):
-            eases = [(k, k.capitalize()) for k in ("linear", "smooth", "step", "curve")]
-            self._line("Ease", choice(eases, rule.ease, lambda e: self.set(ease=e)))
-            if rule.ease == "curve":
-                curve = field_for(CURVE, rule.curve)
-                curve.changed.connect(partial(self._put, "curve"))
-                self.fields["curve"] = curve
-                self._box.addWidget(curve)
+            self._build_ease()
         mixes = [(k, k.capitalize()) for k in ("replace", "multiply", "add", "max", "min")]
         self._line("Mix", choice(mixes, rule.mix, lambda m: self.set(mix=m), "How it joins what is painted"))
         self._number("strength", Spec("Strength"))
@@ -124,17 +137,49 @@ class FillPanel(Filling):
         self._box.addWidget(turned)
         self._build_rules(prop)
 
+    def _build_ease(self) -> None:
+        rule = self.rule
+        eases = [(k, k.capitalize()) for k in ("linear", "smooth", "step", "curve")]
+        self._line("Ease", choice(eases, rule.ease, lambda e: self.set(ease=e)))
+        if rule.ease == "step":
+            self.step.build(self._box)
+        if rule.ease == "curve":
+            curve = field_for(CURVE, rule.curve)
+            curve.changed.connect(partial(self._put, "curve"))
+            self.fields["curve"] = curve
+            self._box.addWidget(curve)
+
     def _build_actions(self) -> None:
         if self.live:
             self.apply_button = button("Apply", self.apply, "main")
             self.back_button = button("Take back", self.take_back)
             self._box.addLayout(row(self.apply_button, self.back_button, 1))
             self._box.addWidget(self._working.widget())
+            self._build_also()
             self._box.addWidget(self.keep)
         else:
             tip = "Show it on the prop; nothing is kept until you apply it"
             self.start_button = button("Fill…", self.start, tip=tip)
             self._box.addLayout(row(self.start_button, 1))
+
+    def _build_also(self) -> None:
+        """Which other props are filled along with the chosen one."""
+        prop, project = self.prop, self._session.project
+        assert prop is not None
+        options = [("", "This prop alone")]
+        for key, words in ALSO.items():
+            more = len(others_like(project, prop, key))
+            if more:
+                options.append((key, f"{words} ({more} more)"))
+        if self.also not in dict(options):
+            self.also = ""
+        if len(options) > 1:
+            tip = "Apply fills all of them by the rule, each by its own shape, as one step of undo"
+            self.also_box = choice(options, self.also, self._choose_also, tip)
+            self._line("Fill", self.also_box)
+
+    def _choose_also(self, key: str) -> None:
+        self.also = key
 
     def _build_sources(self, prop: Prop) -> None:
         """What the measure reads beside the mesh."""
@@ -240,6 +285,8 @@ class FillPanel(Filling):
             self.set(points=tuple(points))
         elif name == "direction" and not np.any(value):
             return
+        elif name in ("a", "b") and self.rule.measure != "clamp":
+            self._brush.set(**{name: value})
         else:
             self.set(**{name: value})
 
@@ -250,6 +297,8 @@ class FillPanel(Filling):
 
     def _choose(self, measure: str) -> None:
         changes = {"measure": measure, **STARTS.get(measure, {})}
+        if measure != "clamp":
+            changes |= {"a": self._brush.brush.a, "b": self._brush.brush.b}
         if measure in POINTED and self.prop is not None:
             changes["points"] = self._ends(self.prop)
         self.set(**changes)
@@ -274,6 +323,15 @@ class FillPanel(Filling):
         self.set(space=space, points=points, direction=tuple(float(v) for v in way))
 
     # Filling
+
+
+@lru_cache(maxsize=64)
+def _fill_picture(measure: str) -> QIcon:
+    """What a kind of fill does, as a little picture."""
+    start = {"points": ((0.0, -0.5, 0.0), (0.0, 0.5, 0.0)), **STARTS.get(measure, {})}
+    if measure in ("height", "distance"):
+        start["range"] = (-0.5, 0.5) if measure == "height" else (0.2, 0.9)
+    return of_fill(PaintRule(measure=measure, **{"a": 1.0, "b": 0.0, **start}))
 
 
 def _moved(points: Array, matrix: Array) -> Array:

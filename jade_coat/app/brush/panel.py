@@ -11,7 +11,10 @@ from PyQt6.QtWidgets import QApplication, QCheckBox, QPushButton, QVBoxLayout, Q
 
 from jade_coat.app.brush.fill_panel import FillPanel
 from jade_coat.app.brush.paint_panel import OwnPaintPanel
+from jade_coat.app.brush.pictures import of_falloff, with_pictures
+from jade_coat.app.brush.presets import Presets
 from jade_coat.app.brush.state import BrushState
+from jade_coat.app.brush.tip_fields import TipFields
 from jade_coat.app.brush.tool import BrushTool
 from jade_coat.app.brush.vertices_panel import VerticesPanel
 from jade_coat.app.brush.worth_panel import WorthPanel
@@ -32,6 +35,8 @@ STRENGTH = Spec("Strength", hint="The most that one stroke does")
 FLOW = Spec("Flow", hint="What one dab does of that; below 1 it builds up while the brush is held")
 SPACING = Spec("Spacing", unit="r", low=0.02, high=4.0, soft=(0.05, 1.0), hint="Between dabs, in radii of the brush")
 VALUE = Spec("Value", hint="The value painted toward")
+SHIFT = Spec("Mirror moved", unit="m", low=-100.0, high=100.0, soft=(-2.0, 2.0),
+             hint="How far the mirror stands from where it is by itself; it can be dragged in the view")  # fmt: skip
 TRAIL = Spec("Trail", unit="px", low=0.0, high=200.0, soft=(0.0, 80.0), hint="How far the brush trails the pointer")
 ANGLE = Spec("Angle", "angle", low=0.0, high=3.1415927, hint="How far a place may face from the brush")
 FALLOFF_CURVE = Spec("Falloff curve", "curve", hint="Weight from the edge to the middle")
@@ -65,7 +70,8 @@ class BrushPanel(QWidget):
         self.worth = WorthPanel(session)
         self.folds: dict[str, Fold] = {}
         for name, body in (
-            ("Reach", self._reach()), ("Hand and pen", self._hand()), ("Over the view", self._over()),
+            ("Tip", TipFields(session, brush)), ("Reach", self._reach()), ("Hand and pen", self._hand()),
+            ("Over the view", self._over()),
             ("Fill by rule", self.fill), ("Too few vertices?", self.vertices), ("This prop's paint", self.own),
             ("Paint or dial?", self.worth),
         ):  # fmt: skip
@@ -77,6 +83,7 @@ class BrushPanel(QWidget):
         self._box.addStretch(1)
         self.vertices.map_wanted.connect(self._show_own_paint)
         tool.touched.connect(self._warn)
+        brush.told_wrong.connect(lambda text: session.said.emit(text, True))
         brush.changed.connect(self._show)
         session.changed.connect(self._rebuild)
         session.selection_changed.connect(self._rebuild)
@@ -87,7 +94,9 @@ class BrushPanel(QWidget):
 
     def _build_brush(self) -> None:
         brush, box = self._brush, self._box
-        box.addWidget(label("BRUSH", "head"))
+        self.presets = Presets(brush)
+        box.addLayout(row(label("BRUSH", "head"), 1, self.presets.keep_button))
+        box.addWidget(self.presets)
         self.tools: dict[str, QPushButton] = {}
         for key, text in TOOL_LABELS.items():
             self.tools[key] = self._tool(text, partial(brush.set, tool=key), f"{text} what is under the brush")
@@ -102,6 +111,12 @@ class BrushPanel(QWidget):
             self.fields[name].changed.connect(lambda v, n=name: brush.set(**{n: v}))
             self.fields[name].setFixedWidth(52)
         box.addLayout(row(self.paint, self.fields["a"], self.erase, self.fields["b"], 1, self.pick, gap=4))
+        self._meant = label("", "quiet", wrap=True)
+        box.addWidget(self._meant)
+        self._build_size()
+
+    def _build_size(self) -> None:
+        brush, box = self._brush, self._box
         measures = [("surface", "Metres"), ("screen", "Pixels")]
         self.measure = choice(measures, brush.hand.measure, lambda k: brush.set_hand(measure=k),
                               "Size on the surface, or on the screen")  # fmt: skip
@@ -118,6 +133,7 @@ class BrushPanel(QWidget):
         self.falloff = choice(FALLOFFS, brush.brush.falloff, lambda k: brush.set(falloff=k),
                               "How a dab fades to its edge")  # fmt: skip
         box.addLayout(self._line("Falloff", self.falloff))
+        with_pictures(self.falloff, lambda kind: of_falloff(kind, brush.brush.curve))
         self.curve = CurveField(FALLOFF_CURVE, brush.brush.curve)
         self.curve.changed.connect(lambda points: brush.set(curve=points))
         box.addWidget(self.curve)
@@ -154,11 +170,18 @@ class BrushPanel(QWidget):
         within = choice(
             WITHIN, brush.brush.within, lambda k: brush.set(within=k), "Where a stroke may go from its start"
         )
-        mirror = choice(MIRRORS, brush.brush.mirror, lambda k: brush.set(mirror=k), "Paint the mirror image too")
+        mirror = choice(
+            MIRRORS, brush.brush.mirror, lambda k: brush.set(mirror=k, mirror_shift=0.0), "Paint the mirror image too"
+        )
         self.within, self.mirror = within, mirror
         only = self._tick("surface only", lambda: brush.brush.surface_only, lambda on: brush.set(surface_only=on),
                           "Nothing leaks through a thin wall or onto another sheet close by")  # fmt: skip
-        return _body(only, self._line("Angle", angle), self._line("Stays on", within), self._line("Mirror", mirror))
+        moved = self._number("mirror_shift", SHIFT)
+        self.mirror_moved = _body(self._line("Mirror moved", moved))
+        return _body(
+            only, self._line("Angle", angle), self._line("Stays on", within), self._line("Mirror", mirror),
+            self.mirror_moved,
+        )  # fmt: skip
 
     def _hand(self) -> QWidget:
         brush = self._brush
@@ -262,9 +285,9 @@ class BrushPanel(QWidget):
     def _at_once(self, what: str) -> None:
         """Fill, clear or invert the chosen channels of the chosen prop."""
         channels = self._brush.brush.channels
-        rule = PaintRule(channels=channels, measure="even", a=0.0, b=self._brush.brush.a if what == "Fill" else 0.0)
+        rule = PaintRule(channels=channels, measure="even", a=self._brush.brush.a if what == "Fill" else 0.0)
         if what == "Invert":
-            rule = PaintRule(channels=channels, measure="levels", a=1.0, b=0.0, range=(0.0, 1.0))
+            rule = PaintRule(channels=channels, measure="levels", a=0.0, b=1.0, range=(0.0, 1.0))
         self.fill.at_once(rule, f"{what} {self._brush.told(self._session).lower()}")
 
     def _meanings(self) -> dict[str, tuple[str, ...]]:
@@ -284,6 +307,8 @@ class BrushPanel(QWidget):
         self.radius.setVisible(hand.measure == "surface")
         self.pixels.setVisible(hand.measure == "screen")
         self.curve.setVisible(brush.falloff == "curve")
+        self.mirror_moved.setVisible(bool(brush.mirror))
+        self._meant.setText(self._meaning())
         for box, key in ((self.measure, hand.measure), (self.falloff, brush.falloff), (self.within, brush.within),
                          (self.mirror, brush.mirror), (self.sets, str(self._brush.color_set))):  # fmt: skip
             box.setCurrentIndex(max(box.findData(key), 0))
@@ -300,6 +325,13 @@ class BrushPanel(QWidget):
         self._hint.setVisible(bool(self._hint.text()))
         self._warn()
 
+    def _meaning(self) -> str:
+        """What the two values do here, in words."""
+        brush, what = self._brush.brush, self._brush.told(self._session)
+        if what.startswith("Channel"):
+            return ""
+        return f"A {value_words(brush.a, what)}, B {value_words(brush.b, 'it')}"
+
     def _advice(self) -> str:
         used, material = self._meanings(), self._session.material
         unread = [c for i, c in enumerate("RGBA") if i in self._brush.letters and c not in used]
@@ -311,10 +343,17 @@ class BrushPanel(QWidget):
             return "Drag on a prop to paint it."
         if mirror:
             plane = mirror_plane(self._session.link.mesh_data(prop.mesh), mirror)
-            if plane:
+            if plane and not self._brush.brush.mirror_shift:
                 off = length(abs(plane))
                 return f"{prop.name} lies off-centre: strokes are mirrored about its middle, {off} from its origin."
         return ""
+
+
+def value_words(value: float, what: str) -> str:
+    """What painting toward a value does, for a channel that shows something: "lays Moss", "leaves it bare"."""
+    if value <= 0:
+        return f"takes {what} away"
+    return f"lays {what}" if value >= 1 else f"lays {what} to {value:.0%}"
 
 
 def _body(*parts: Any) -> QWidget:

@@ -47,6 +47,8 @@ class Pointing(Overlay[View]):
 
     touched = pyqtSignal()
     """The place under the brush has changed."""
+    readied = pyqtSignal()
+    """What was got ready in the background is, or has failed."""
 
     def __init__(self, view: View, state: BrushState) -> None:
         super().__init__(view)
@@ -102,6 +104,11 @@ class Pointing(Overlay[View]):
             return brush.with_(channels=tuple(c % 4 for c in brush.channels))
         return brush
 
+    @property
+    def readying(self) -> bool:
+        """Whether something is being got ready in the background."""
+        return self._warming or bool(self._readying)
+
     def warm(self) -> bool:
         """Whether the brush's loops are compiled; if not, that begins in the background."""
         if is_warm() or self._warming:
@@ -111,9 +118,11 @@ class Pointing(Overlay[View]):
         def done(_: object) -> None:
             self._warming = False
             self.view.update()
+            self.readied.emit()
 
         def failed(error: Exception) -> None:
             self._warming = False
+            self.readied.emit()
             self.view.session.said.emit(f"The brush cannot be used: {error}", True)
 
         self.view.session.work(warm_up, done, failed)
@@ -122,7 +131,7 @@ class Pointing(Overlay[View]):
     def _ready(self, prop: Prop, mesh: MeshData) -> bool:
         """Whether a surface can be painted at once; a large one is made ready in the background."""
         if not self.warm():
-            self.view.session.said.emit("Getting the brush ready, once on this machine…", False)
+            self.view.session.said.emit("Getting the brush ready, once on this machine. Strokes are kept…", False)
             return False
         found = prop.paint_map if isinstance(prop.paint_map, PaintMap) else None
         key = (mesh, found.source if found else None, found.side if found else 0)
@@ -142,6 +151,7 @@ class Pointing(Overlay[View]):
             self._readying.discard(key)
             self._readied = {key}
             self.view.session.said.emit(f"{prop.name} is ready to be painted", False)
+            self.readied.emit()
 
         self.view.session.work(work, done, partial(self._failed, key))
         self.view.session.said.emit(f"Getting the surface of {prop.name} ready for painting…", False)
@@ -150,6 +160,7 @@ class Pointing(Overlay[View]):
     def _failed(self, key: object, error: Exception) -> None:
         self._readying.discard(key)
         self.view.session.said.emit(f"This cannot be painted: {error}", True)
+        self.readied.emit()
 
     def _point(self, at: QPointF, only: str) -> None:
         self._hover = self.view.pick(at, only)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Collection, Iterable
 from dataclasses import asdict, dataclass, fields, replace
 from typing import Any, Literal, TypeVar, get_args, get_origin, get_type_hints
@@ -9,6 +10,7 @@ from typing import Any, Literal, TypeVar, get_args, get_origin, get_type_hints
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from jade_coat.app import preferences
+from jade_coat.app.brush import tips
 from jade_coat.app.session import Session
 from jade_coat.mesh.brush import Brush
 from jade_coat.mesh.data import MAX_COLOR_SETS
@@ -44,6 +46,8 @@ class BrushState(QObject):
 
     changed = pyqtSignal()
     shown_changed = pyqtSignal()
+    told_wrong = pyqtSignal(str)
+    """Something about the brush that people should know."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -56,7 +60,11 @@ class BrushState(QObject):
 
     def set(self, **changes: Any) -> None:
         """Change some settings of the brush."""
-        self.brush = replace(self.brush, **changes)
+        self.use(replace(self.brush, **changes))
+
+    def use(self, brush: Brush) -> None:
+        """Take another brush."""
+        self.brush = brush
         self.changed.emit()
 
     def set_hand(self, **changes: Any) -> None:
@@ -86,13 +94,17 @@ class BrushState(QObject):
 
     def keep(self) -> None:
         """Remember the brush and the hand for the next start."""
-        found = {"brush": asdict(self.brush), "hand": asdict(self.hand), "set": self.color_set}
+        tip = self.brush.tip.name if self.brush.tip is not None else ""
+        brush = asdict(replace(self.brush, tip=None))
+        found = {"brush": brush, "tip": tip, "hand": asdict(self.hand), "set": self.color_set}
         preferences.keep(preferences.BRUSH, found)
 
     def recall(self) -> None:
         """Take up the brush and the hand as they were left; what is no setting of theirs is let be."""
         kept = preferences.recall(preferences.BRUSH)
         self.brush = restored(self.brush, kept.get("brush", {}))
+        tip = kept.get("tip", "")  # the mirror belongs to the prop it was moved for
+        self.brush = replace(self.brush, mirror_shift=0.0, tip=tips.tip(tip) if isinstance(tip, str) else None)
         self.hand = restored(self.hand, kept.get("hand", {}))
         if kept.get("set") in range(MAX_COLOR_SETS):
             self.color_set = kept["set"]
@@ -137,6 +149,16 @@ class BrushState(QObject):
         self.changed.emit()
 
 
+def _is_curve(value: Any) -> bool:
+    """Whether something read from a file is a curve: two points or more from 0 to 1, from left to right."""
+    try:
+        points = [(float(x), float(y)) for x, y in value]
+    except (TypeError, ValueError):
+        return False
+    inside = all(0 <= v <= 1 for point in points for v in point)
+    return len(points) > 1 and inside and all(a[0] < b[0] for a, b in itertools.pairwise(points))
+
+
 Settings = TypeVar("Settings", Brush, Hand)
 
 
@@ -158,8 +180,11 @@ def restored(now: Settings, kept: Any) -> Settings:
         elif field.name == "channels":
             sound = isinstance(value, list) and all(v in range(4 * MAX_COLOR_SETS) for v in value) and bool(value)
             value = tuple(value) if sound else value
+        elif field.name == "curve":
+            sound = _is_curve(value)
+            value = tuple((float(x), float(y)) for x, y in value) if sound else value
         else:
-            sound = False  # a curve is drawn anew
+            sound = False
         if sound:
             changes[field.name] = float(value) if isinstance(old, float) else value
     return replace(now, **changes)

@@ -15,8 +15,10 @@ from jade_coat.app.brush.pen import MouseAsPen
 from jade_coat.app.brush.pointing import Pointing
 from jade_coat.app.brush.ring import paint_ring
 from jade_coat.app.brush.state import BrushState
+from jade_coat.app.brush.waiting import Waiting
 from jade_coat.app.view.picking import PropHit
 from jade_coat.app.view.view import View
+from jade_coat.check.unseen_stroke import Laid, why_unseen
 from jade_coat.mesh.brush import TOOL_LABELS
 from jade_coat.mesh.canvas import MapCanvas, VertexCanvas
 from jade_coat.mesh.painting import TILE
@@ -24,6 +26,7 @@ from jade_coat.mesh.stroke import Stroke
 from jade_coat.program.types import Array
 from jade_coat.stage import edits
 from jade_coat.stage.edits.registry import Edit
+from jade_coat.stage.looks import as_worn
 from jade_coat.stage.project import Prop
 from jade_coat.view.camera import project
 from jade_coat.view.requests import Part
@@ -59,6 +62,9 @@ class BrushTool(Pointing):
         self._line: tuple[QPointF, QPointF] | None = None
         self._last_end: tuple[str, QPointF, object] | None = None
         self._count = 0
+        self._waiting: list[Waiting] = []
+        """Strokes drawn while their surface is being got ready, the last one maybe still under the hand."""
+        self.readied.connect(self._lay_waiting)
         self._changed: list[tuple[int, Array, Array]] = []
         self._holding = QTimer(self)
         self._holding.setInterval(HOLD_MS)
@@ -74,7 +80,7 @@ class BrushTool(Pointing):
     @property
     def painting(self) -> bool:
         """Whether a stroke is under way."""
-        return self._painting is not None
+        return self._painting is not None or bool(self._waiting)
 
     def _follow(self) -> None:
         self._pen.turn(self._state.hand.simulated)
@@ -110,7 +116,10 @@ class BrushTool(Pointing):
         if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
             self._line = (self._line_start(hit, at), at)
             return True
-        self._begin(at, hit, event)
+        erasing = _erases(event)
+        if not self._begin(at, hit, erasing) and hit is not None and self.readying:
+            self._waiting.append(Waiting(self.view, hit.prop.id))
+            self._waiting[-1].add(at, erasing)
         return True
 
     def _line_start(self, hit: PropHit | None, at: QPointF) -> QPointF:
@@ -126,16 +135,20 @@ class BrushTool(Pointing):
         if self._line is not None:
             self._line = (self._line[0], at)
         elif self._painting is not None:
-            self._go_on(at, event)
+            self._go_on(at, _erases(event))
+        elif self._waiting and not self._waiting[-1].ended:
+            self._waiting[-1].add(at, _erases(event))
         self._point(at, self._painting.prop.id if self._painting else "")
 
     def release(self, at: QPointF, event: QSinglePointEvent) -> None:
         """End it."""
         if self._line is not None:
             (start, _), self._line = self._line, None
-            self._lay_line(start, at, event)
+            self._lay_line(start, at, _erases(event))
         elif self._painting is not None:
             self._end()
+        elif self._waiting:
+            self._waiting[-1].ended = True
 
     def hover(self, at: QPointF | None) -> None:
         """Show the ring and what a dab would do."""
@@ -175,7 +188,21 @@ class BrushTool(Pointing):
 
     # Strokes
 
-    def _begin(self, at: QPointF, hit: PropHit | None, event: QSinglePointEvent) -> bool:
+    def _lay_waiting(self) -> None:
+        """Lay the strokes that were drawn meanwhile, now that they can be; what the view no longer shows is let go."""
+        if self.readying:
+            return
+        waiting, self._waiting = self._waiting, []
+        for stroke in waiting:
+            if not stroke.stands or self._painting is not None:
+                continue
+            if stroke.replay(lambda at, erasing: self._begin(at, self.view.pick(at), erasing), self._go_on):
+                if stroke.ended:
+                    self._end()
+            elif self.readying:  # another surface has to be got ready first
+                self._waiting.append(stroke)
+
+    def _begin(self, at: QPointF, hit: PropHit | None, erasing: bool) -> bool:
         if hit is None or not self._ready(hit.prop, hit.mesh):
             return False
         self._count += 1
@@ -187,12 +214,12 @@ class BrushTool(Pointing):
             session.do(self._named(edits.paint_prop(prop=hit.prop.id, paint=canvas.paint)), merge=key)
         self._changed = []
         self._painting = _Painting(hit.prop, canvas, Stroke(canvas, hit.prop.scale), key, at, hit)
-        self._dab(hit, event)
+        self._dab(hit, erasing)
         if self._state.brush.flow < 1:
             self._holding.start()
         return True
 
-    def _go_on(self, at: QPointF, event: QSinglePointEvent) -> None:
+    def _go_on(self, at: QPointF, erasing: bool) -> None:
         painting = self._painting
         assert painting is not None
         away = at - painting.at
@@ -202,12 +229,12 @@ class BrushTool(Pointing):
         painting.at = painting.at + away * ((length - trail) / length)
         hit = self.view.pick(painting.at, painting.prop.id)
         if hit is not None:
-            self._dab(hit, event)
+            self._dab(hit, erasing)
 
-    def _dab(self, hit: PropHit, event: QSinglePointEvent) -> None:
+    def _dab(self, hit: PropHit, erasing: bool) -> None:
         assert self._painting is not None
         point, normal = hit.local
-        self._painting.hit, self._painting.erasing = hit, _erases(event)
+        self._painting.hit, self._painting.erasing = hit, erasing
         brush = self._on(self._painting.canvas, self.brush_at(hit, self._painting.erasing))
         if self._painting.stroke.move(point, normal, brush, hit.hit.triangle):
             self._send()
@@ -256,10 +283,10 @@ class BrushTool(Pointing):
         right, bottom = boxes[:, 2:].max(axis=0).tolist()
         return Part(painting.prop.id, every, mesh.triangles[every], (left, top, right, bottom))
 
-    def _lay_line(self, start: QPointF, end: QPointF, event: QSinglePointEvent) -> None:
+    def _lay_line(self, start: QPointF, end: QPointF, erasing: bool) -> None:
         """A straight line across the view, laid onto the surface."""
         hit = self.view.pick(start)
-        if not self._begin(start, hit, event):
+        if not self._begin(start, hit, erasing):
             return
         assert self._painting is not None
         way = end - start
@@ -269,7 +296,7 @@ class BrushTool(Pointing):
             self._painting.at = place
             hit = self.view.pick(place, self._painting.prop.id)
             if hit is not None:
-                self._dab(hit, event)
+                self._dab(hit, erasing)
         self._end()
 
     def _end(self) -> None:
@@ -277,6 +304,11 @@ class BrushTool(Pointing):
         self._holding.stop()
         assert painting is not None
         made, session = painting.stroke.paint(), self.view.session
+        laid = Laid(changed=bool(made.changed_tiles(painting.canvas.paint)), reached=painting.stroke.reached)
+        if not laid.changed:
+            session.document.give_up(painting.key)
+            self._tell(painting, laid)
+            return
         with self.view.picture_kept():
             if isinstance(painting.canvas, MapCanvas):
                 done = painting.canvas.map.with_paint(made)
@@ -285,6 +317,19 @@ class BrushTool(Pointing):
                 session.do(self._named(edits.paint_prop(prop=painting.prop.id, paint=made)), merge=painting.key)
         session.document.settle()
         self._last_end = (painting.prop.id, painting.at, self.view.main_eye().view.tobytes())
+
+        self._tell(painting, laid)
+
+    def _tell(self, painting: _Painting, laid: Laid) -> None:
+        """Say why a stroke shows nothing, where it does not."""
+        session, hit = self.view.session, painting.hit
+        finish = painting.prop.finishes.get(hit.slot)
+        worn = as_worn(session.project, finish) if finish else None
+        brush = self.brush_at(hit, painting.erasing)
+        unseen = why_unseen(laid, brush, worn, session.link.lookup, isinstance(painting.canvas, MapCanvas))
+        if unseen:
+            session.said.emit(unseen, True)
+        self.touched.emit()
 
     def _named(self, edit: Edit) -> Edit:
         """An edit by the name that undo tells: what was done, and to what."""
@@ -296,6 +341,9 @@ class BrushTool(Pointing):
         if self._line is not None:
             self._line = None
             self.view.update()
+            return True
+        if self._waiting:
+            self._waiting.clear()
             return True
         painting, self._painting = self._painting, None
         if painting is None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialog, QFileDialog, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialog, QLineEdit, QVBoxLayout, QWidget
 
 from jade_coat.app.beginning import Use
 from jade_coat.app.build.map_card import MapCard
@@ -20,8 +20,8 @@ from jade_coat.app.controls.basics import (
     scrolled,
 )
 from jade_coat.app.controls.fields import NumberField
+from jade_coat.app.dialogs.files import ask_file
 from jade_coat.files.library import Library
-from jade_coat.formats import dialog_filter
 from jade_coat.maps.images import PICTURES
 from jade_coat.maps.mapset import Guess, MapFile, MapSet, guess, map_files
 from jade_coat.maps.picture import BadImage
@@ -112,9 +112,9 @@ class MapReview(QDialog):
         self._check()
 
     def _ask_file(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "Add a map to the set", "", dialog_filter("Pictures", PICTURES))
-        if path:
-            self.add_file(Path(path))
+        path = ask_file(self, "Add a map to the set", "Pictures", PICTURES)
+        if path is not None:
+            self.add_file(path)
 
     def add_file(self, path: Path) -> None:
         """Take one more picture into the set; a role that is taken already leaves it out."""

@@ -7,16 +7,16 @@ from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFileDialog, QMenu, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QMenu, QVBoxLayout, QWidget
 
 from jade_coat.app.controls.basics import button, choice, label, row
 from jade_coat.app.controls.fields import Field
 from jade_coat.app.controls.settings import field_for
+from jade_coat.app.dialogs.files import ask_file
 from jade_coat.app.session import Session
 from jade_coat.app.view.look_strip import NAMES
 from jade_coat.app.view.pictures import Split
 from jade_coat.app.view.view import View
-from jade_coat.formats import dialog_filter
 from jade_coat.maps.images import SKY_PICTURES, linear_radiance
 from jade_coat.maps.picture import BadImage
 from jade_coat.material.fields import Spec
@@ -135,9 +135,9 @@ class LightPanel(QWidget):
         if sky != "open":
             self._session.do(edits.set_light(sky=sky))
             return
-        path, _ = QFileDialog.getOpenFileName(self, "Open a lat-long sky", "", dialog_filter("Skies", SKY_PICTURES))
-        if path:
-            take_sky(self._session, Path(path))
+        path = ask_file(self, "Open a lat-long sky", "Skies", SKY_PICTURES)
+        if path is not None:
+            take_sky(self._session, path)
         self.close()
 
 

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QSplitter, QStackedWidget, QWidget
 
 from jade_coat.app.brush.channel_views import ChannelViews
 from jade_coat.app.brush.fill_handles import FillHandles
+from jade_coat.app.brush.mirror_line import MirrorLine
 from jade_coat.app.brush.panel import BrushPanel
 from jade_coat.app.brush.state import BrushState
 from jade_coat.app.brush.tool import BrushTool
@@ -55,7 +56,9 @@ class Bench(QWidget):
         self.stack = CoatStack(session, self.swatches, self.section)
         self.coat_panel = CoatPanel(session)
         self.brush_panel = BrushPanel(session, self.brush, self.brush_tool)
-        self.view.overlays += [FillHandles(self.view, self.brush_panel.fill), self.dropper]
+        self.view.overlays += [
+            MirrorLine(self.view, self.brush), FillHandles(self.view, self.brush_panel.fill), self.dropper,
+        ]  # fmt: skip
         self.dials = DialSheet(session)
         self.rail = FinishRail(session, self.swatches)
         self.view.prop_clicked.connect(session.choose_prop)
