@@ -12,6 +12,7 @@ from PyQt6.QtGui import QIcon, QImage, QPixmap
 from PyQt6.QtWidgets import QComboBox
 
 from jade_coat.app.controls.basics import Choice
+from jade_coat.app.controls.images import image_from
 from jade_coat.app.session import Session
 from jade_coat.files.assets import Assets
 from jade_coat.maps.color import to_linear, to_srgb
@@ -56,13 +57,13 @@ def picture_of(project: Project, assets: Assets, place: Place) -> QImage | None:
         surface = as_worn(project, wanted).coats[0].surface
         tint, kind, wanted = surface.tint, "map_sets", surface.map_set
         if not wanted:
-            return _image(to_srgb(np.broadcast_to(surface.color, (ICON.height(), ICON.width(), 3)) * tint))
+            return image_from(to_srgb(np.broadcast_to(surface.color, (ICON.height(), ICON.width(), 3)) * tint))
     if kind != "map_sets":
         return None
     found = item(project, (kind, wanted))
     entry = found.file(Role.BASE_COLOR) or next(iter(found.maps), None)
     small = _small(assets, entry.asset, entry.file) if entry is not None else None
-    return None if small is None else _image(to_srgb(np.clip(to_linear(small) * np.array(tint, np.float32), 0, 1)))
+    return None if small is None else image_from(to_srgb(np.clip(to_linear(small) * np.array(tint, np.float32), 0, 1)))
 
 
 @lru_cache(maxsize=128)
@@ -75,9 +76,3 @@ def _small(assets: Assets, asset: str, name: str) -> Array | None:
     cut = np.ascontiguousarray(picture[: max(side * ICON.height() // ICON.width(), 1), :side, :3])
     small = cv2.resize(cut, (ICON.width() * 2, ICON.height() * 2), interpolation=cv2.INTER_AREA)
     return np.asarray(small.reshape(ICON.height() * 2, ICON.width() * 2, -1))
-
-
-def _image(encoded: Array) -> QImage:
-    pixels = np.broadcast_to(np.clip(encoded * 255 + 0.5, 0, 255), (*encoded.shape[:2], 3)).astype(np.uint8)
-    height, width = pixels.shape[:2]
-    return QImage(pixels.tobytes(), width, height, width * 3, QImage.Format.Format_RGB888).copy()

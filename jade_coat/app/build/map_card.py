@@ -12,6 +12,7 @@ from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, Q
 from PyQt6.QtWidgets import QCheckBox, QFrame, QVBoxLayout, QWidget
 
 from jade_coat.app import theme
+from jade_coat.app.build.map_look import MapLook
 from jade_coat.app.controls.basics import (
     FocusPainted,
     button,
@@ -22,8 +23,8 @@ from jade_coat.app.controls.basics import (
     label,
     row,
 )
+from jade_coat.app.controls.images import has_channel, image_of
 from jade_coat.files.assets import Assets
-from jade_coat.maps.color import to_srgb
 from jade_coat.maps.findings import Finding, findings
 from jade_coat.maps.images import as_float, read_image
 from jade_coat.maps.mapset import Guess, MapFile, assumption
@@ -49,6 +50,7 @@ class ChannelLooks(FocusPainted):
     """Small pictures of a file's channels, each alone; a click takes the role from that one."""
 
     chosen = pyqtSignal(str)
+    enlarged = pyqtSignal(str)
 
     def __init__(self, picture: Array | None, channels: str) -> None:
         super().__init__()
@@ -58,7 +60,7 @@ class ChannelLooks(FocusPainted):
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setAccessibleName("Channels")
-        self.setToolTip("Click the channel that holds the role")
+        self.setToolTip("Click the channel that holds the role; double-click or Return shows it large")
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -82,8 +84,14 @@ class ChannelLooks(FocusPainted):
         assert event is not None
         self._take(int(event.position().x() // (CELL + 3)))
 
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        self.enlarged.emit(self.current)
+
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.enlarged.emit(self.current)
+            return
         step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()))
         if step is None:
             super().keyPressEvent(event)
@@ -99,20 +107,11 @@ class ChannelLooks(FocusPainted):
 
 def _look(picture: Array, channel: str) -> QImage | None:
     """One channel of a file, or all, as a small square; None where the file has no such channel."""
-    count = picture.shape[2]
-    if channel == "rgb":
-        values = picture[..., :3] if count >= 3 else np.repeat(picture[..., :1], 3, axis=2)
-    else:
-        at = "rgba".index(channel)
-        if at >= count:
-            return None
-        values = np.repeat(picture[..., at : at + 1], 3, axis=2)
-    small = cv2.resize(as_float(np.ascontiguousarray(values)), (CELL * 2, CELL * 2), interpolation=cv2.INTER_AREA)
-    if picture.dtype == np.float32:
-        small = to_srgb(np.clip(small, 0, 1))
-    pixels = np.full((CELL * 2, CELL * 2, 4), 255, np.uint8)
-    pixels[..., :3] = np.round(np.clip(small, 0, 1) * 255)
-    return QImage(pixels.tobytes(), CELL * 2, CELL * 2, CELL * 8, QImage.Format.Format_RGBA8888).copy()
+    if not has_channel(picture, channel):
+        return None
+    small = cv2.resize(as_float(np.ascontiguousarray(picture)), (CELL * 2, CELL * 2), interpolation=cv2.INTER_AREA)
+    small = small.reshape(CELL * 2, CELL * 2, -1)
+    return image_of(small if picture.dtype == np.float32 else np.round(small * 255).astype(np.uint8), channel)
 
 
 class MapCard(QFrame):
@@ -144,6 +143,7 @@ class MapCard(QFrame):
         self.role.setFixedWidth(130)
         self.channels = ChannelLooks(self._picture, entry.channels)
         self.channels.chosen.connect(lambda c: self.change(channels=c))
+        self.channels.enlarged.connect(self.enlarge)
         spaces = [("srgb", "Colour (sRGB)"), ("linear", "Data (linear)")]
         self.space = choice(
             spaces, entry.color_space, lambda s: self.change(color_space=s), "How the numbers are encoded"
@@ -160,10 +160,12 @@ class MapCard(QFrame):
         ):
             if fits and not self._left_out:
                 switches.append(self._switch(name, text, tip))
+        large = button("Enlarge", self.enlarge, "plain", "Look at the map large, each channel alone")
+        large.setEnabled(self._picture is not None)
         more = button("+ role", self.doubled.emit, "plain", "Take another role from this file")
         texels = "" if self._picture is None else f"{self._picture.shape[1]} × {self._picture.shape[0]}"
         side = column(
-            holder(row(label(entry.file, "name", entry.file), label(texels, "quiet"), 1, more)),
+            holder(row(label(entry.file, "name", entry.file), label(texels, "quiet"), 1, large, more)),
             holder(row(self.role, self.space, *switches, 1, gap=10)), gap=4,
         )  # fmt: skip
         top = row(self.channels, gap=14)
@@ -181,6 +183,15 @@ class MapCard(QFrame):
         supposed = assumption(entry.file, [Guess(role=entry.role, channels=entry.channels, invert=entry.invert)])
         if supposed and not self._left_out:
             self._box.addWidget(label(supposed, "quiet", wrap=True))
+
+    def enlarge(self, channel: str = "") -> MapLook | None:
+        """Show the map large, in a window of its own."""
+        if self._picture is None:
+            return None
+        made = MapLook(self, self._entry.file, self._picture, channel or "rgb")
+        made.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        made.open()
+        return made
 
     @property
     def has_alpha(self) -> bool:

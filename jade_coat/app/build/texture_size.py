@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import math
 
-import numpy as np
-from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QImage, QPixmap
-from PyQt6.QtWidgets import QDialog, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QDialog, QVBoxLayout, QWidget
 
 from jade_coat.app.controls.basics import button, choice, column, holder, label, row
+from jade_coat.app.controls.images import image_from
+from jade_coat.app.controls.zoom_picture import Place, ZoomPicture
 from jade_coat.app.session import Session
 from jade_coat.app.view.view import View
 from jade_coat.check.texture_size import SEEN, SizeCheck, check_size
@@ -34,19 +33,23 @@ class TextureSize(QDialog):
         self.role = choice([(m.role.value, m.role.label) for m in map_set.maps], self._role, self._choose_role)
         self.role.setMinimumWidth(140)
         self.sizes = choice([], "", lambda side: self.choose(int(side)))
-        self._pictures = [QLabel(), QLabel()]
+        place = Place()
+        self.pictures = [ZoomPicture(place), ZoomPicture(place)]
+        self.split = QCheckBox("one picture, split")
+        self.split.setToolTip("Lay both over each other, with a line between them that can be dragged")
+        self.split.toggled.connect(lambda _: self._lay())
         self._names = [label("", "quiet"), label("", "quiet")]
-        for picture in self._pictures:
-            picture.setFixedSize(SEEN, SEEN)
-            picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        for picture in self.pictures:
+            picture.setMinimumSize(SEEN, SEEN)
         self._figures = label("", wrap=True)
         self._note = label("", "quiet", wrap=True)
         layout = QVBoxLayout(self)
         layout.setSpacing(10)
-        self._top = row(label("Look at"), self.role, label("at most"), self.sizes, 1)
+        self._top = row(label("Look at"), self.role, label("at most"), self.sizes, 1, self.split)
         layout.addLayout(self._top)
-        sides = [holder(column(n, p)) for n, p in zip(self._names, self._pictures, strict=True)]
-        layout.addLayout(row(*sides, gap=12))
+        self._sides = [holder(column(n, p)) for n, p in zip(self._names, self.pictures, strict=True)]
+        sides = row(*self._sides, gap=12)
+        layout.addLayout(sides, 1)
         layout.addWidget(self._figures)
         layout.addWidget(self._note)
         self._use = button("Use this size", self.accept, "main")
@@ -115,11 +118,9 @@ class TextureSize(QDialog):
         pixels = self._pixels_a_tile()
         wide = 8 if self._role in ("normal", "roughness", "height") else 4
         self.found = check_size(values, side, pixels, wide)
-        for picture, name, seen, texels in zip(
-            self._pictures, self._names, (self.found.full, self.found.small), (longest, min(side, longest)), strict=True
-        ):
-            picture.setPixmap(_pixmap(seen, self._entry().role.is_color))
+        for name, texels in zip(self._names, (longest, min(side, longest)), strict=True):
             name.setText(f"{texels} texels")
+        self._lay()
         like = self.found.likeness
         saved = self.found.bytes_full - self.found.bytes_small
         self._figures.setText(
@@ -131,10 +132,14 @@ class TextureSize(QDialog):
             "and every export use the smaller size."
         )
 
-
-def _pixmap(seen: Array, is_color: bool) -> QPixmap:
-    shown = to_srgb(seen) if is_color else seen
-    height, width = seen.shape[:2]
-    pixels = np.full((height, width, 4), 255, np.uint8)
-    pixels[..., :3] = np.round(np.clip(shown, 0, 1) * 255)
-    return QPixmap.fromImage(QImage(pixels.tobytes(), width, height, width * 4, QImage.Format.Format_RGBA8888))
+    def _lay(self) -> None:
+        """Show both beside each other, or one over the other."""
+        assert self.found is not None
+        is_color = self._entry().role.is_color
+        full, small = (image_from(to_srgb(v) if is_color else v) for v in (self.found.full, self.found.small))
+        split = self.split.isChecked()
+        self._sides[1].setVisible(not split)
+        self._names[0].setVisible(not split)
+        left, right = (name.text() for name in self._names)
+        self.pictures[0].show_image(full, small if split else None, (left, right))
+        self.pictures[1].show_image(small)

@@ -30,7 +30,7 @@ from jade_coat.stage import edits
 from jade_coat.stage.desk import Camera
 
 FINISH_MIME = "application/x-jade-coat-finish"
-BANNER_LEFT = 290
+BANNER_LEFT = 370
 
 
 class View(Pictures):
@@ -227,7 +227,8 @@ class View(Pictures):
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         assert event is not None
-        turn = event.angleDelta().y() / 120
+        delta = event.angleDelta()
+        turn = (delta.y() or delta.x()) / 120  # with Alt held some systems turn the wheel sideways
         if any(o.wheel(turn, event) for o in reversed(self.overlays)):
             return
         self.set_camera(self.camera.with_(distance=min(max(self.camera.distance * 0.88**turn, 0.02), 5000)))

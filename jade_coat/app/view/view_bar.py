@@ -16,8 +16,9 @@ from jade_coat.app.dialogs.files import ask_file
 from jade_coat.app.session import Session
 from jade_coat.app.view.look_strip import NAMES
 from jade_coat.app.view.pictures import Split
+from jade_coat.app.view.reference import MODES, Reference, take_reference
 from jade_coat.app.view.view import View
-from jade_coat.maps.images import SKY_PICTURES, linear_radiance
+from jade_coat.maps.images import PICTURES, SKY_PICTURES, linear_radiance
 from jade_coat.maps.picture import BadImage
 from jade_coat.material.fields import Spec
 from jade_coat.stage import edits
@@ -33,7 +34,7 @@ LIGHT_FIELDS = {
 
 
 class ViewBar(QWidget):
-    """Three buttons in the view's upper left corner."""
+    """The buttons in the view's upper left corner."""
 
     def __init__(self, session: Session, view: View) -> None:
         super().__init__(view)
@@ -44,8 +45,10 @@ class ViewBar(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground, True)
         self.stage = button("Stage", self._stage_menu, "plain", "Show the stage, or the chosen finish on a plain shape")
         self.compare = button("Compare", self._compare_menu, "plain", "Split the view: another finish or another look")
+        self.reference = Reference(view)
+        self.refer = button("Reference", self._reference_menu, "plain", "Lay a picture beside the view, or over it")
         self.light = button("Light", self.open_light, "plain", "The sun and the sky")
-        self.setLayout(row(self.stage, self.compare, self.light, margins=(3, 2, 3, 2), gap=2))
+        self.setLayout(row(self.stage, self.compare, self.refer, self.light, margins=(3, 2, 3, 2), gap=2))
         self.move(10, 10)
         self._panel: LightPanel | None = None
 
@@ -88,6 +91,34 @@ class ViewBar(QWidget):
         self._view.show_split(split)
         self.compare.setText("Compare" if split is None else f"with {split.name}")
         self.adjustSize()
+
+    def _reference_menu(self) -> None:
+        self._below(self.refer, self.reference_menu())
+
+    def reference_menu(self) -> QMenu:
+        """What can be done with a picture to compare with."""
+        menu, reference = QMenu(self), self.reference
+        menu.addAction("Open a picture…", self.choose_reference)
+        if reference.image is not None:
+            menu.addSeparator()
+            for mode, text in MODES.items():
+                action = menu.addAction(text, partial(reference.show, mode))
+                assert action is not None
+                action.setCheckable(True)
+                action.setChecked(mode == reference.mode)
+            menu.addSeparator()
+            menu.addAction("Hide it", partial(reference.show, ""))
+            menu.addAction("Let it go", reference.close)
+            note = menu.addAction("Over the view, Alt moves and zooms it")
+            assert note is not None
+            note.setEnabled(False)
+        return menu
+
+    def choose_reference(self) -> None:
+        """Choose a picture file to compare the view with."""
+        path = ask_file(self, "A picture to compare with", "Pictures", PICTURES)
+        if path is not None:
+            take_reference(self.reference, path)
 
     def open_light(self) -> LightPanel:
         """Open the light's panel."""

@@ -72,7 +72,10 @@ class Bench(QWidget):
         self.shared = SharedPanel(session)
         self.aside = _split(Qt.Orientation.Vertical, (self.dials, self.shared), (430, 180))
         right = holder(column(self.aside), "right")
-        upper = column(self.view, self.looks, gap=0)
+        self.reference = self.view_bar.reference
+        self.view.overlays.insert(0, self.reference)
+        beside = _split(Qt.Orientation.Horizontal, (self.view, self.reference.pane), (500, 300))
+        upper = column(beside, self.looks, gap=0)
         upper.setStretch(0, 1)
         self.middle = _split(Qt.Orientation.Vertical, (holder(upper), self.stack), (484, 184))
         self.across = _split(Qt.Orientation.Horizontal, (left, self.middle, right), (274, 748, 258))
