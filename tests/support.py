@@ -33,7 +33,7 @@ from jade_coat.material.material import (
 from jade_coat.material.placing import HeightMove, RecipeMove
 from jade_coat.material.recipes import Recipe, RecipeInput, Step
 from jade_coat.material.seam import Seam
-from jade_coat.material.surface import PLACING, Role, Surface
+from jade_coat.material.surface import Role, Surface
 from jade_coat.material.where import TERM_KINDS
 from jade_coat.mesh import shapes
 from jade_coat.mesh.attributes import mesh_numbers, mesh_streams
@@ -158,7 +158,8 @@ def every_kind_of_project() -> tuple[Project, Assets]:
         Recipe(id="outer", name="Outer", inputs=(RecipeInput(name="k", value=0.5),), steps=(
                Step(id="wet", kind="shared", pick="damp"), Step(id="call", kind="recipe", args=("0.4", "k", "0.6"), pick="inner"),
                Step(id="out", kind="multiply", args=("call", "wet")))),
-        Recipe(id="lone", name="Lone", steps=(Step(id="one", kind="paint", pick="G"),)),
+        Recipe(id="lone", name="Lone", steps=(Step(id="worn", kind="map", args=("uv",), pick="s2/base_color"),
+               Step(id="one", kind="paint", pick="G"))),
     )  # fmt: skip
     terms = tuple(
         kind(id=name, **{"map": {"map_set": "s2"}, "recipe": {"recipe": "outer", "inputs": {"k": 0.7}},
@@ -179,14 +180,18 @@ def every_kind_of_project() -> tuple[Project, Assets]:
         Dial(id=f"d{i}", name=f"D{i}", path=path, group="G" if i % 3 else "")
         for i, path in enumerate([*numbers[::7], *shapes_program])
     )
-    free = [p for p in numbers if p not in {d.path for d in dials} and p.rpartition(".")[2] not in PLACING][::9]
+    free = [p for p in numbers if p not in {d.path for d in dials}][::9]
     values = field_values(bare)
     links = tuple(
         Link(
             path=p,
             low=values[p],
             high=values[p],
-            **({"shared": ("season", "damp")[i % 4 // 2]} if i % 2 else {"recipe": "outer", "inputs": {"k": 0.9}}),
+            **(
+                {"shared": ("season", "damp")[i % 4 // 2]}
+                if i % 2
+                else {"recipe": "outer", "inputs": {"k": 0.9}, "beyond": i % 3 == 0}
+            ),
         )
         for i, p in enumerate(free)
     )

@@ -179,8 +179,9 @@ class SceneBaker:
             field_row(self._project, finish, prop.values.get(slot)) if finish else field_values(BARE)
         )
         textures: dict[str, Texture] = {}
+        read = material.sets_read(self._lookup)
         for map_set in self._project.map_sets:
-            if map_set.id in material.map_sets:
+            if map_set.id in read:
                 textures |= {t.name: t for t in self._library.textures(map_set)}
         found = prop.paint_map if isinstance(prop.paint_map, PaintMap) else None
         if found is not None:

@@ -7,9 +7,10 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from jade_coat.material import where
+from jade_coat.material.around import Around
 from jade_coat.material.fields import Number, remembered, specs
 from jade_coat.material.layers import Layer, blended, surface_layer
-from jade_coat.material.material import Coat, Dial, Material, fields_of, parts_of
+from jade_coat.material.material import Coat, Dial, Material, fields_of, parts_of, spec_at
 from jade_coat.material.placement import place_of
 from jade_coat.material.placing import PREFIX, compile_moves
 from jade_coat.material.quantity import OUTPUTS
@@ -89,24 +90,31 @@ def fixed_fields(values: Mapping[str, Number]) -> FieldReader:
     return lambda path, value: _const(values.get(path, value))
 
 
-def _linked(material: Material, reader: FieldReader, lookup: MapLookup) -> FieldReader:
-    """A reader that lets fields follow the shared dials and recipes they are linked to."""
-    links = {k.path: k for k in material.links}
+class _Linked:
+    """A reader that lets fields follow the shared dials and recipes they are linked to.
 
-    def read(path: str, value: Number) -> Value:
-        link = links.get(path)
+    `around` is what recipes see from the coat that is being compiled.
+    """
+
+    def __init__(self, material: Material, reader: FieldReader, lookup: MapLookup) -> None:
+        self.around = Around(lookup)
+        self._material, self._reader = material, reader
+        self._links = {k.path: k for k in material.links}
+
+    def __call__(self, path: str, value: Number) -> Value:
+        link = self._links.get(path)
         if link is None:
-            return reader(path, value)
+            return self._reader(path, value)
         if link.shared:
-            along = lib.shared(shared_name(link.shared))
-        else:
-            recipe = lookup.recipe(link.recipe)
-            if recipe is None:
-                raise ValueError(f"there is no recipe {link.recipe!r}")
-            along = lib.clamp(recipe_value(recipe, lookup, link.inputs))
-        return lib.lerp(_const(link.low), _const(link.high), along)
-
-    return read
+            return lib.lerp(_const(link.low), _const(link.high), lib.shared(shared_name(link.shared)))
+        recipe = self.around.lookup.recipe(link.recipe)
+        if recipe is None:
+            raise ValueError(f"there is no recipe {link.recipe!r}")
+        along = recipe_value(recipe, self.around, link.inputs, isinstance(value, tuple) and len(value) == 3)
+        if not link.beyond:
+            return lib.lerp(_const(link.low), _const(link.high), lib.clamp(along))
+        spec = spec_at(self._material, path)
+        return lib.clamp(lib.lerp(_const(link.low), _const(link.high), along), spec.low, spec.high)
 
 
 def with_shared(outputs: Mapping[str, Value], values: Mapping[str, SharedValue]) -> dict[str, Value]:
@@ -149,9 +157,9 @@ class _Fields:
         return self.reader(f"{self.prefix}.{name}", getattr(self.part, name))
 
 
-def term_value(term: where.Term, fields: Any, below: Layer | None, lookup: MapLookup) -> Value:
+def term_value(term: where.Term, fields: Any, around: Around) -> Value:
     """One term, 0 to 1: its raw value taken through range, contrast and invert."""
-    raw = term.meaning(where.TermInputs(fields, below.height if below else None, lookup))
+    raw = term.meaning(where.TermInputs(fields, around))
     limits = fields.range
     t = lib.clamp((raw - limits.x) / (limits.y - limits.x))
     if not lib.is_const(fields.contrast, 1.0):
@@ -159,9 +167,9 @@ def term_value(term: where.Term, fields: Any, below: Layer | None, lookup: MapLo
     return 1.0 - t if term.invert else t
 
 
-def _steps_seen(term: where.Term, prefix: str, lookup: MapLookup) -> dict[str, Value]:
+def _steps_seen(term: where.Term, prefix: str, around: Around) -> dict[str, Value]:
     """The steps of a term's recipe to look at, by `PREFIX:STEP`; of a vector its first part."""
-    values = term.steps(lookup)
+    values = term.steps(around)
     return {f"{prefix}:{name}": v if v.type == FLOAT else v.x for name, v in values.items() if v.type.is_float}
 
 
@@ -188,12 +196,14 @@ def compile_material(
     material moves vertices, also `placed_position`, `placed_normal` and `placed_tangent` (`material.placing`); the
     normal is then in the frame of the attributes `shading_normal` and `shading_tangent` (see `placed`).
     """
-    reader = _linked(material, reader, lookup)
+    reader = _Linked(material, reader, lookup)
     shown = [c for c in material.coats if c.shown] or [material.coats[0]]
     extra: dict[str, Value] = {}
     layer = below
     weights: list[tuple[Coat, Value]] = []
+    so_far: dict[str, Value] = {}
     for coat in shown:
+        reader.around = _around(lookup, layer, so_far)
         above = surface_layer(
             coat.surface, _Fields(coat.surface, f"{coat.id}.surface", reader),
             _Fields(coat.surface.detail, f"{coat.id}.surface.detail", reader), lookup,
@@ -202,7 +212,7 @@ def compile_material(
         if layer is None:
             layer, w = above, const(1.0)
         else:
-            edge = _edge(coat, above, layer, reader, lookup, extra)
+            edge = _edge(coat, above, layer, reader, extra)
             if below is not None:
                 edge = replace(edge, weight=edge.weight * above.opacity)
                 above = replace(above, opacity=below.opacity)
@@ -210,15 +220,22 @@ def compile_material(
             layer = _rimmed(blended(layer, above, w), coat, edge, reader)
         extra[f"weight:{coat.id}"], extra[f"level:{coat.id}"] = w, layer.height
         weights.append((coat, w))
+        so_far = {name: seen * (1.0 - w) for name, seen in so_far.items()} | {coat.name: w}
     assert layer is not None
     extra |= _coverage(material, weights)
     frame = "shading_" if material.moves else ""
     outputs = {name: getattr(layer, name) for name in OUTPUTS} | {"normal": _world(layer.normal, frame), **extra}
     if material.moves:
         outputs |= compile_moves(
-            material.moves, layer.height, lookup, lambda m: _Fields(m, f"{PREFIX}{m.id}", reader), material.vertex_level
-        )
+            material.moves, _around(lookup, layer, so_far), lambda m: _Fields(m, f"{PREFIX}{m.id}", reader),
+            material.vertex_level,
+        )  # fmt: skip
     return passes.fold(outputs)
+
+
+def _around(lookup: MapLookup, layer: Layer | None, shown: Mapping[str, Value]) -> Around:
+    """What a recipe sees that is asked for above a layer."""
+    return Around(lookup, layer.height if layer else None, layer.base_color if layer else None, shown)
 
 
 def moved_vertices(outputs: Mapping[str, Value]) -> dict[str, Value]:
@@ -248,15 +265,13 @@ class _Edge:
     fields: Any
 
 
-def _edge(
-    coat: Coat, above: Layer, below: Layer, reader: FieldReader, lookup: MapLookup, extra: dict[str, Value]
-) -> _Edge:
+def _edge(coat: Coat, above: Layer, below: Layer, reader: _Linked, extra: dict[str, Value]) -> _Edge:
     fields = _Fields(coat, coat.id, reader)
     total: Value | None = None
     for term in coat.where:
-        value = term_value(term, _Fields(term, f"{coat.id}.where.{term.id}", reader), below, lookup)
+        value = term_value(term, _Fields(term, f"{coat.id}.where.{term.id}", reader), reader.around)
         extra[f"term:{coat.id}:{term.id}"] = value
-        extra |= _steps_seen(term, f"step:{coat.id}:{term.id}", lookup)
+        extra |= _steps_seen(term, f"step:{coat.id}:{term.id}", reader.around)
         total = value if total is None else _joined(total, term, value)
     amount = lib.clamp(total * fields.amount) if total is not None else fields.amount
     extra[f"where:{coat.id}"] = amount

@@ -12,6 +12,7 @@ from pydantic import Field, field_validator, model_validator
 from jade_coat.material.fields import Frozen, Number, Setting, Spec, Vec2, field, options, remembered, specs
 from jade_coat.material.kinds import kind_of
 from jade_coat.material.placing import PREFIX, AnyMove, Move, largest
+from jade_coat.material.recipe_reads import painted_in, recipes_run
 from jade_coat.material.seam import Rim, Seam
 from jade_coat.material.surface import MapLookup, Surface
 from jade_coat.material.where import AnyTerm, Term
@@ -57,6 +58,8 @@ class Link(Frozen):
     """What the recipe's inputs are set to, where not its own numbers."""
     low: Number
     high: Number
+    beyond: bool = False
+    """Whether a recipe may lead it beyond those two, as far as the field goes."""
 
     @model_validator(mode="after")
     def _one_source(self) -> Link:
@@ -141,17 +144,12 @@ class Material(Frozen):
 
     def reads_bend(self, lookup: MapLookup) -> bool:
         """Whether a where-term or a recipe asks how the mesh bends."""
-        recipes = [lookup.recipe(r) for r in self.recipes]
-        seen: set[str] = set()
-        while recipes:
-            found = recipes.pop()
-            if found is None or found.id in seen:
-                continue
-            seen.add(found.id)
-            if any(s.kind == "bend" for s in found.steps):
-                return True
-            recipes += [lookup.recipe(r) for r in found.uses]
-        return any(t.reads_bend for t in self.terms)
+        run = any(s.kind == "bend" for r in recipes_run(self.recipes, lookup) for s in r.steps)
+        return run or any(t.reads_bend for t in self.terms)
+
+    def sets_read(self, lookup: MapLookup) -> frozenset[str]:
+        """The ids of every map set that a coat, a where-term or a recipe reads."""
+        return self.map_sets.union(*(r.map_sets for r in recipes_run(self.recipes, lookup)))
 
     def paint_uses(self, lookup: MapLookup, color_set: int = 0) -> dict[str, tuple[str, ...]]:
         """What each painted channel of a colour set does here, in words, by its letter.
@@ -164,10 +162,10 @@ class Material(Frozen):
                 if term.painted is not None and term.painted.color_set == color_set:
                     found.setdefault(term.painted.channel, {})[f"{coat.name} shows"] = None
                 for used in term.recipes if color_set == 0 else ():
-                    for channel, recipe in _painted_in(used, lookup):
+                    for channel, recipe in painted_in(used, lookup):
                         found.setdefault(channel, {})[f"{coat.name} shows, by {recipe}"] = None
         for link in self.links if color_set == 0 else ():
-            for channel, recipe in _painted_in(link.recipe, lookup) if link.recipe else ():
+            for channel, recipe in painted_in(link.recipe, lookup) if link.recipe else ():
                 words = f"{spec_at(self, link.path).label.lower()} of {owner_name(self, link.path)}, by {recipe}"
                 found.setdefault(channel, {})[words] = None
         return {channel: tuple(uses) for channel, uses in found.items()}
@@ -180,7 +178,7 @@ class Material(Frozen):
 
     @property
     def map_sets(self) -> frozenset[str]:
-        """The ids of every map set that a coat or a where-term reads."""
+        """The ids of every map set that a coat or a where-term reads itself."""
         of_terms = {s for t in self.terms for s in t.map_sets}
         return frozenset(of_terms.union(*(c.surface.sets for c in self.coats)))
 
@@ -196,16 +194,6 @@ class Finish(Frozen):
     name: str
     parent: str
     values: dict[str, Setting] = Field(default_factory=dict)
-
-
-def _painted_in(recipe: str, lookup: MapLookup, above: tuple[str, ...] = ()) -> list[tuple[str, str]]:
-    """The painted channels that a recipe reads, or one among its steps, each with the name of the recipe."""
-    found = lookup.recipe(recipe)
-    if found is None or recipe in above:
-        return []
-    own = [(s.pick or "R", found.name) for s in found.steps if s.kind == "paint"]
-    inner = [c for used in sorted(found.uses) for c, _ in _painted_in(used, lookup, (*above, recipe))]
-    return own + [(channel, found.name) for channel in inner]
 
 
 def by_id(items: tuple[Any, ...], wanted: str, what: str) -> Any:

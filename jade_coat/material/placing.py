@@ -8,10 +8,10 @@ from typing import Annotated, Any, ClassVar, Literal, get_args
 
 from pydantic import Field
 
+from jade_coat.material.around import Around
 from jade_coat.material.fields import Frozen, field, option, setting
 from jade_coat.material.recipes import recipe_value
 from jade_coat.material.shared import WIND_DIRECTION
-from jade_coat.material.surface import MapLookup
 from jade_coat.program import FLOAT, VEC2, VEC3, VEC4, Value, combine, const, lib, passes
 
 PREFIX = "moves:"
@@ -26,11 +26,16 @@ ALONG_LABELS: dict[Along, str] = {
 
 @dataclass(frozen=True)
 class MoveInputs:
-    """What a move's meaning is worked out from: its numeric fields as values, the material's height, and recipes."""
+    """What a move's meaning is worked out from: its numeric fields as values, and the whole material around it."""
 
     fields: Any
-    height: Value
-    lookup: MapLookup
+    around: Around
+
+    @property
+    def height(self) -> Value:
+        """The material's height."""
+        assert self.around.height is not None
+        return self.around.height
 
 
 class Move(Frozen):
@@ -77,10 +82,10 @@ class RecipeMove(Move):
         """The recipe's outcome; nothing while none is chosen."""
         if not self.recipe:
             return const(0.0)
-        recipe = given.lookup.recipe(self.recipe)
+        recipe = given.around.lookup.recipe(self.recipe)
         if recipe is None:
             raise ValueError(f"there is no recipe {self.recipe!r}")
-        return recipe_value(recipe, given.lookup, self.inputs)
+        return recipe_value(recipe, given.around, self.inputs)
 
     @property
     def recipes(self) -> tuple[str, ...]:
@@ -104,7 +109,7 @@ def largest(moves: tuple[Move, ...], amounts: Callable[[str, float], float]) -> 
 
 
 def compile_moves(
-    moves: tuple[Move, ...], height: Value, lookup: MapLookup, fields: Callable[[Move], Any], level: int
+    moves: tuple[Move, ...], around: Around, fields: Callable[[Move], Any], level: int
 ) -> dict[str, Value]:
     """The placed position, normal (world, unit) and tangent of a vertex, by the names of `PLACED`.
 
@@ -113,7 +118,7 @@ def compile_moves(
     mapping (Blinn 1978) has it, but for real.
     """
 
-    middle = offset(moves, height, lookup, fields)
+    middle = offset(moves, around, fields)
     away = lib.instance("spacing", FLOAT) * 0.5
 
     def side(name: str) -> Value:
@@ -135,11 +140,11 @@ def compile_moves(
 PLACED = ("placed_position", "placed_normal", "placed_tangent")
 
 
-def offset(moves: tuple[Move, ...], height: Value, lookup: MapLookup, fields: Callable[[Move], Any]) -> Value:
+def offset(moves: tuple[Move, ...], around: Around, fields: Callable[[Move], Any]) -> Value:
     """How far and whereto a point is moved in the world, a vec3 in metres."""
     total: Value = const(0.0, 0.0, 0.0)
     for move in moves:
-        own = MoveInputs(fields(move), height, lookup)
+        own = MoveInputs(fields(move), around)
         share = lib.clamp(move.share(own), -1.0, 1.0)
         total = total + _direction(move.along) * (share * own.fields.amount)
     return total

@@ -4,16 +4,18 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from typing import Protocol
 
 from pydantic import Field, model_validator
 
+from jade_coat.material.around import Around
 from jade_coat.material.fields import Frozen
 from jade_coat.material.step_kinds import STEP_KINDS
-from jade_coat.program import FLOAT, VEC3, Value, const, lib, passes
+from jade_coat.program import FLOAT, VEC2, VEC3, Value, const, lib, passes
 from jade_coat.program.value import TypeMismatch
 
 MAX_DEPTH = 8
+_PLACES = {"position": ("position", VEC3), "uv": ("uv0", VEC2)}
+"""What arguments may name without a step of its own."""
 _NUMBER = re.compile(r"^[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?$")
 
 
@@ -64,16 +66,14 @@ class Recipe(Frozen):
         """The ids of the recipes that its steps call."""
         return frozenset(s.pick for s in self.steps if s.kind == "recipe" and s.pick)
 
-
-class RecipeBook(Protocol):
-    """Finds recipes by id."""
-
-    def recipe(self, wanted: str) -> Recipe | None:
-        """The recipe, or None."""
+    @property
+    def map_sets(self) -> frozenset[str]:
+        """The ids of the map sets that its own steps read."""
+        return frozenset(s.pick.partition("/")[0] for s in self.steps if s.kind == "map" and s.pick)
 
 
 def step_values(
-    recipe: Recipe, book: RecipeBook, given: Mapping[str, Value | float] | None = None, above: tuple[str, ...] = ()
+    recipe: Recipe, around: Around, given: Mapping[str, Value | float] | None = None, above: tuple[str, ...] = ()
 ) -> dict[str, Value]:
     """The value of every step by id; `given` replaces inputs. Raises RecipeFault at the first step without meaning."""
     if recipe.id in above or len(above) >= MAX_DEPTH:
@@ -85,7 +85,7 @@ def step_values(
         known[wanted.name] = value if isinstance(value, Value) else const(value)
     for step in recipe.steps:
         try:
-            value = passes.fold({"v": _value(step, known, book, (*above, recipe.id))}, folded)["v"]
+            value = passes.fold({"v": _value(step, known, around, (*above, recipe.id))}, folded)["v"]
             folded[value] = value
             known[step.id] = value
         except RecipeFault as fault:
@@ -96,33 +96,39 @@ def step_values(
     return {step.id: known[step.id] for step in recipe.steps}
 
 
-def recipe_value(recipe: Recipe, book: RecipeBook, given: Mapping[str, Value | float] | None = None) -> Value:
-    """What a recipe comes to: a float. Raises RecipeFault."""
-    values = step_values(recipe, book, given)
+def recipe_value(
+    recipe: Recipe, around: Around, given: Mapping[str, Value | float] | None = None, colors: bool = False
+) -> Value:
+    """What a recipe comes to: a float, or with `colors` a vec3 as well. Raises RecipeFault."""
+    values = step_values(recipe, around, given)
     wanted = recipe.output or recipe.steps[-1].id
     if wanted not in values:
         raise RecipeFault(recipe.name, wanted, "the output is no step of the recipe")
-    if values[wanted].type != FLOAT:
+    if values[wanted].type != FLOAT and not (colors and values[wanted].type == VEC3):
         raise RecipeFault(recipe.name, wanted, f"the output is a {values[wanted].type.name}; pick one part, such as .x")
     return values[wanted]
 
 
-def _value(step: Step, known: Mapping[str, Value], book: RecipeBook, above: tuple[str, ...]) -> Value:
+def _value(step: Step, known: Mapping[str, Value], around: Around, above: tuple[str, ...]) -> Value:
     kind = STEP_KINDS.get(step.kind)
     if kind is None:
         raise TypeMismatch(f"nobody knows how to do {step.kind!r}")
     if step.kind == "recipe":
-        inner = book.recipe(step.pick)
+        inner: Recipe | None = around.lookup.recipe(step.pick)
         if inner is None:
             raise KeyError("no recipe is chosen" if not step.pick else f"there is no recipe {step.pick!r}")
         inputs = {i.name: _argument(a, known) for i, a in zip(inner.inputs, step.args, strict=False)}
-        values = step_values(inner, book, inputs, above)
+        values = step_values(inner, around, inputs, above)
         return values[inner.output or inner.steps[-1].id]
     if kind.pick == "shared" and not step.pick:
         raise KeyError("no shared dial is chosen")
     if len(step.args) != len(kind.arguments):
         raise TypeMismatch(f"needs {', '.join(n for n, _ in kind.arguments)}")
-    return kind.build([_argument(a, known) for a in step.args], step.pick)
+    args = [_argument(a, known) for a in step.args]
+    if kind.ask is not None:
+        return kind.ask(args, step.pick, around)
+    assert kind.build is not None
+    return kind.build(args, step.pick)
 
 
 def _argument(text: str, known: Mapping[str, Value]) -> Value:
@@ -131,8 +137,8 @@ def _argument(text: str, known: Mapping[str, Value]) -> Value:
         return const(float(text))
     name, _, part = text.partition(".")
     if name not in known:
-        if name == "position" and not part:
-            return lib.attribute("position", VEC3)
+        if name in _PLACES and not part:
+            return lib.attribute(*_PLACES[name])
         raise KeyError(f"there is no {name!r} above this step" if name else "something is missing")
     return getattr(known[name], part) if part else known[name]
 

@@ -5,8 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from jade_coat.material.around import Around
 from jade_coat.material.shared import TIME, WIND_STRENGTH, shared_name
-from jade_coat.program import FLOAT, VEC3, VEC4, Value, lib
+from jade_coat.material.surface import Role
+from jade_coat.program import FLOAT, VEC2, VEC3, VEC4, Value, const, lib
 from jade_coat.program.value import TypeMismatch, combine
 
 
@@ -17,8 +19,10 @@ class StepKind:
     label: str
     hint: str
     arguments: tuple[tuple[str, str], ...]
-    build: Callable[[list[Value], str], Value]
+    build: Callable[[list[Value], str], Value] | None
     pick: str = ""
+    ask: Callable[[list[Value], str, Around], Value] | None = None
+    """Its meaning in place of `build`, where it depends on what lies around."""
 
 
 def _binary(make: Callable[[Value, Value], Value]) -> Callable[[list[Value], str], Value]:
@@ -37,6 +41,37 @@ def _divided(a: list[Value], _: str) -> Value:
 
 def _steps_between(a: list[Value], _: str) -> Value:
     return lib.clamp((a[0] - a[1]) / (a[2] - a[1]))
+
+
+def _map_read(a: list[Value], pick: str, around: Around) -> Value:
+    """What a map holds; 0 stands in for one that is not there, as it does for a where-term, and a level normal."""
+    map_set, _, name = pick.partition("/")
+    role = Role(name) if name in list(Role) else Role.HEIGHT
+    found = around.lookup.read(map_set, role) if map_set else None
+    if a[0].type != VEC2:
+        raise TypeMismatch(f"a map is read at a place on it, a vec2 such as that of UVs, not at a {a[0].type.name}")
+    if found is None:
+        return const(0.5, 0.5) if role is Role.NORMAL else const(*[0.0] * (3 if role.is_color else 1))
+    return lib.make("swizzle", (lib.texture(found.texture, a[0]),), tuple("rgba".index(c) for c in found.channels))
+
+
+def _uvs(pick: str) -> Value:
+    return lib.attribute(f"uv{int(pick or '0')}", VEC2)
+
+
+def _below(value: Value | None) -> Value:
+    if value is None:
+        raise KeyError("nothing lies below here")
+    return value
+
+
+def _hue_color(a: list[Value], _: str) -> Value:
+    """Hue, strength and brightness, 0 to 1, as linear light (Smith 1978, the hexcone)."""
+    hue, strength, brightness = a
+    parts = [
+        lib.clamp(lib.unary("abs", lib.unary("fract", hue + shift) * 6.0 - 3.0) - 1.0) for shift in (0.0, 2 / 3, 1 / 3)
+    ]
+    return lib.lerp(1.0, combine(*parts), strength) * brightness
 
 
 _AB = (("a", "0"), ("b", "1"))
@@ -61,6 +96,47 @@ STEP_KINDS: dict[str, StepKind] = {
         (),
         lambda a, pick: getattr(lib.attribute("color0", VEC4), "xyzw"["RGBA".index(pick or "R")]),
         "channel",
+    ),
+    "uv": StepKind(
+        "UVs", "the place on the mesh's maps, 1 across its square", (), lambda a, pick: _uvs(pick), "uv set"
+    ),
+    "metres": StepKind(
+        "UVs in metres",
+        "the place on the mesh's maps, in metres of its surface",
+        (),
+        lambda a, pick: _uvs(pick) * lib.instance(f"metres{int(pick or '0')}", VEC2),
+        "uv set",
+    ),
+    "map": StepKind(
+        "Map", "what a map holds at a place on it, 1 across a tile", (("at", "uv"),), None, "map", _map_read
+    ),
+    "height below": StepKind(
+        "Height below",
+        "the height of what lies below the coat, 0 to 1",
+        (),
+        None,
+        ask=lambda a, pick, around: _below(around.height),
+    ),
+    "colour below": StepKind(
+        "Colour below",
+        "the colour of what lies below the coat",
+        (),
+        None,
+        ask=lambda a, pick, around: _below(around.color),
+    ),
+    "coat": StepKind(
+        "Coat below",
+        "how much of a coat below shows, 0 to 1",
+        (),
+        None,
+        "coat",
+        lambda a, pick, around: around.coat(pick),
+    ),
+    "away": StepKind(
+        "Distance",
+        "metres from the viewer",
+        (),
+        lambda a, _: lib.length(lib.shared("camera_position", VEC3) - lib.attribute("world_position", VEC3)),
     ),
     "bend": StepKind(
         "Bend",
@@ -143,6 +219,18 @@ STEP_KINDS: dict[str, StepKind] = {
     ),
     "join": StepKind(
         "Join", "three numbers to a point", (("x", "0"), ("y", "0"), ("z", "0")), lambda a, _: combine(a[0], a[1], a[2])
+    ),
+    "colour": StepKind(
+        "Colour",
+        "a colour of a hue, a strength and a brightness, each 0 to 1",
+        (("hue", "0.1"), ("strength", "0.5"), ("bright", "0.5")),
+        _hue_color,
+    ),
+    "grey": StepKind(
+        "Brightness of",
+        "how bright a colour is, as people see it",
+        (("colour", "position"),),
+        lambda a, _: lib.luminance(a[0]),
     ),
     "length": StepKind("Length", "how long a point's way is", (("point", "position"),), lambda a, _: lib.length(a[0])),
     "recipe": StepKind("Recipe", "another recipe with its own inputs", (), lambda a, _: a[0], "recipe"),

@@ -216,10 +216,6 @@ class Surface(Frozen):
         return tuple(dict.fromkeys(s for s in named if s))
 
 
-PLACING = ("tile_size", "turn", "offset", "flip_across", "flip_down")
-"""How the maps are laid: what a recipe cannot be followed by, since it may read them."""
-
-
 def fields_in_use(surface: Surface, lookup: MapLookup) -> list[str]:
     """The fields that matter to this surface: a roughness range needs a roughness map, and so on."""
     there = {r.value for r in Role for s in (surface.map_set, surface.top_set) if s and lookup.read(s, r) is not None}

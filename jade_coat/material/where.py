@@ -8,6 +8,7 @@ from typing import Annotated, Any, ClassVar, Literal, NamedTuple, get_args
 
 from pydantic import Field
 
+from jade_coat.material.around import Around
 from jade_coat.material.fields import Frozen, Vec2, Vec3, field, option, setting
 from jade_coat.material.placement import place_of
 from jade_coat.material.recipes import recipe_value, step_values
@@ -21,12 +22,20 @@ Channel = Literal["R", "G", "B", "A"]
 
 @dataclass(frozen=True)
 class TermInputs:
-    """What a term's meaning is worked out from: its numeric fields as values, by name; the height of what lies below
-    (None where nothing does); and where maps and recipes are found."""
+    """What a term's meaning is worked out from: its numeric fields as values, by name, and what lies around."""
 
     fields: Any
-    below: Value | None
-    lookup: MapLookup
+    around: Around
+
+    @property
+    def below(self) -> Value | None:
+        """The height of what lies below; None where nothing does."""
+        return self.around.height
+
+    @property
+    def lookup(self) -> MapLookup:
+        """Where maps and recipes are found."""
+        return self.around.lookup
 
 
 class Painted(NamedTuple):
@@ -52,7 +61,7 @@ class Term(Frozen):
         """Its raw value, before range, contrast and invert."""
         raise NotImplementedError(f"no meaning for a where-term of kind {type(self).__name__}")
 
-    def steps(self, lookup: MapLookup) -> Mapping[str, Value]:
+    def steps(self, around: Around) -> Mapping[str, Value]:
         """The values of its steps by name, to look at; none but for a recipe."""
         return {}
 
@@ -348,12 +357,12 @@ class RecipeTerm(Term):
         found = given.lookup.recipe(self.recipe) if self.recipe else None
         if self.recipe and found is None:
             raise ValueError(f"there is no recipe {self.recipe!r}")
-        return recipe_value(found, given.lookup, self.inputs) if found is not None else const(0.0)
+        return recipe_value(found, given.around, self.inputs) if found is not None else const(0.0)
 
-    def steps(self, lookup: MapLookup) -> Mapping[str, Value]:
+    def steps(self, around: Around) -> Mapping[str, Value]:
         """The values of its steps by name, to look at."""
-        found = lookup.recipe(self.recipe) if self.recipe else None
-        return step_values(found, lookup, self.inputs) if found is not None else {}
+        found = around.lookup.recipe(self.recipe) if self.recipe else None
+        return step_values(found, around, self.inputs) if found is not None else {}
 
     @property
     def recipes(self) -> tuple[str, ...]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from jade_coat.maps.packing import PackedLookup
 from jade_coat.material.fields import Number, Setting, remembered
 from jade_coat.material.material import (
     Finish,
@@ -131,9 +132,16 @@ def reach(project: Project, root: str) -> Reach:
 
 def reach_of_map_set(project: Project, map_set: str) -> Reach:
     """The finishes whose looks read a map set, and the props that wear one."""
-    reads = tuple(f.id for f in project.finishes if map_set in worn(project, f.id).map_sets)
-    roots = {*reads, *(m.id for m in project.materials if map_set in m.map_sets)}
+    book = PackedLookup((), project.recipes)
+    reads = tuple(f.id for f in project.finishes if map_set in worn(project, f.id).sets_read(book))
+    roots = {*reads, *(m.id for m in readers_of(project, map_set))}
     return Reach(reads, tuple(p.id for p in project.props if roots & set(p.finishes.values())))
+
+
+def readers_of(project: Project, map_set: str) -> list[Material]:
+    """The materials that read a map set themselves or by a recipe."""
+    book = PackedLookup((), project.recipes)
+    return [m for m in project.materials if map_set in m.sets_read(book)]
 
 
 def wearers(project: Project, finish_id: str) -> list[Prop]:

@@ -28,10 +28,18 @@ FIELDS: dict[type[Frozen], dict[str, Kind]] = {
 }  # fmt: skip
 
 
+_PICKED: dict[str, Kind] = {"recipe": "recipes", "shared": "shared", "map": "map_sets"}
+
+
 def step_kind(step: Step) -> Kind | None:
     """What the choice of a recipe's step refers to, if it refers to anything."""
     picks = STEP_KINDS[step.kind].pick if step.kind in STEP_KINDS else ""
-    return "recipes" if picks == "recipe" else "shared" if picks == "shared" else None
+    return _PICKED.get(picks)
+
+
+def _picked(step: Step) -> str:
+    """The id in a step's choice: of a map it also names the role."""
+    return step.pick.partition("/")[0] if STEP_KINDS[step.kind].pick == "map" else step.pick
 
 
 def references(thing: Frozen) -> Iterator[tuple[Kind, str]]:
@@ -39,7 +47,7 @@ def references(thing: Frozen) -> Iterator[tuple[Kind, str]]:
     if isinstance(thing, Step):
         kind = step_kind(thing)
         if kind is not None and thing.pick:
-            yield kind, thing.pick
+            yield kind, _picked(thing)
         return
     declared = FIELDS.get(type(thing), {})
     for name in type(thing).model_fields:
@@ -64,7 +72,10 @@ def rewritten(thing: Any, new: New) -> Any:
     """A thing with every reference replaced; itself where none changes. Links that then follow nothing are left out."""
     if isinstance(thing, Step):
         kind = step_kind(thing)
-        pick = new(kind, thing.pick) if kind is not None and thing.pick else thing.pick
+        pick = thing.pick
+        if kind is not None and pick:
+            other = new(kind, _picked(thing))
+            pick = other + pick[len(_picked(thing)) :] if other else ""
         return thing if pick == thing.pick else thing.with_(pick=pick)
     declared = FIELDS.get(type(thing), {})
     changes: dict[str, Any] = {}

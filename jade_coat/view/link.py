@@ -101,7 +101,7 @@ class StageLink:
         self._loaded[map_set] = textures
         if self._project is not None:
             for material in self._columns.materials.values():
-                if map_set.id in material.map_sets:
+                if map_set.id in material.sets_read(self._lookup):
                     self._give(material, self._project)
 
     def open_coat(self, material_id: str, coat: str) -> bool:
@@ -131,9 +131,10 @@ class StageLink:
 
     def _give(self, material: Material, project: Project, lookup: PackedLookup | None = None) -> None:
         """Send a material with those textures of a project's map sets that are loaded."""
-        material, wanted = self._as_edited(material), material.map_sets
+        lookup = lookup or self._lookup
+        material, wanted = self._as_edited(material), material.sets_read(lookup)
         sets = (self._loaded.get(s, ()) for s in project.map_sets if s.id in wanted)
-        self._client.set_material(material, lookup or self._lookup, {t.name: t for found in sets for t in found})
+        self._client.set_material(material, lookup, {t.name: t for found in sets for t in found})
 
     def play(self, project: Project, time: float) -> None:
         """Show the shared dials at a time of their tracks."""

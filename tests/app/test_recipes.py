@@ -89,3 +89,40 @@ def test_a_step_at_the_vertices_says_how_far_it_is_off_on_the_chosen_prop(hand) 
     assert note.isVisible()
     assert not sheet.rows["noise"].note.isVisible()
     sheet.close()
+
+
+def test_a_recipe_reads_maps_and_what_lies_below_and_dresses_the_stage_by_it(hand: Hand) -> None:
+    session, sheet = hand.session, hand.window.workspaces["Build"].show_recipes()
+    sheet.add(None)
+    sheet.add_step()
+    recipe = sheet.recipe
+    worn, out = (s.id for s in recipe.steps)
+    sheet.rows[worn]._set_kind("map")
+    pick = sheet.rows[worn]._pick()
+    pick.activated.emit(pick.findData("terrace_clay/height"))
+    hand.until(lambda: not sheet.rows[worn].picture.pixmap().isNull())
+    assert "1 map read" in sheet.rows[worn].cost.toolTip()
+    sheet.rows[out]._set_kind("most")
+    sheet.add_step()
+    under = sheet.recipe.steps[-1].id
+    sheet.rows[under]._set_kind("height below")
+    assert "nothing" in sheet.rows[under].cost.toolTip()  # what lies below is there anyway
+    before = shown(hand)
+    panel, material = hand.window.bench.coat_panel, session.project.material("kiln_wall")
+    session.choose_prop("kiln_wall_prop", "surface")
+    session.choose_coat("lime")
+    panel.rows.follow(material, "lime.surface.turn", "", recipe.id)  # how its maps lie follows what lies below
+    session.do(edits.link_field(material="kiln_wall", path="lime.surface.turn", recipe=recipe.id, low=0.0, high=3.0))
+    hand.settle()
+    assert session.faults == {}
+    assert np.abs(shown(hand) - before).mean() > 0.2
+    tick = panel.rows.link_ticks["lime.surface.turn"]
+    tick.click()
+    assert session.project.material("kiln_wall").link_at("lime.surface.turn").beyond
+    session.do(edits.set_recipe(recipe=recipe.id, output=worn))
+    hand.settle()
+    assert session.faults == {}
+    given = [named for m, _, named in session.client._materials.values() if "lime" in {c.id for c in m.coats}]
+    assert given
+    assert all(any(name.startswith("terrace_clay/") for name in named) for named in given)
+    sheet.close()

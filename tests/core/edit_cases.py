@@ -515,7 +515,9 @@ class Cases:
             return {"map_set": "none"}, of()
         gone = self.rng.choice(self.p.map_sets).id
         heir = self.rng.choice(["", *(s.id for s in self.p.map_sets if s.id != gone)])
-        return {"map_set": gone, "heir": heir}, lambda at: at == ("order", "map_sets") or at == ("map_sets", gone) or (
+        reading = {("recipes", r.id) for r in self.p.recipes if ("map_sets", gone) in set(references(r))}
+        own = {("order", "map_sets"), ("map_sets", gone), *reading}
+        return {"map_set": gone, "heir": heir}, lambda at: at in own or (
             at[0] in ("coat", "term", "rule", "value", "resolved"))  # fmt: skip
 
     def remove_mesh(self) -> Change:

@@ -8,6 +8,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from jade_coat.material.around import Around
 from jade_coat.material.recipes import Recipe, Step, recipe_value
 from jade_coat.stage import edits
 from jade_coat.stage.document import Document
@@ -96,7 +97,7 @@ def test_a_nested_recipe_that_loses_an_input_leaves_the_others_as_they_were() ->
         def recipe(self, wanted: str) -> Recipe:
             return document.project.recipe(wanted)
 
-    assert recipe_value(document.project.recipe("outer"), Book()).static[0] == pytest.approx((0.5 + 0.6) * 0.25)
+    assert recipe_value(document.project.recipe("outer"), Around(Book())).static[0] == pytest.approx((0.5 + 0.6) * 0.25)
 
 
 def test_what_an_edit_drops_besides_is_said_in_words() -> None:

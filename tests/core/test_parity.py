@@ -11,10 +11,11 @@ from jade_coat.looking.attributes import instance_values
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.maps.sampling import reading
 from jade_coat.material.compile import compile_material, live_fields
-from jade_coat.material.material import Coat, Material, layout
+from jade_coat.material.material import Coat, Link, Material, layout
+from jade_coat.material.recipes import Recipe, Step
 from jade_coat.material.seam import Rim, Seam
 from jade_coat.material.surface import Detail, Surface
-from jade_coat.material.where import CavityTerm, DistanceTerm, FacingTerm, MapTerm, NoiseTerm
+from jade_coat.material.where import CavityTerm, DistanceTerm, FacingTerm, MapTerm, NoiseTerm, RecipeTerm
 from jade_coat.program.fused import Plan
 from jade_coat.program.glsl_backend import FetchMode, output_name
 from jade_coat.program.numpy_backend import Environment
@@ -127,9 +128,9 @@ TERMS = (
 )  # fmt: skip
 
 
-def dressed(renderer, demo, *coats: Coat) -> Material:
+def dressed(renderer, demo, *coats: Coat, links: tuple[Link, ...] = ()) -> Material:
     """The stage with the demo's wall in a material of these coats."""
-    material = Material(id="other", name="Other", coats=coats)
+    material = Material(id="other", name="Other", coats=coats, links=links)
     props = tuple(
         p.with_(finishes=dict.fromkeys(p.finishes, "other")) if p.id == "kiln_wall_prop" else p
         for p in demo.project.props
@@ -180,3 +181,32 @@ def _attributes(renderer, index: int, eye) -> dict[str, np.ndarray]:
     data["curvature"], data["uv1"] = planes[1][..., 3:], planes[4][..., 2:]
     data["mask"] = np.frombuffer(textures[0].read(), np.float32).reshape(HEIGHT, WIDTH, 4)[..., 3]
     return data
+
+
+def test_recipes_that_read_all_around_them_agree_between_glsl_and_numpy(renderer, demo) -> None:
+    """Maps, UVs, what lies below, coats, distance and colours, in a where-term, a colour and a placement."""
+    steps = (
+        Step(id="place", kind="metres", pick="0"), Step(id="at", kind="divide", args=("place", "0.7")),
+        Step(id="worn", kind="map", args=("at",), pick="cushion_moss/height"), Step(id="high", kind="height below"),
+        Step(id="on", kind="coat", pick="Clay"), Step(id="far", kind="away"),
+        Step(id="near", kind="ease", args=("far", "1", "6")), Step(id="both", kind="mix", args=("worn", "high", "near")),
+        Step(id="out", kind="multiply", args=("both", "on")),
+    )  # fmt: skip
+    shade = (
+        Step(id="under", kind="colour below"), Step(id="grey", kind="grey", args=("under",)),
+        Step(id="hue", kind="colour", args=("grey", "0.6", "0.5")), Step(id="out", kind="mix", args=("under", "hue", "0.5")),
+    )  # fmt: skip
+    turned = (Step(id="out", kind="clouds", args=("position", "0.8")),)
+    recipes = tuple(Recipe(id=i, name=i, steps=s) for i, s in (("around", steps), ("shade", shade), ("turned", turned)))
+    richer = replace(demo, project=demo.project.with_(recipes=(*demo.project.recipes, *recipes)))
+    coats = (
+        Coat(id="a", name="Tile", surface=Surface(**TILE)),
+        Coat(id="b", name="Clay", surface=Surface(map_set="terrace_clay"), where=(NoiseTerm(id="n", size=0.4),)),
+        Coat(id="c", name="Dust", where=(RecipeTerm(id="r", recipe="around"),)),
+    )
+    links = (
+        Link(path="c.surface.color", recipe="shade", low=(0.0, 0.0, 0.0), high=(1.0, 1.0, 1.0)),
+        Link(path="b.surface.offset", recipe="turned", low=(0.0, 0.0), high=(0.5, 0.25), beyond=True),
+    )
+    material = dressed(renderer, richer, *coats, links=links)
+    assert_parity(renderer, richer, material, ("where:c",))

@@ -142,8 +142,6 @@ def test_a_field_and_the_height_follow_a_recipe(document: Document, demo: Demo) 
     assert "Kiln wall" in document.project.recipe_users(recipe.id)
     with pytest.raises(ValueError, match="used by"):
         document.do(edits.remove_recipe(recipe=recipe.id))
-    with pytest.raises(ValueError, match="cannot follow a recipe"):
-        document.do(edits.link_field(material="kiln_wall", path="tile.surface.turn", recipe=recipe.id))
     material = document.project.material("kiln_wall")
     outputs = compile_material(
         material, PackedLookup(document.project.map_sets, document.project.recipes), live_fields(material)

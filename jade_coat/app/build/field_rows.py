@@ -17,7 +17,6 @@ from jade_coat.app.session import Session
 from jade_coat.app.thing_pictures import pictured
 from jade_coat.material.fields import Number, Setting, Spec, declared, options, settings, specs
 from jade_coat.material.material import Finish, Material
-from jade_coat.material.surface import PLACING
 from jade_coat.material.where import MAP_READS
 from jade_coat.mesh.data import MAX_COLOR_SETS, MAX_UV_SETS
 from jade_coat.stage import edits
@@ -44,6 +43,8 @@ class FieldRows:
         self.fields: dict[str, Field] = {}
         """Of numbers, by path."""
         self.link_fields: dict[str, Field] = {}
+        self.link_ticks: dict[str, QCheckBox] = {}
+        """By path, whether a recipe may lead a field beyond its two values."""
         """Of linked fields, by path and end: `moss.amount.low`."""
         self.dots: dict[str, ExposeDot] = {}
         """The dots that make fields dials, by path."""
@@ -160,7 +161,7 @@ class FieldRows:
         dot = ExposeDot(material.dial_at(path) is not None, spec.label)
         dot.followed.connect(lambda shared, recipe: self.follow(material, path, shared, recipe))
         project, link = self._session.project, material.link_at(path)
-        recipes = [(r.id, r.name) for r in project.recipes] if name not in PLACING else []
+        recipes = [(r.id, r.name) for r in project.recipes]
         dot.offer([(d.id, d.name) for d in project.shared], recipes, link)
         if link is not None:
             self._linked(box, material, path, spec, dot)
@@ -215,6 +216,14 @@ class FieldRows:
             control.settled.connect(self._session.document.settle)
             self.link_fields[f"{path}.{end}"] = control
             plain_row(box, "   at 0" if end == "low" else "   at 1", control)
+        if recipe is not None:
+            tick = QCheckBox("also below 0 and above 1")
+            tick.setChecked(link.beyond)
+            tick.setToolTip("The recipe may lead the field beyond both values, as far as the field goes")
+            tick.clicked.connect(lambda on: self._session.do(
+                edits.link_field(material=material.id, path=path, recipe=link.recipe, beyond=on)))  # fmt: skip
+            self.link_ticks[path] = tick
+            box.addWidget(tick)
         for given in recipe.inputs if recipe else ():
             self._input_of_link(box, material, path, given.name, link.inputs.get(given.name, given.value))
 

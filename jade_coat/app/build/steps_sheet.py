@@ -3,15 +3,10 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import Any
 
-from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QDialog,
-    QFrame,
     QInputDialog,
-    QLabel,
-    QLineEdit,
     QListWidget,
     QMenu,
     QVBoxLayout,
@@ -20,132 +15,25 @@ from PyQt6.QtWidgets import (
 
 from jade_coat.app.background import first_line
 from jade_coat.app.build import step_pictures
-from jade_coat.app.controls.basics import button, choice, clear, column, holder, label, row, scrolled
+from jade_coat.app.build.step_row import AT_VERTICES, StepRow, cost_words
+from jade_coat.app.controls.basics import button, clear, column, holder, label, row, scrolled
 from jade_coat.app.controls.fields import NumberLine
-from jade_coat.app.controls.glyphs import SignButton
 from jade_coat.app.controls.numbers import NotANumber
 from jade_coat.app.session import Session
 from jade_coat.looking.look_at import look_at
 from jade_coat.looking.vertex_error import VertexError, vertex_error
-from jade_coat.maps.packing import PackedLookup
+from jade_coat.maps.mapset import MapSet
+from jade_coat.maps.packing import PackedLookup, Texture
 from jade_coat.material.compile import with_shared
 from jade_coat.material.fields import Spec
+from jade_coat.material.recipe_reads import recipes_run
 from jade_coat.material.recipes import LIBRARY, Recipe, RecipeFault, RecipeInput, Step, step_values
 from jade_coat.material.shared import SharedValue
-from jade_coat.material.step_kinds import STEP_KINDS
+from jade_coat.material.surface import MapLookup
 from jade_coat.program import Value, passes
 from jade_coat.program.numpy_backend import evaluate
 from jade_coat.stage import edits
 from jade_coat.stage.edits import Edit
-
-AT_VERTICES = "at vertices"
-
-
-class StepRow(QFrame):
-    """One step."""
-
-    # Long: the layout of one row, from left to right.
-    def __init__(self, sheet: StepsSheet, recipe: Recipe, step: Step) -> None:
-        super().__init__()
-        self.setObjectName("card")
-        self._sheet, self._recipe, self._step = sheet, recipe, step
-        self.name = QLineEdit(step.id)
-        self.name.setFixedWidth(110)
-        self.name.setToolTip("The step's name; steps below read it by this name")
-        self.name.editingFinished.connect(self._rename)
-        kinds = [(k, v.label) for k, v in STEP_KINDS.items()]
-        if step.kind not in STEP_KINDS:
-            kinds.insert(0, (step.kind, step.kind))
-        self.kind = choice(
-            kinds, step.kind, self._set_kind, STEP_KINDS[step.kind].hint if step.kind in STEP_KINDS else ""
-        )
-        self.kind.setFixedWidth(140)
-        self.args: list[QLineEdit] = []
-        parts: list[QWidget | int] = []
-        for i, (what, _) in enumerate(self._arguments()):
-            field = QLineEdit(step.args[i] if i < len(step.args) else "")
-            field.setFixedWidth(86)
-            field.setPlaceholderText(what)
-            field.setToolTip(f"{what}: a number, or the name of an input or of a step above (name.x picks a part)")
-            field.editingFinished.connect(self._set_args)
-            self.args.append(field)
-            parts += [label(what, "quiet"), field]
-        pick = self._pick()
-        if pick is not None:
-            parts.insert(0, pick)
-        self.picture = QLabel()
-        self.picture.setFixedSize(step_pictures.WIDE, step_pictures.HIGH)
-        self.cost = label("", "quiet")
-        self.cost.setFixedWidth(44)
-        self.cost.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        self.fault = label("", "warn", wrap=True)
-        self.note = label("", "quiet", wrap=True)
-        self.note.setVisible(step.kind == AT_VERTICES)
-        up = SignButton("up", partial(self._move, -1), "Move the step up")
-        down = SignButton("down", partial(self._move, 1), "Move the step down")
-        remove = button("×", self._remove, "plain", "Remove the step")
-        remove.setFixedSize(26, 26)
-        line = row(self.picture, self.name, self.kind, *parts, 1, self.cost, up, down, remove, gap=6)
-        self.setLayout(column(holder(line), self.fault, self.note, margins=(8, 6, 8, 6)))
-
-    def _arguments(self) -> tuple[tuple[str, str], ...]:
-        step, kind = self._step, STEP_KINDS.get(self._step.kind)
-        if step.kind == "recipe":
-            inner = next((r for r in self._sheet.session.project.recipes if r.id == step.pick), None)
-            return tuple((i.name, f"{i.value:g}") for i in inner.inputs) if inner else ()
-        return kind.arguments if kind else ()
-
-    def _pick(self) -> QWidget | None:
-        project, kind = self._sheet.session.project, STEP_KINDS.get(self._step.kind)
-        options = {
-            "channel": [(c, f"Channel {c}") for c in "RGBA"],
-            "shared": [("", "None yet"), *((d.id, d.name) for d in project.shared)],
-            "recipe": [("", "None yet"), *((r.id, r.name) for r in project.recipes if r.id != self._recipe.id)],
-        }.get(kind.pick if kind else "")
-        if options is None:
-            return None
-        made = choice(options, self._step.pick, self._set_pick)
-        made.setFixedWidth(120)
-        return made
-
-    def _change(self, **changes: Any) -> None:
-        steps = tuple(s.with_(**changes) if s.id == self._step.id else s for s in self._recipe.steps)
-        self._sheet.do(edits.set_recipe(recipe=self._recipe.id, steps=steps))
-
-    def _set_kind(self, kind: str) -> None:
-        old = dict(zip([n for n, _ in self._arguments()], self._step.args, strict=False))
-        args = tuple(old.get(name, first) for name, first in STEP_KINDS[kind].arguments)
-        pick = "R" if STEP_KINDS[kind].pick == "channel" else ""
-        self._change(kind=kind, args=args, pick=pick)
-
-    def _set_pick(self, pick: str) -> None:
-        args = self._step.args
-        if self._step.kind == "recipe":
-            inner = next((r for r in self._sheet.session.project.recipes if r.id == pick), None)
-            args = tuple(f"{i.value:g}" for i in inner.inputs) if inner else ()
-        self._change(pick=pick, args=args)
-
-    def _set_args(self) -> None:
-        args = tuple(f.text().strip() for f in self.args)
-        if args != self._step.args:
-            self._change(args=args)
-
-    def _rename(self) -> None:
-        name = self.name.text().strip().lower().replace(" ", "_")
-        renamed = edits.rename_step(recipe=self._recipe.id, step=self._step.id, name=name)
-        if name != self._step.id and not self._sheet.do(renamed):
-            self.name.setText(self._step.id)
-
-    def _move(self, by: int) -> None:
-        steps = list(self._recipe.steps)
-        at = next(i for i, s in enumerate(steps) if s.id == self._step.id)
-        steps.insert(max(0, min(at + by, len(steps) - 1)), steps.pop(at))
-        self._sheet.do(edits.set_recipe(recipe=self._recipe.id, steps=tuple(steps)))
-
-    def _remove(self) -> None:
-        steps = tuple(s for s in self._recipe.steps if s.id != self._step.id)
-        if steps:
-            self._sheet.do(edits.set_recipe(recipe=self._recipe.id, steps=steps))
 
 
 class StepsSheet(QDialog):
@@ -159,6 +47,8 @@ class StepsSheet(QDialog):
         self.chosen = session.project.recipes[0].id if session.project.recipes else ""
         self._asked: dict[str, int] = {}
         self.rows: dict[str, StepRow] = {}
+        self._sets: set[MapSet] = set()
+        self._textures: dict[str, Texture] = {}
         self._key: object = None
         self._list = QListWidget()
         self._list.setFixedWidth(190)
@@ -257,19 +147,23 @@ class StepsSheet(QDialog):
         self._used.setText(
             f"Used by {', '.join(users)}: a change here reaches them all." if users else "Nothing uses it yet."
         )
-        book = PackedLookup(project.map_sets, project.recipes)
+        around = step_pictures.around(
+            PackedLookup(project.map_sets, project.recipes), (c.name for m in project.materials for c in m.coats)
+        )
+        if not self._maps_there(recipe, around.lookup):
+            return
         fault: RecipeFault | None = None
         steps = recipe.steps
         while True:
             try:
-                values = step_values(recipe.with_(steps=steps, output=""), book) if steps else {}
+                values = step_values(recipe.with_(steps=steps, output=""), around) if steps else {}
                 break
             except RecipeFault as error:
                 fault = error
                 at = next((i for i, s in enumerate(steps) if s.id == error.step), 0)
                 steps = steps[:at]
         shared = project.shared_at(self.session.time)
-        seen = evaluate(with_shared(values, shared), step_pictures.sample()) if values else {}
+        seen = evaluate(with_shared(values, shared), step_pictures.sample(self._textures)) if values else {}
         for step, line in self.rows.items():
             line.fault.setVisible(fault is not None and fault.step == step)
             if fault is not None and fault.step == step:
@@ -277,12 +171,30 @@ class StepsSheet(QDialog):
             if step in seen:
                 line.picture.setPixmap(step_pictures.picture(seen[step]))
                 line.cost.setText(f"{passes.cost({'v': values[step]}).arithmetic:.0f}")
-                line.cost.setToolTip("What a pixel costs up to here, in units of one addition")
+                line.cost.setToolTip(cost_words(step, values))
                 if line.kind.currentData() == AT_VERTICES:
                     self._measure(step, values[step], shared)
             else:
                 line.picture.clear()
                 line.cost.setText("")
+
+    def _maps_there(self, recipe: Recipe, lookup: MapLookup) -> bool:
+        """Whether the maps that the recipe reads are loaded; else that begins, and the steps are shown after it."""
+        wanted = {s for r in (recipe, *recipes_run(recipe.uses, lookup)) for s in r.map_sets}
+        missing = [s for s in self.session.project.map_sets if s.id in wanted and s not in self._sets]
+        if missing:
+            library = self.session.library
+
+            def done(found: list[list[Texture]]) -> None:
+                self._sets |= set(missing)
+                self._textures |= {t.name: t for textures in found for t in textures}
+                self._show()
+
+            def failed(error: Exception) -> None:
+                self.session.said.emit(f"The maps of this recipe cannot be shown: {first_line(error)}", True)
+
+            self.session.work(lambda: [library.textures(s) for s in missing], done, failed)
+        return not missing
 
     def _measure(self, step: str, value: Value, shared: dict[str, SharedValue]) -> None:
         """Say how far a step that is worked out at the vertices is off between them, on the chosen prop."""

@@ -22,7 +22,7 @@ from jade_coat.material.material import Material
 from jade_coat.stage import edits
 from jade_coat.stage.edits.registry import Edit
 from jade_coat.stage.edits.stock import WORDS, Stocked
-from jade_coat.stage.looks import material_of, reach, reach_of_map_set
+from jade_coat.stage.looks import material_of, reach, reach_of_map_set, readers_of
 from jade_coat.stage.origins import Kind
 from jade_coat.stage.project import Project
 
@@ -218,7 +218,7 @@ class Stock(QDialog):
             found = reach(project, thing.id)
             return f"Worn by {found.sentence}" if found.props else "No prop wears it"
         if kind == "map_sets":
-            readers = [m.name for m in project.materials if thing.id in m.map_sets]
+            readers = [m.name for m in readers_of(project, thing.id)]
             found = reach_of_map_set(project, thing.id)
             return f"In {_named(readers)}, on {found.sentence}" if readers or found.props else "No coat is made of it"
         if kind == "meshes":
@@ -247,7 +247,7 @@ class Stock(QDialog):
                       if material_of(project, i).id != thing.id]  # fmt: skip
             return f"{found.sentence} will wear", [*others, ("", "nothing")]
         if kind == "map_sets":
-            readers = [m for m in project.materials if thing.id in m.map_sets]
+            readers = readers_of(project, thing.id)
             if not readers and not reach_of_map_set(project, thing.id).finishes:
                 return "", []
             others = [(s.id, s.name) for s in project.map_sets if s.id != thing.id]

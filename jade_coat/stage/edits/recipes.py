@@ -11,7 +11,6 @@ from jade_coat.material.material import (
     spec_at,
 )
 from jade_coat.material.recipes import Recipe, Step
-from jade_coat.material.surface import PLACING
 from jade_coat.material.where import SharedTerm
 from jade_coat.stage.edits.coats import set_field
 from jade_coat.stage.edits.registry import added, edit, swap
@@ -145,15 +144,14 @@ def link_value(link: Link, shared: float) -> Number:
 def link_field(
     project: Project, /, material: str, path: str, shared: str = "", recipe: str = "",
     low: Number | None = None, high: Number | None = None, inputs: dict[str, float] | None = None,
+    beyond: bool | None = None,
 ) -> Project:  # fmt: skip
-    """Let a field follow a shared dial or a recipe."""
+    """Let a field follow a shared dial or a recipe; `beyond` lets a recipe lead it beyond what it is at 0 and at 1."""
     old = project.material(material)
     if shared:
         project.shared_dial(shared)
     else:
         project.recipe(recipe)
-        if path.rpartition(".")[2] in PLACING:
-            raise ValueError("how maps are placed cannot follow a recipe, which differs from point to point")
     spec, now = spec_at(old, path), field_values(old)[path]
     known = old.link_at(path)
     ends = [
@@ -162,7 +160,8 @@ def link_field(
     ]
     same = known is not None and known.recipe == recipe
     given_inputs = inputs if inputs is not None else known.inputs if known is not None and same else {}
-    link = Link(path=path, shared=shared, recipe=recipe, inputs=given_inputs, low=ends[0], high=ends[1])
+    further = bool(recipe) and (beyond if beyond is not None else known is not None and known.beyond)
+    link = Link(path=path, shared=shared, recipe=recipe, inputs=given_inputs, low=ends[0], high=ends[1], beyond=further)
     return swap(project, "materials", old.with_(links=(*(k for k in old.links if k.path != path), link)))
 
 
