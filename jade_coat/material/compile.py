@@ -203,7 +203,8 @@ def compile_material(
     weights: list[tuple[Coat, Value]] = []
     so_far: dict[str, Value] = {}
     for coat in shown:
-        reader.around = _around(lookup, layer, so_far)
+        beneath = material.coats[: material.coats.index(coat)]
+        reader.around = _around(lookup, layer, {c.name: const(0.0) for c in beneath} | so_far)
         above = surface_layer(
             coat.surface, _Fields(coat.surface, f"{coat.id}.surface", reader),
             _Fields(coat.surface.detail, f"{coat.id}.surface.detail", reader), lookup,
@@ -234,8 +235,11 @@ def compile_material(
 
 
 def _around(lookup: MapLookup, layer: Layer | None, shown: Mapping[str, Value]) -> Around:
-    """What a recipe sees that is asked for above a layer."""
-    return Around(lookup, layer.height if layer else None, layer.base_color if layer else None, shown)
+    """What a recipe sees that is asked for above a layer; where all coats below are hidden, depth and darkness."""
+    if layer is None:
+        hidden = bool(shown)
+        return Around(lookup, const(0.0) if hidden else None, const(0.0, 0.0, 0.0) if hidden else None, shown)
+    return Around(lookup, layer.height, layer.base_color, shown)
 
 
 def moved_vertices(outputs: Mapping[str, Value]) -> dict[str, Value]:

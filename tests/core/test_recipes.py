@@ -258,6 +258,13 @@ def test_recipes_see_the_height_the_colour_and_the_coats_below() -> None:
     lowest = Link(path="a.surface.lift", recipe="r", low=0.0, high=1.0)
     with pytest.raises(RecipeFault, match="nothing lies below"):
         compile_material(material.with_(links=(lowest,)), book(over_moss, tone), live_fields(material))
+    for hidden in ((True, False, True), (False, False, True)):  # what is hidden is not there, and breaks nothing
+        coats = tuple(c.with_(shown=on) for c, on in zip(material.coats, hidden, strict=True))
+        made = compile_material(
+            material.with_(coats=coats), book(over_moss, tone), fixed_fields(field_values(material))
+        )
+        if hidden[0]:
+            assert made["where:c"].static == (0.0,)
     wrong = simple(Step(id="on", kind="coat", pick="Soot"))
     with pytest.raises(RecipeFault, match="no coat 'Soot' lies below; below lie Clay, Moss"):
         compile_material(material, book(wrong, tone), live_fields(material))
