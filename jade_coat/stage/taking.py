@@ -8,7 +8,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from jade_coat.material.material import Finish, spec_at
+from jade_coat.material.material import Finish, Material, owner_of, spec_at
 from jade_coat.stage.looks import material_of
 from jade_coat.stage.naming import free_id, free_name
 from jade_coat.stage.origins import Kind, Origin
@@ -128,10 +128,15 @@ def take(project: Project, other: Project, place: Place, folder: str) -> Taken:
     Its assets have to be brought separately. Raises KeyError when the other project has no such thing.
     """
     item(other, place)
+    return _taken(project, other, needed(other, place), folder)[0]
+
+
+def _taken(project: Project, other: Project, places: list[Place], folder: str) -> tuple[Taken, dict[Place, str]]:
+    """What `take` does for some places, what is needed first; and under which ids we have them."""
     ours: dict[Place, str] = {}
     added: list[tuple[Place, str]] = []
     recognised: list[tuple[Place, str]] = []
-    for at in needed(other, place):
+    for at in places:
         kind, theirs = at
         thing = _remapped(other, kind, item(other, at), ours)
         known = _taken_before(project, at, folder) or _known(project, kind, thing)
@@ -146,7 +151,41 @@ def take(project: Project, other: Project, place: Place, folder: str) -> Taken:
         project = project.with_(**{kind: (*getattr(project, kind), made)}, origins=(*project.origins, origin))
         ours[at] = made.id
         added.append(((kind, made.id), made.name))
-    return Taken(project, tuple(added), tuple(recognised))
+    return Taken(project, tuple(added), tuple(recognised)), ours
+
+
+def coat_apart(project: Project, material: str, coat: str) -> Project:
+    """A project of one coat alone, in a material of its name, with what its fields follow and all it needs."""
+    source = project.material(material)
+    chosen = source.coat(coat)
+    links = tuple(k for k in source.links if owner_of(k.path) == coat)
+    alone = Material(id=source.id, name=chosen.name, depth=source.depth, coats=(chosen,), links=links)
+    whole = project.with_(materials=tuple(alone if m.id == material else m for m in project.materials))
+    kept: dict[str, list[Any]] = {kind: [] for kind in KINDS}
+    for kind, wanted in needed(whole, ("materials", material)):
+        kept[kind].append(item(whole, (kind, wanted)))
+    return Project(name=chosen.name, **{kind: tuple(things) for kind, things in kept.items()})
+
+
+def with_coat_of(project: Project, other: Project, material: str, folder: str) -> Project:
+    """The project with the coat of another one (as `coat_apart` makes it) on top of a material, and all it needs.
+
+    Its assets have to be brought separately.
+    """
+    place: Place = ("materials", other.materials[0].id)
+    taken, ours = _taken(project, other, [p for p in needed(other, place) if p != place], folder)
+    source = _remapped(other, "materials", other.materials[0], ours)
+    old = taken.project.material(material)
+    ids = {c.id for c in old.coats}
+    coat = source.coats[0]
+    free = free_id(coat.id if coat.id not in ids else coat.name, ids)
+    made = coat.with_(id=free, name=free_name(coat.name, {c.name for c in old.coats}))
+    links = tuple(k.with_(path=f"{free}.{k.path.partition('.')[2]}") for k in source.links)
+    dressed = old.with_(coats=(*old.coats, made), links=(*old.links, *links))
+    changed: Project = taken.project.with_(
+        materials=tuple(dressed if m.id == material else m for m in taken.project.materials)
+    )
+    return changed
 
 
 def _taken_before(project: Project, at: Place, folder: str) -> str:

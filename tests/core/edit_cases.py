@@ -18,6 +18,7 @@ from jade_coat.stage.looks import dial_values
 from jade_coat.stage.paint_rules import PaintRule
 from jade_coat.stage.project import Group, MeshAsset, Project, Prop
 from jade_coat.stage.references import references
+from jade_coat.stage.taking import coat_apart
 from tests.support import every_kind_of_project
 
 Place = tuple[str, ...]
@@ -529,6 +530,11 @@ class Cases:
         return {"other": other, "kind": "map_sets", "id": "far", "folder": "/far"}, of(
             ("order", "map_sets"), ("map_sets", "far")
         )
+
+    def paste_coat(self) -> Change:
+        source, target = self.rng.choice(self.p.materials), self.rng.choice(self.p.materials)
+        other = coat_apart(self.p, source.id, self.rng.choice(source.coats).id)
+        return {"other": other, "material": target.id, "folder": "/far"}, self._more_coats(target.id)
 
     def update_taken(self) -> Change:
         return {"other": self.p, "folder": "/nowhere", "places": frozenset()}, of()

@@ -19,6 +19,7 @@ from jade_coat.app.controls.fields import Field
 from jade_coat.app.controls.gradient_bar import GradientBar
 from jade_coat.app.controls.seam_curve import SeamCurve
 from jade_coat.app.session import Session
+from jade_coat.check.coat_notes import coat_notes
 from jade_coat.material.fields import declared, specs
 from jade_coat.material.material import Coat, Material
 from jade_coat.material.surface import (
@@ -137,6 +138,8 @@ class CoatPanel(QWidget):
             return
         self._box.addLayout(row(label("COAT", "head"), 1, label(coat.name, "name")))
         self._build_target(material)
+        self.notes = label("", "warn", wrap=True)
+        self._box.addWidget(self.notes)
         self._build_surface(material, coat)
         if coat.id != material.coats[0].id:
             self._build_where(material, coat)
@@ -299,6 +302,9 @@ class CoatPanel(QWidget):
         project, finish = self._session.project, self.rows.finish()
         aimed = finish.id if self.rows.only and finish is not None else material.id
         self.note.show_reach(project, reach(project, aimed))
+        told = coat_notes(material, self._session.link.lookup).get(self._session.coat_id, ())
+        self.notes.setText("\n".join(told))
+        self.notes.setVisible(bool(told))
         parts: dict[str, Any] = {
             coat.id: coat, f"{coat.id}.surface": coat.surface, f"{coat.id}.surface.detail": coat.surface.detail,
             f"{coat.id}.seam": coat.seam, f"{coat.id}.rim": coat.rim,

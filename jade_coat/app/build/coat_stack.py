@@ -16,6 +16,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QInputDialog, QMenu, QVBoxLayout, QWidget
 
 from jade_coat.app import theme
+from jade_coat.app.build.coat_clipboard import copy_coat
 from jade_coat.app.build.cost_watch import CostWatch
 from jade_coat.app.build.section_line import SectionLine
 from jade_coat.app.build.section_strip import SectionStrip
@@ -23,6 +24,7 @@ from jade_coat.app.build.swatches import Swatches
 from jade_coat.app.controls.basics import DraggedRow, button, clear, column, counted, holder, label, row, scrolled
 from jade_coat.app.making import lay_over
 from jade_coat.app.session import Session
+from jade_coat.check.coat_notes import coat_notes
 from jade_coat.check.material_costs import MaterialCost, PixelCost
 from jade_coat.looking.coverage import coverage_shares
 from jade_coat.material.compile import COAT_COLORS
@@ -49,6 +51,7 @@ class CoatRow(DraggedRow):
         super().__init__()
         self.material, self.coat, self.number = material, coat, number
         self.current = self.solo = False
+        self.note = ""
         self.share: float | None = None
         self.cost: PixelCost | None = None
         self._swatches = swatches
@@ -56,6 +59,11 @@ class CoatRow(DraggedRow):
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName(f"Coat {coat.name}")
         self.setToolTip(ROW_TIP)
+
+    def tell(self) -> None:
+        """Say on hover what a press does, what it costs, and what is wrong with it."""
+        cost = f"\nWithout it a pixel takes {self.cost.sentence} less" if self.cost is not None else ""
+        self.setToolTip(f"{self.note}\n{ROW_TIP}{cost}" if self.note else f"{ROW_TIP}{cost}")
 
     def _dot(self) -> QRectF:
         return QRectF(self.width() - 26, 3, 16, 16)
@@ -91,6 +99,9 @@ class CoatRow(DraggedRow):
         share = "…" if self.share is None else f"{self.share * 100:.0f} %"
         reads = f" · {counted(self.cost.reads, 'read')}" if self.cost is not None else ""
         text = f"{share} · {kind}{reads}" if self.coat.shown else "hidden"
+        if self.note:
+            painter.setPen(theme.color("persimmon"))
+            text = f"! {text}"
         text = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, wide)
         painter.drawText(QRectF(63, 17, wide, 17), Qt.AlignmentFlag.AlignVCenter, text)
         painter.setOpacity(1.0)
@@ -218,8 +229,11 @@ class CoatStack(QWidget):
             self._list.addStretch(1)
             self._measure.start()
             self._costs.again()
+        notes = coat_notes(material, self._session.link.lookup) if material is not None else {}
         for widget, coat in zip(self._rows, coats, strict=True):
             widget.coat = coat
+            widget.note = " ".join(notes.get(coat.id, ()))
+            widget.tell()
             widget.current = coat.id == self._session.coat_id
             widget.solo = self._session.solo == (name, coat.id)
             widget.share = self._shares.get(f"{name}:{coat.id}")
@@ -235,8 +249,7 @@ class CoatStack(QWidget):
             self.cost.setToolTip("Texture reads and arithmetic (in additions) that a pixel of this material takes")
         for made in self._rows:
             made.cost = now.coats.get(made.coat.id) if now is not None else None
-            told = f"\nWithout it a pixel takes {made.cost.sentence} less" if made.cost is not None else ""
-            made.setToolTip(f"{ROW_TIP}{told}")
+            made.tell()
             made.update()
 
     def _drop(self, coat: str, y: float) -> None:
@@ -274,6 +287,7 @@ class CoatStack(QWidget):
         index = [c.id for c in material.coats].index(coat)
         menu = QMenu(self)
         menu.addAction("Rename…", lambda: self._rename(coat))
+        menu.addAction("Copy", lambda: copy_coat(session))
         menu.addAction("Duplicate", lambda: session.do(edits.copy_coat(material=material.id, coat=coat)))
         others = [m for m in session.project.materials if m.id != material.id]
         if others:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from jade_coat.app.build.coat_clipboard import copy_coat, paste_coat
 from jade_coat.app.build.finish_table import FinishTable
 from jade_coat.app.build.steps_sheet import StepsSheet
 from jade_coat.app.commands import command
@@ -30,6 +31,16 @@ class Build(Workspace):
     def add_coat(self) -> None:
         """Add a coat on top."""
         self.bench.stack.add_coat()
+
+    @command("Edit", "Ctrl+C")
+    def copy_coat(self) -> None:
+        """Copy the chosen coat."""
+        copy_coat(self.session)
+
+    @command("Edit", "Ctrl+V")
+    def paste_coat(self) -> None:
+        """Paste a coat on top."""
+        paste_coat(self.session)
 
     @command("Edit", "Ctrl+T")
     def compare_finishes(self) -> FinishTable:

@@ -12,7 +12,7 @@ from jade_coat.stage.origins import Kind
 from jade_coat.stage.paint_rules import PaintRule
 from jade_coat.stage.project import MeshAsset, Project, Prop
 from jade_coat.stage.references import released
-from jade_coat.stage.taking import Place, take, update
+from jade_coat.stage.taking import Place, take, update, with_coat_of
 
 
 @edit
@@ -147,6 +147,12 @@ def take_over(project: Project, /, other: Project, kind: Kind, id: str, folder: 
     """Take something over from another project, with all it needs."""
     changed: Project = take(project, other, (kind, id), folder).project
     return changed
+
+
+@edit
+def paste_coat(project: Project, /, other: Project, material: str, folder: str) -> Project:
+    """Lay a coat of another project (`taking.coat_apart`) on top of a material, with all it needs."""
+    return with_coat_of(project, other, material, folder)
 
 
 @edit
