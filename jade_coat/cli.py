@@ -86,6 +86,7 @@ def _parser() -> argparse.ArgumentParser:
     export = command(export_scene, "export")
     export.add_argument("project", type=Path)
     export.add_argument("--glb", type=Path, required=True, metavar="FILE")
+    export.add_argument("--props", nargs="+", default=[], metavar="P", help="ids or names of some props (default: all)")
     export.add_argument("--size", type=int, default=1024, metavar="N", help="texels a side of each baked map")
     glsl = command(write_glsl, "glsl")
     glsl.add_argument("project", type=Path)
@@ -107,6 +108,7 @@ def _parser() -> argparse.ArgumentParser:
     bring.add_argument(
         "--unit", choices=tuple(UNITS), help="the unit of the meshes (default: as the file says, or metres)"
     )
+    bring.add_argument("--materials", action="store_true", help="take the materials of GLB and glTF files too")
     material = command(make_material, "material")
     material.add_argument("project", type=Path)
     material.add_argument("--base", required=True, metavar="SET", help="id or name of the lower coat's map set")
@@ -247,7 +249,8 @@ def export_scene(options: argparse.Namespace) -> int:
     from jade_coat.jobs.job import Job
 
     opened = open_project(options.project)
-    written = export_glb(opened.project, Library(opened.assets), options.glb, options.size, Job(progress))
+    props = [find(opened.project.props, name, "prop") for name in options.props]
+    written = export_glb(opened.project, Library(opened.assets), options.glb, options.size, Job(progress), props)
     print(options.glb)
     for note in (*written.notes, *written.told):
         print(f"jade-coat: {note}", file=sys.stderr)

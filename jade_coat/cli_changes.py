@@ -71,13 +71,15 @@ def fill_paint(options: argparse.Namespace) -> None:
 def import_files(options: argparse.Namespace) -> None:
     """Bring meshes and folders of maps into a project, which is made if there is none."""
     from jade_coat.files.assets import Assets
+    from jade_coat.files.file_looks import look_of, notes_of
+    from jade_coat.files.gltf_materials import read_materials
     from jade_coat.files.library import Library
     from jade_coat.files.mesh_files import read_mesh
     from jade_coat.files.project_folder import open_project, save_project
     from jade_coat.maps.mapset import MapSet, set_name
     from jade_coat.mesh.units import UNITS, is_odd, scaled
     from jade_coat.stage.document import Document
-    from jade_coat.stage.making import placed_mesh
+    from jade_coat.stage.making import file_looks, placed_mesh
     from jade_coat.stage.naming import free_id, free_name
     from jade_coat.stage.project import Project
 
@@ -109,6 +111,15 @@ def import_files(options: argparse.Namespace) -> None:
         document.do_all("Import a mesh", placed.steps)
         size = " × ".join(f"{v:.3g}" for v in mesh.bounds[1] - mesh.bounds[0])
         told.append(f"{placed.prop.id} (prop): {mesh.vertex_count} vertices, {size} m")
+        if options.materials and path.suffix.lower() in (".glb", ".gltf"):
+            found_looks = read_materials(
+                path.read_bytes(), path.name, path.parent, lambda file, content: assets.put("maps", file, content)
+            )
+            document.do_all(
+                "Take materials", file_looks(document.project, placed.prop.id, [look_of(one) for one in found_looks])
+            )
+            told += [f"{one.name} (material): worn by {one.slot}" for one in found_looks]
+            told += [f"note: {line}" for one in found_looks for line in notes_of(one)]
         if is_odd(mesh) and not options.unit:
             told.append(f"note: {path.name} is an unlikely {size} m; say what it was made in with --unit")
     save_project(document.project, assets, options.project, opened.home if opened is not None else None)

@@ -12,12 +12,13 @@ from jade_coat.app.dialogs.common import ExportSize, ProgressDialog
 from jade_coat.app.dialogs.files import ask_file, ask_folder, ask_new_file
 from jade_coat.app.dialogs.take_over import TakeOver, UpdateTaken
 from jade_coat.app.project_window import ProjectWindow
-from jade_coat.bake.scene_bake import Written, export_glb
+from jade_coat.bake.scene_bake import Written, export_some
 from jade_coat.files.mesh_files import MESHES
 from jade_coat.files.project_folder import BadProject
 from jade_coat.formats import by_suffix
 from jade_coat.jobs.apart import apart
 from jade_coat.maps.images import is_image_name
+from jade_coat.stage.project import Prop
 
 
 class BringingWindow(ProjectWindow):
@@ -103,21 +104,22 @@ class BringingWindow(ProjectWindow):
         if not count:
             self.say("There is no prop to export yet. Import a mesh first.", True)
             return
-        ask = ExportSize(self, count)
+        prop = self.session.prop
+        ask = ExportSize(self, count, prop.name if prop is not None else "")
         if not ask.exec():
             return
         path = ask_new_file(self, "Export a GLB", f"{self.session.project.name}.glb", "GLB", ".glb")
         if path is not None:
-            self.export_to(path.with_suffix(".glb"), ask.side)
+            self.export_to(path.with_suffix(".glb"), ask.side, (prop,) if ask.alone and prop is not None else ())
 
-    def export_to(self, path: Path, side: int) -> ProgressDialog:
-        """Bake and write a GLB in the background."""
+    def export_to(self, path: Path, side: int, props: tuple[Prop, ...] = ()) -> ProgressDialog:
+        """Bake some props (all if none is named) and write a GLB in the background."""
         session = self.session
         project, library = session.project, session.library
         dialog = ProgressDialog(self, "Export a GLB")
         dialog.run(
             session,
-            lambda job: apart(export_glb, job, project, library, path, side),
+            lambda job: apart(export_some, job, project, library, path, side, props),
             lambda written: self._told_export(path, written),
             lambda error: self._tell("The export did not succeed; nothing was written", [str(error)]),
         )

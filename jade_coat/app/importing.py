@@ -12,6 +12,8 @@ from jade_coat.app.controls.basics import counted
 from jade_coat.app.dialogs.common import ProgressDialog
 from jade_coat.app.dialogs.import_size import ImportSize
 from jade_coat.app.dialogs.slot_match import SlotMatch
+from jade_coat.files.file_looks import look_of, notes_of
+from jade_coat.files.gltf_materials import FileMaterial, read_materials
 from jade_coat.files.library import MapFolder
 from jade_coat.formats import named
 from jade_coat.jobs.job import Job
@@ -24,7 +26,7 @@ from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.units import is_odd, scaled
 from jade_coat.stage import edits
 from jade_coat.stage.looks import reach_of_map_set
-from jade_coat.stage.making import placed_mesh
+from jade_coat.stage.making import file_looks, placed_mesh
 from jade_coat.stage.naming import free_id, free_name
 from jade_coat.stage.remesh import Exchange, imported_anew, matched_slots, wearers, with_slots_named
 
@@ -45,12 +47,49 @@ def bring_mesh(window: ProjectWindow, path: Path) -> ProgressDialog:
                 return
             mesh = scaled(mesh, ask.factor)
         place_mesh(window, mesh, path.stem)
+        bring_looks(window, path, window.session.prop_id)
 
     dialog.run(
         window.session, lambda job: read_mesh_apart(path, job), place,
         lambda error: window._tell("The mesh was not imported", [str(error)]),
     )  # fmt: skip
     return dialog
+
+
+def bring_looks(window: ProjectWindow, path: Path, prop: str) -> None:
+    """Look for materials in a mesh's file, and take them as map sets, materials and finishes if that is wanted."""
+    if path.suffix.lower() not in (".glb", ".gltf"):
+        return
+    session = window.session
+    assets = session.library.assets
+
+    def work() -> list[FileMaterial]:
+        return read_materials(
+            path.read_bytes(), path.name, path.parent, lambda file, content: assets.put("maps", file, content)
+        )
+
+    def done(found: list[FileMaterial]) -> None:
+        worn = session.project.props.get(prop)
+        if not found or worn is None:
+            return
+        files = {m.asset for one in found for m in one.maps}
+        what = f"{path.name} brings {counted(len(found), 'material')}"
+        what += f" of {counted(len(files), 'picture')}" if files else ""
+        lines = [one.name for one in found]
+        if not session.offer(f"{what}. Take them as materials, and dress {worn.name} in them?", lines):
+            return
+        steps = file_looks(session.project, prop, [look_of(one) for one in found])
+        if session.do_all(f"Materials of {path.name}", steps):
+            notes = [line for one in found for line in notes_of(one)]
+            if notes:
+                window.tell(f"{counted(len(found), 'material')} taken, but not all of them", notes, problem=False)
+            else:
+                window.say(f"{counted(len(found), 'material')} of {path.name} taken")
+
+    def failed(error: Exception) -> None:
+        window.say(f"The materials of {path.name} were not read: {error}", True)
+
+    session.work(work, done, failed)
 
 
 def place_mesh(window: ProjectWindow, mesh: MeshData, name: str) -> None:

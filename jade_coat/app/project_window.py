@@ -214,6 +214,18 @@ class ProjectWindow(QMainWindow):
         box.exec()
         return box.clickedButton() is go
 
+    def offer(self, question: str, lines: list[str]) -> bool:
+        """Ask whether to do something that would only add."""
+        box = QMessageBox(self)
+        box.setWindowTitle(self.session.project.name)
+        box.setText(question)
+        box.setInformativeText("\n".join([*lines[:10], *(["…"] if len(lines) > 10 else [])]))
+        go = box.addButton("Take them", QMessageBox.ButtonRole.AcceptRole)
+        box.setDefaultButton(go)
+        box.addButton("Leave them", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        return box.clickedButton() is go
+
     def _tell(self, title: str, lines: list[str]) -> None:
         self.tell(title, lines, problem=True)
 

@@ -55,6 +55,7 @@ class Session(Selecting):
         self._mark = OpenMark()
         self._adopted: Path | None = None
         self.agree: Callable[[str, list[str]], bool] = lambda what, lines: True
+        self.offer: Callable[[str, list[str]], bool] = lambda what, lines: True
         """Asks whether an edit may drop what the lines say."""
         self._autosave = QTimer(self)
         self._autosave.setInterval(AUTOSAVE_MS)

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import sys
 import time
 from pathlib import Path
 
+from PyQt6.QtCore import QtMsgType, qInstallMessageHandler
 from PyQt6.QtWidgets import QApplication
 
 from jade_coat.app import theme as themes
@@ -32,6 +34,12 @@ def wait_until_ready(app: QApplication, window: Window, seconds: float) -> bool:
     return False
 
 
+def _only_troubles(kind: QtMsgType, context: object, text: str | None) -> None:
+    """Pass on what Qt says is wrong, not what it cannot do for want of a screen."""
+    if kind in (QtMsgType.QtCriticalMsg, QtMsgType.QtFatalMsg):
+        print(text, file=sys.stderr)
+
+
 def take_shot(project: Path, workspace: str, width: int, height: int, out: Path, theme: str = "") -> None:
     """Save a picture of a workspace on a project. Raises BadProject, ShotFailed, ValueError."""
     names = {w.name.lower(): w.name for w in WORKSPACES}
@@ -41,6 +49,7 @@ def take_shot(project: Path, workspace: str, width: int, height: int, out: Path,
         raise ValueError(f"there is no theme {theme!r}; there are {', '.join(themes.THEMES)}")
     open_project(project)  # fails before a window is made
     offscreen()
+    qInstallMessageHandler(_only_troubles)
     app = make_application()
     if theme:
         themes.apply(app, theme)

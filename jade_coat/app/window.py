@@ -61,7 +61,7 @@ class Window(BringingWindow):
         self.mishap: MishapBox | None = None
         self.workspace = "Build"
         self.show_workspace("Build")
-        session.agree = self.agree
+        session.agree, session.offer = self.agree, self.offer
         session.changed.connect(self._refresh)
         session.said.connect(self.say)
         session.view_state.connect(self._on_view_state)

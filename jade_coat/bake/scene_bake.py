@@ -30,6 +30,7 @@ from jade_coat.mesh.transfer import vertices_from_map
 from jade_coat.program import passes
 from jade_coat.program.types import Array
 from jade_coat.stage.looks import field_row, material_of, moves_vertices, worn
+from jade_coat.stage.naming import free_name
 from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.scene import BARE
 
@@ -42,6 +43,7 @@ class _Task:
     slot: str
     look: Look
     key: tuple[object, ...]
+    finish: str = ""
 
 
 class SceneBaker:
@@ -53,6 +55,7 @@ class SceneBaker:
         self._meshes: dict[str, BakeMesh] = {}
         self._done: dict[tuple[object, ...], BakedMaps] = {}
         self._materials: dict[tuple[object, ...], BakedMaterial] = {}
+        self._named: set[str] = set()
         self._tolerant = False
         self._faulty: set[tuple[str, str]] = set()
         self.told: list[str] = []
@@ -171,7 +174,7 @@ class SceneBaker:
             key = (*key, prop.turn, _stretch(prop))
         if "world_position" in reads:
             key = (*key, prop.position, prop.turn, prop.size)
-        return _Task(prop, slot, look, key)
+        return _Task(prop, slot, look, key, finish)
 
     def _look(self, prop: Prop, slot: str, finish: str) -> Look:
         material: Material = worn(self._project, finish) if finish else BARE
@@ -215,9 +218,8 @@ class SceneBaker:
             if alpha != "OPAQUE":
                 files["base_color"] = maps.base_color_with_alpha(unlit=kind.unlit)
             del self._done[task.key]  # the files are enough from here on
-            name = f"{task.prop.name} {task.slot}" if task.slot != "surface" else task.prop.name
             self._materials[task.key] = BakedMaterial(
-                name,
+                self._name(task),
                 files["base_color"],
                 files["packed"],
                 files["normal"],
@@ -229,6 +231,16 @@ class SceneBaker:
                 kind.unlit,
             )
         return self._materials[task.key]
+
+    def _name(self, task: _Task) -> str:
+        """What a baked look is called: its finish, and the prop where that has several, as painted or placed."""
+        found = [f.name for f in self._project.finishes if f.id == task.finish]
+        found += [m.name for m in self._project.materials if m.id == task.finish]
+        name = found[0] if found else f"{task.prop.name}, bare"
+        if name in self._named:
+            name = free_name(f"{name} on {task.prop.name}", self._named)
+        self._named.add(name)
+        return name
 
 
 INEXACT = {
@@ -276,6 +288,11 @@ def export_glb(
     job.step(0.5, f"Writing {path.name}")
     write_atomic(path, data)
     return Written(len(data), tuple(baker.notes), tuple(dict.fromkeys(baker.told)))
+
+
+def export_some(project: Project, library: Library, path: Path, side: int, props: Sequence[Prop], job: Job) -> Written:
+    """`export_glb` with its job last, as work in a process of its own is called."""
+    return export_glb(project, library, path, side, job, props)
 
 
 def bake_to_folder(

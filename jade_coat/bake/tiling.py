@@ -112,6 +112,8 @@ def _laid_by_uv(mesh: MeshData, uv_set: int) -> Array:
 def _laid_flat(look: LookAt, coat: Coat) -> Array:
     """Every vertex's place in the plane its maps are laid in, metres `(n, 2)`."""
     surface, mesh = coat.surface, look.mesh
+    if surface.placement == "square":
+        return mesh.uv(surface.uv_set).astype(np.float64)
     if surface.placement == "uv":
         return _laid_by_uv(mesh, surface.uv_set)
     positions = mesh.positions.astype(np.float64)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from pathlib import Path
 from typing import Any
 
@@ -105,8 +106,9 @@ def _fragment(glsl: GlslProgram, material: Material) -> str:
     return "\n".join([*lines, "}", ""])
 
 
+# Long: the text of one file.
 def _sheet(material: Material, glsl: GlslProgram, textures: list[Texture]) -> dict[str, Any]:
-    values = field_values(material)
+    values, there = field_values(material), set(re.findall(r"\w+", glsl.uniforms))
     dials: list[dict[str, Any]] = []
     for dial in material.dials:
         spec = dial_spec(material, dial)
@@ -117,6 +119,8 @@ def _sheet(material: Material, glsl: GlslProgram, textures: list[Texture]) -> di
                 "choices": [k for k, _ in spec.choices], "hint": dial.hint or spec.hint,
             })  # fmt: skip
             continue
+        if uniform_name(dial.path) not in there:
+            continue  # nothing reads it as the material is now: the program has no such uniform
         default = values[dial.path]
         dials.append(
             {
@@ -144,7 +148,15 @@ def _sheet(material: Material, glsl: GlslProgram, textures: list[Texture]) -> di
         }
         for t in textures
     ]
-    return {"material": material.name, "dials": dials, "textures": maps, "metres": list(glsl.instance)}
+    named = {d["id"] for d in dials}
+    unread = [d.name for d in material.dials if d.id not in named]
+    return {
+        "material": material.name,
+        "unread": unread,
+        "dials": dials,
+        "textures": maps,
+        "metres": list(glsl.instance),
+    }
 
 
 def _arrays(glsl: GlslProgram) -> str:
@@ -156,7 +168,7 @@ def _arrays(glsl: GlslProgram) -> str:
 def _readme(material: Material, glsl: GlslProgram, cost: passes.Cost) -> str:
     return (
         f"{one_line(material.name)}\n\n"
-        "material.vert and material.frag are GLSL 3.30. parameters.json lists every dial: its\n"
+        "material.vert and material.frag are GLSL 3.30. parameters.json lists every dial that\nthe program reads: its "
         f"uniform, type, unit, range and default. Textures repeat; those marked sRGB are decoded to linear when read.\n"
         f"{_arrays(glsl)}"
         f"Cost of a pixel: {cost.fetches} texture reads, {cost.arithmetic:.0f} units of arithmetic, "

@@ -199,12 +199,13 @@ class GltfData:
 
     def _buffer(self, index: int) -> bytes:
         if index not in self._buffers:
-            found = self._load(self.item("buffers", index).get("uri"))
+            found = self.load(self.item("buffers", index).get("uri"))
             self.spend(len(found))
             self._buffers[index] = found
         return self._buffers[index]
 
-    def _load(self, uri: Any) -> bytes:
+    def load(self, uri: Any) -> bytes:
+        """What an address names: the file's binary part (None), what is embedded in it, or a file beside it."""
         if uri is None:
             if self._blob is None:
                 raise self.bad("its binary part is missing")

@@ -71,7 +71,7 @@ class _Reader:
         self._total = 0
 
     def mesh(self) -> MeshData:
-        slots = self._slot_names()
+        slots = slot_names(self.data, self.kept)
         parts: list[_Part] = []
         first_colors, baked_uvs = [], []
         for placed in self._placed():
@@ -109,21 +109,6 @@ class _Reader:
         self._total += more
         if self._total > MAX_VERTICES:
             raise self.data.bad(f"it places more than {MAX_VERTICES:,} vertices and triangles", "Split it into parts.")
-
-    def _slot_names(self) -> dict[int | None, str]:
-        """A slot's name by its material's number; two materials of one name stay two."""
-        names: dict[int | None, str] = {None: "surface"}
-        taken: set[str] = set()
-        for i, material in enumerate(self.data.list("materials", self.data.json)):
-            extras = material.get("extras") if isinstance(material, dict) else None
-            name = (
-                str(material.get("name") or f"material {i + 1}") if isinstance(material, dict) else f"material {i + 1}"
-            )
-            if not self.kept and isinstance(extras, dict) and isinstance(extras.get(OURS), str):
-                name = extras[OURS]  # the slot that we wrote it for
-            names[i] = free_name(name[:120], taken)
-            taken.add(names[i])
-        return names
 
     # Where things stand
 
@@ -338,6 +323,20 @@ class _Reader:
             return np.stack([indices[1:-1], indices[2:], np.full(len(indices) - 2, indices[0])], axis=1)
         i = np.arange(len(indices) - 2)
         return np.stack([indices[i], indices[i + 1 + i % 2], indices[i + 2 - i % 2]], axis=1)
+
+
+def slot_names(data: GltfData, kept: bool) -> dict[int | None, str]:
+    """A slot's name by its material's number; two materials of one name stay two."""
+    names: dict[int | None, str] = {None: "surface"}
+    taken: set[str] = set()
+    for i, material in enumerate(data.list("materials", data.json)):
+        extras = material.get("extras") if isinstance(material, dict) else None
+        name = str(material.get("name") or f"material {i + 1}") if isinstance(material, dict) else f"material {i + 1}"
+        if not kept and isinstance(extras, dict) and isinstance(extras.get(OURS), str):
+            name = extras[OURS]  # the slot that we wrote it for
+        names[i] = free_name(name[:120], taken)
+        taken.add(names[i])
+    return names
 
 
 def _extension(owner: dict[str, Any], name: str) -> Any:

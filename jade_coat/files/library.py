@@ -12,7 +12,7 @@ from jade_coat.files.gltf_reader import read_gltf
 from jade_coat.files.pack_cache import packed
 from jade_coat.formats import named
 from jade_coat.maps.images import PICTURES, is_image_name, read_image
-from jade_coat.maps.mapset import Guess, MapFile, MapSet, fitted, guess, map_files, stem_of
+from jade_coat.maps.mapset import Guess, MapFile, MapSet, fitted, further_squares, guess, map_files, stem_of
 from jade_coat.maps.packing import Texture
 from jade_coat.maps.picture import BadImage
 from jade_coat.material.surface import Role
@@ -93,11 +93,15 @@ class Library:
         found = MapFolder()
         grouped: dict[str, list[MapFile]] = {}
         paths = sorted(p for p in folder.iterdir() if p.is_file() and not p.name.startswith("."))
+        squares = further_squares([p.name for p in paths])
         for i, path in enumerate(paths):
             if step is not None:
                 step(i / len(paths), f"Reading {path.name}")
             if not is_image_name(path.name):
                 found.skipped.append((path.name, f"no {named(PICTURES)}"))
+                continue
+            if path.name in squares:
+                found.skipped.append((path.name, squares[path.name]))
                 continue
             try:
                 entries = self.read_map(path)

@@ -236,6 +236,25 @@ def _packed(words: list[str]) -> list[Guess]:
     return found[:4]
 
 
+_SQUARE = re.compile(r"[._](1[0-9]{3})(\.[^.]+)$")
+
+
+def further_squares(names: Iterable[str]) -> dict[str, str]:
+    """Those of some file names that are further squares of a map laid over several (UDIM), each with why it is left.
+
+    Squares are numbered from 1001 on, ten in a row; a number counts as one where there is a 1001 beside it.
+    """
+    squares: dict[str, dict[int, str]] = {}
+    for name in names:
+        found = _SQUARE.search(name)
+        if found is not None:
+            squares.setdefault(name[: found.start()] + found[2], {})[int(found[1])] = name
+    return {
+        name: f"it is square {number} of a map over several (UDIM); a map set has one square, and 1001 is taken"
+        for tiles in squares.values() if 1001 in tiles for number, name in sorted(tiles.items()) if number != 1001
+    }  # fmt: skip
+
+
 def stem_of(name: str) -> str:
     """The part of a map file's name that all maps of its set share, for grouping a folder into sets.
 

@@ -10,6 +10,8 @@ from typing import Any
 from jade_coat.material.surface import MapLookup, MapRead, Role, Space, Surface
 from jade_coat.program import FLOAT, VEC2, VEC3, VEC4, TextureRef, Value, combine, const, lib
 
+BY_UV = ("uv", "square")
+"""The ways to lie by a UV set: tiled by metres, or once over its square."""
 _HEX = (1.1547005, 0.57735026)
 """From the plane to the lattice of a triangle grid: 2/√3 and 1/√3."""
 
@@ -48,6 +50,8 @@ class Placed:
                  sets: tuple[str, ...] = ()) -> None:  # fmt: skip
         self._surface, self._fields, self._lookup = surface, fields, lookup
         self._size = fields.tile_size if tile_size is None else tile_size
+        self._once = tile_size is None
+        """Whether these are the surface's own maps: a detail is tiled by metres wherever they lie."""
         self._own = sets or ((surface.map_set, *surface.more_sets) if surface.map_set else ())
         self.planes = list(self._planes())
         self._broken: dict[Value, list[tuple[Value, Value | None]]] = {}
@@ -72,7 +76,7 @@ class Placed:
         found = [(p, self._on(p, Role.NORMAL)) for p in self.planes]
         if all(value is None for _, value in found):
             return None
-        if self._surface.placement == "uv":
+        if self._surface.placement in BY_UV:
             value = found[0][1]
             assert value is not None
             return _unit(self._turned(value, strength))
@@ -103,9 +107,11 @@ class Placed:
 
     def _planes(self) -> Iterator[Plane]:
         surface = self._surface
-        if surface.placement == "uv":
-            uv = lib.attribute(f"uv{surface.uv_set}", VEC2) * lib.instance(f"metres{surface.uv_set}", VEC2)
-            yield Plane(self._laid(uv), None, self._own)
+        if surface.placement in BY_UV:
+            uv = lib.attribute(f"uv{surface.uv_set}", VEC2)
+            once = surface.placement == "square" and self._once
+            at = self._laid(uv, 1.0) if once else self._laid(uv * lib.instance(f"metres{surface.uv_set}", VEC2))
+            yield Plane(at, None, self._own)
             return
         p, (_, _, n) = place_of(surface.space), frame_of(surface.space)
         top = (surface.top_set,) if surface.top_set else self._own
@@ -124,9 +130,10 @@ class Placed:
         yield Plane(self._laid(combine(p.x * sides[1], -p.y)), raw[2] / total, self._own,
                     combine(sides[1], zero, zero), const(0.0, 1.0, 0.0))  # fmt: skip
 
-    def _laid(self, metres: Value) -> Value:
+    def _laid(self, place: Value, size: Value | float | None = None) -> Value:
+        """A place, in metres or of the UV square, as texture coordinates."""
         flips = self._flips()
-        at = metres / self._size
+        at = place / (self._size if size is None else size)
         if flips is not None:
             at = at * flips
         return lib.turn(at, self._fields.turn) + self._fields.offset

@@ -69,12 +69,12 @@ class NoMaps:
         return None
 
 
-Placement = Literal["uv", "triplanar", "planar"]
+Placement = Literal["uv", "square", "triplanar", "planar"]
 Space = Literal["object", "world"]
 SPACE_LABELS: dict[Space, str] = {"object": "the object", "world": "the world"}
 TileBreak = Literal["none", "mirror", "offset", "hex"]
 PLACEMENT_LABELS: dict[Placement, str] = {
-    "uv": "by a UV set", "triplanar": "from three sides", "planar": "from above",
+    "uv": "by a UV set", "square": "once over its UV square", "triplanar": "from three sides", "planar": "from above",
 }  # fmt: skip
 TILE_BREAK_LABELS: dict[TileBreak, str] = {
     "none": "as they are", "mirror": "every other tile mirrored: 1 read",
@@ -117,7 +117,7 @@ class Surface(Frozen):
     )  # fmt: skip
     placement: Placement = option("uv", "Laid", "choice", PLACEMENT_LABELS, group=LAID, map="any")
     uv_set: int = setting(
-        0, "UV set", "uv_set", limits={"ge": 0, "le": 7}, group=LAID, map="any", when=("placement", ("uv",))
+        0, "UV set", "uv_set", limits={"ge": 0, "le": 7}, group=LAID, map="any", when=("placement", ("uv", "square"))
     )
     space: Space = setting(
         "object", "Fixed to", "choice", SPACE_LABELS, group=LAID, map="any", when=("placement", ("triplanar", "planar"))
@@ -144,6 +144,7 @@ class Surface(Frozen):
         hint="Metres that one tile of the maps spans on the surface",
         group=LAID,
         map="any",
+        when=("placement", ("uv", "triplanar", "planar")),
     )
     turn: float = field(0.0, "Turn", kind="angle", low=-TAU, high=TAU, soft=(-TAU / 2, TAU / 2), group=LAID, map="any")
     offset: Vec2 = field(

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
+from jade_coat.maps.mapset import MapFile, MapSet
 from jade_coat.material.material import Coat, Material
 from jade_coat.material.seam import Seam, SeamKind
 from jade_coat.material.surface import Surface
@@ -87,6 +88,50 @@ def plain_dress(project: Project, prop: Prop, asset: MeshAsset) -> list[Edit]:
         edits.add_finish(parent="plain", name="Plain clay", id=finish),
         *(edits.put_finish(prop=prop.id, slot=slot, finish=finish) for slot in asset.slots),
     ]  # fmt: skip
+
+
+@dataclass(frozen=True)
+class FileLook:
+    """What becomes of a file's material: by which slot, what it is called, and what it is made of."""
+
+    slot: str
+    name: str
+    maps: tuple[MapFile, ...]
+    surface: Surface
+    kind: str = "opaque"
+    cut: float = 0.5
+    two_sided: bool = False
+
+
+def file_looks(project: Project, prop: str, looks: Sequence[FileLook]) -> list[Edit]:
+    """Edits that make map sets, materials and finishes of a file's materials, and dress a prop in them."""
+    steps: list[Edit] = []
+    sets = {s.id for s in project.map_sets}, {s.name for s in project.map_sets}
+    ids = {m.id for m in project.materials} | {f.id for f in project.finishes}
+    names = {m.name for m in project.materials} | {f.name for f in project.finishes}
+    for look in looks:
+        surface, map_set = look.surface, ""
+        if look.maps:
+            made = MapSet(id=free_id(look.name, sets[0]), name=free_name(look.name, sets[1]), maps=look.maps)
+            map_set = made.id
+            sets[0].add(made.id)
+            sets[1].add(made.name)
+            steps.append(edits.add_map_set(map_set=made))
+            surface = surface.with_(map_set=map_set)
+        name = free_name(look.name, names)
+        material = Material(
+            id=free_id(name, ids), name=name, kind=look.kind, cut=look.cut, two_sided=look.two_sided,
+            coats=(Coat(id="base", name="Base", surface=surface),),
+        )  # fmt: skip
+        finish = free_id(name, {*ids, material.id})
+        ids |= {material.id, finish}
+        names.add(name)
+        steps += [
+            edits.add_material(material=material), edits.expose(material=material.id, path="base.surface.tint"),
+            edits.add_finish(parent=material.id, name=name, id=finish),
+            edits.put_finish(prop=prop, slot=look.slot, finish=finish),
+        ]  # fmt: skip
+    return steps
 
 
 def _coat(project: Project, coat_id: str, map_set: str) -> Coat:

@@ -135,6 +135,7 @@ def open_window(qapp, kept_client):
 
     def make(folder: Path | None) -> Hand:
         window = Window(Session(kept_client))
+        window.session.offer = lambda what, lines: False
         window.session.agree = lambda what, lines: True  # tests of what is asked put their own in its place
         if kept_client is not None:
             hurry(window)

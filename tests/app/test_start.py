@@ -9,6 +9,7 @@ import pytest
 from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtWidgets import QApplication, QFileDialog
 
+from jade_coat.app import importing
 from jade_coat.app.build.map_review import MapReview
 from jade_coat.app.recent import picture_of, recent
 from jade_coat.files.gltf_writer import mesh_glb
@@ -155,3 +156,29 @@ def test_a_wall_made_in_centimetres_comes_in_at_its_real_size(open_window, tmp_p
     low, high = hand.session.link.mesh_data(hand.session.project.props.first.mesh).bounds
     np.testing.assert_allclose(high - low, (3, 2.4, 0.4), rtol=1e-5)
     assert len(asked) == 1
+
+
+def test_materials_inside_a_mesh_file_are_offered_and_dress_the_prop(hand: Hand, tmp_path, monkeypatch) -> None:
+    from tests.core.test_file_looks import model
+
+    path = tmp_path / "oven.glb"
+    path.write_bytes(model())
+    session, asked = hand.session, []
+    session.offer = lambda what, lines: bool(asked.append((what, lines))) or True
+    before = len(session.project.materials)
+    importing.bring_mesh(hand.window, path)
+    hand.until(lambda: len(session.project.materials) > before)
+    assert "oven.glb brings 1 material of 2 pictures" in asked[0][0]
+    assert "dress oven" in asked[0][0]
+    made = session.project.materials[-1]
+    assert made.coats[0].surface.placement == "square"
+    assert session.prop.finishes["Oven"] == session.project.finishes[-1].id
+    hand.settle()
+    assert not session.faults
+    hand.window.undo()
+    assert len(session.project.materials) == before
+    session.offer = lambda what, lines: False
+    importing.bring_mesh(hand.window, path)
+    hand.until(lambda: session.prop.name.startswith("oven 2"))
+    hand.settle()
+    assert len(session.project.materials) == before

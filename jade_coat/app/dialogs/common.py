@@ -115,9 +115,10 @@ class NewMaterial(QDialog):
 
 
 class ExportSize(QDialog):
-    """Asks how large baked maps should be."""
+    """Asks which props are written, and how large baked maps should be."""
 
-    def __init__(self, parent: QWidget, count: int) -> None:
+    def __init__(self, parent: QWidget, count: int, chosen: str = "") -> None:
+        """`chosen` is the name of the chosen prop, if there is one."""
         super().__init__(parent)
         self.setWindowTitle("Export GLB")
         self.setFixedWidth(380)
@@ -132,8 +133,18 @@ class ExportSize(QDialog):
         layout = QVBoxLayout(self)
         layout.setSpacing(12)
         layout.addWidget(label(text, "quiet", wrap=True))
+        which = [("", f"All {count} props" if count > 1 else "The prop")]
+        which += [("chosen", f"{chosen} alone")] if chosen and count > 1 else []
+        self.which = choice(which, "", lambda _: None, "What is written")
+        self.which.setMinimumWidth(170)
+        layout.addLayout(row(label("Props"), 1, self.which))
         layout.addLayout(row(label("Map size"), 1, self.side_choice))
         layout.addLayout(row(1, button("Cancel", self.reject), button("Choose a file…", self.accept, "main")))
+
+    @property
+    def alone(self) -> bool:
+        """Whether the chosen prop alone is written."""
+        return bool(self.which.currentData() == "chosen")
 
     @property
     def side(self) -> int:

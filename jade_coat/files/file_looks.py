@@ -1,0 +1,47 @@
+"""What a file's materials become here: a surface each, as near to glTF's meaning as a surface can say."""
+
+from __future__ import annotations
+
+import math
+
+from jade_coat.files.gltf_materials import FileMaterial
+from jade_coat.material.fields import declared
+from jade_coat.material.surface import Role, Surface
+from jade_coat.stage.making import FileLook
+
+
+def look_of(found: FileMaterial) -> FileLook:
+    """A file's material as something to make; factors beyond what fields take are cut to that."""
+    mapped = {m.role for m in found.maps}
+    specs = declared(Surface)
+
+    def within(name: str, value: float) -> float:
+        return min(max(value, specs[name].low), specs[name].high)
+
+    def color(name: str, value: tuple[float, float, float]) -> tuple[float, ...]:
+        return tuple(within(name, v) for v in value)
+
+    has_color, glows = Role.BASE_COLOR in mapped, Role.EMISSIVE in mapped
+    surface = Surface(
+        placement="square", uv_set=found.uv_set, offset=tuple(within("offset", v) for v in found.offset),
+        turn=math.remainder(-found.turn, 2 * math.pi),
+        **{(name := "tint" if has_color else "color"): color(name, found.color)},
+        roughness=within("roughness", found.roughness), roughness_range=(0.0, within("roughness", found.roughness)),
+        metallic=within("metallic", found.metallic), metallic_range=(0.0, within("metallic", found.metallic)),
+        normal_strength=within("normal_strength", found.relief),
+        occlusion_strength=within("occlusion_strength", found.occlusion),
+        **{(name := "glow" if glows else "emissive"): color(name, found.glow)},
+    )  # fmt: skip
+    return FileLook(
+        found.slot, found.name, found.maps, surface, found.kind, min(max(found.cut, 0.0), 1.0), found.two_sided
+    )
+
+
+def notes_of(found: FileMaterial) -> list[str]:
+    """What of a file's material is not taken, in words."""
+    lines = [f"{found.name}: {line}" for line in found.left_out]
+    if any(abs(v - 1) > 1e-6 for v in found.scale):
+        lines.append(
+            f"{found.name}: its maps are repeated {found.scale[0]:g} × {found.scale[1]:g} times, and lie once here"
+        )
+    return lines
