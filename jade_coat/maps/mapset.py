@@ -34,6 +34,8 @@ class MapFile(Frozen):
     """The steps of an 8-bit height are smoothed when read."""
     blend_edges: bool = False
     """The edges are blended when read, so that the map tiles."""
+    steady: bool = False
+    """A roughness grows from afar by what the set's normals lose there, so that the surface does not glitter."""
     span: Vec2 = (0.0, 1.0)
     """The values of the file that count as 0 and 1."""
     origin: str = ""

@@ -149,8 +149,22 @@ def pack_set(map_set: MapSet, read_asset: ReadAsset) -> list[Texture]:
             continue
         base = _assembled(pack, pictures)
         opacity = next((c for role, c in pack.roles if role is Role.OPACITY and role in pictures), "")
-        found.append(Texture(texture_name(map_set.id, pack), pack.is_color, _chain(base, pack, opacity)))
+        steady = any(m.role is Role.ROUGHNESS and m.steady for m in map_set.maps) and Role.NORMAL in pictures
+        found.append(Texture(texture_name(map_set.id, pack), pack.is_color, _chain(base, pack, opacity, steady)))
     return found
+
+
+def toksvig(roughness: Array, length: Array) -> Array:
+    """The roughness that stands in for normals whose mean is only so long: both `(h, w)`, 0 to 1.
+
+    Toksvig, Mipmapping Normal Maps, 2005: the exponent s of a highlight becomes s·l / (l + s·(1 − l)). For the
+    microfacet lobes here s = 2/α² − 2 with α = roughness² (Walter et al. 2007, section 5.2).
+    """
+    alpha2 = np.maximum(np.asarray(roughness, np.float64), 1e-3) ** 4
+    s = 2 / alpha2 - 2
+    short = np.clip(length, 1e-3, 1)
+    s = s * short / (short + s * (1 - short))
+    return np.asarray((2 / (s + 2)) ** 0.25, np.float32)
 
 
 def _picture(entry: MapFile, read_asset: ReadAsset, limit: int = MAX_TEXTURE) -> Array:
@@ -255,21 +269,27 @@ def _assembled(pack: Pack, pictures: dict[Role, Array]) -> Array:
     return np.clip(out, 0, 1)
 
 
-def _chain(base: Array, pack: Pack, opacity: str = "") -> tuple[Array, ...]:
+def _chain(base: Array, pack: Pack, opacity: str = "", steady: bool = False) -> tuple[Array, ...]:
     """Every level down to one texel, encoded; each is filtered from the unrounded one above.
 
-    The channel that holds an opacity keeps its coverage from level to level.
+    The channel that holds an opacity keeps its coverage from level to level. With `steady` the roughness grows by what
+    the normals lose.
     """
     has_normal = any(role is Role.NORMAL for role, _ in pack.roles)
     at = "rgba".index(opacity) if opacity else -1
     whole = coverage(base[..., at]) if opacity else 0.0
     levels = [_encoded(base, pack)]
+    rough = next(("rgba".index(c) for role, c in pack.roles if role is Role.ROUGHNESS), -1)
+    mean = _vectors(base) if steady and has_normal and rough >= 0 else None
     while max(base.shape[:2]) > 1:
         base = halved_normals(base) if has_normal else halved(base)
         level = base
         if opacity:
             level = base.copy()
             level[..., at] = with_coverage(base[..., at], whole)
+        if mean is not None:
+            mean, level = halved(mean), level.copy()
+            level[..., rough] = toksvig(base[..., rough], np.linalg.norm(mean, axis=2))
         levels.append(_encoded(level, pack))
     return tuple(levels)
 
@@ -288,11 +308,16 @@ def halved(values: Array) -> Array:
     return np.asarray(small, np.float32).reshape(size[1], size[0], -1)
 
 
-def halved_normals(values: Array) -> Array:
-    """Half the size; the normal encoded in the first two channels is averaged as a vector and renormalised."""
+def _vectors(values: Array) -> Array:
+    """The normals encoded in the first two channels, `(h, w, 3)`."""
     xy = values[..., :2] * 2 - 1
     z = np.sqrt(np.maximum(1 - (xy * xy).sum(axis=2, keepdims=True), 0))
-    small = halved(np.concatenate([xy, z], axis=2))
+    return np.concatenate([xy, z], axis=2)
+
+
+def halved_normals(values: Array) -> Array:
+    """Half the size; the normal encoded in the first two channels is averaged as a vector and renormalised."""
+    small = halved(_vectors(values))
     small /= np.maximum(np.linalg.norm(small, axis=2, keepdims=True), 1e-6)
     rest = halved(values[..., 2:])
     return np.concatenate([small[..., :2] * 0.5 + 0.5, rest], axis=2)

@@ -24,7 +24,7 @@ from jade_coat.maps.color import LINEAR_OF_BYTE, hex_to_linear, to_linear, to_sr
 from jade_coat.maps.findings import findings, looks_flipped, tiles, with_blended_edges, without_steps
 from jade_coat.maps.images import as_float, png_bytes, quantized, read_image
 from jade_coat.maps.mapset import Guess, MapFile, MapSet, guess, map_files, stem_of
-from jade_coat.maps.packing import PACKS, PackedLookup, halved, halved_normals, pack_set, smoothed
+from jade_coat.maps.packing import PACKS, PackedLookup, halved, halved_normals, pack_set, smoothed, toksvig
 from jade_coat.maps.picture import BadImage
 from jade_coat.maps.sampling import bilinear
 from jade_coat.material.surface import Role
@@ -397,3 +397,43 @@ def test_a_smaller_texture_is_used_everywhere_and_the_file_stays() -> None:
     assert half.levels[0].shape[:2] == (128, 128)
     assert half.size / whole.size == pytest.approx(0.25, rel=0.01)
     np.testing.assert_allclose(half.mean, whole.mean, atol=2e-3)
+
+
+def test_a_calm_roughness_takes_up_what_the_normals_lose() -> None:
+    """Toksvig 2005, worked by hand: roughness 0.3 has α = 0.09 and s = 244.9; of normals 0.95 long s becomes 17.6."""
+    assert float(toksvig(np.array([[0.3]]), np.array([[0.95]]))[0, 0]) == pytest.approx(0.565, abs=0.002)
+    rough = np.linspace(0.05, 1, 40)[None]
+    np.testing.assert_allclose(toksvig(rough, np.ones_like(rough)), rough, atol=1e-6)
+    falling = np.stack([toksvig(rough, np.full_like(rough, length)) for length in (1.0, 0.9, 0.6, 0.3)])
+    assert (np.diff(falling, axis=0) >= -1e-6).all()
+    rng, assets = np.random.default_rng(2), Assets()
+    tilt = np.clip(rng.normal(scale=0.35, size=(64, 64, 2)), -0.6, 0.6)
+    normal = np.concatenate([tilt, np.sqrt(1 - (tilt**2).sum(axis=2, keepdims=True))], axis=2) * 0.5 + 0.5
+    files = {
+        Role.NORMAL: np.round(normal * 65535).astype(np.uint16),
+        Role.ROUGHNESS: np.full((64, 64, 1), 90, np.uint8),
+    }
+
+    def levels(steady: bool, flat: bool = False) -> tuple[np.ndarray, ...]:
+        chosen = dict(files)
+        if flat:
+            chosen[Role.NORMAL] = np.full((64, 64, 3), (32768, 32768, 65535), np.uint16)
+        maps = tuple(
+            MapFile(role=r, asset=assets.put("maps", f"{r}.png", png_bytes(v)), file=f"{r}.png",
+                    channels="rgb" if r is Role.NORMAL else "r", steady=steady and r is Role.ROUGHNESS)
+            for r, v in chosen.items()
+        )  # fmt: skip
+        made = next(t for t in pack_set(MapSet(id="s", name="S", maps=maps), assets.read) if t.name == "s/b")
+        return made.levels
+
+    plain, calm = levels(False), levels(True)
+    assert np.array_equal(plain[0], calm[0])  # near by nothing changes
+    assert all(np.array_equal(p[..., [0, 1, 3]], c[..., [0, 1, 3]]) for p, c in zip(plain, calm, strict=True))
+    means = [float(c[..., 2].mean()) / 65535 for c in calm]
+    assert means[1] < means[2] < means[-1]
+    vectors = np.concatenate([tilt, np.sqrt(1 - (tilt**2).sum(axis=2, keepdims=True))], axis=2).mean(axis=(0, 1))
+    expected = float(toksvig(np.array([[90 / 255]]), np.array([[np.linalg.norm(vectors)]]))[0, 0])
+    assert means[-1] == pytest.approx(expected, abs=0.01)
+    assert all(
+        np.abs(p[..., 2].astype(int) - c[..., 2]).max() < 40 for p, c in zip(plain, levels(True, True), strict=True)
+    )

@@ -156,6 +156,12 @@ class MapCard(QFrame):
             ("unit_length", "unit length", "Bring the normals to length 1", normal),
             ("invert", "invert", "For gloss maps read as roughness", single),
             ("unstep", "smooth steps", "Smooth the steps of an 8-bit height", entry.role is Role.HEIGHT),
+            (
+                "steady",
+                "calm from afar",
+                "Rougher where the normals average out, so that it does not glitter from afar",
+                entry.role is Role.ROUGHNESS,
+            ),
             ("blend_edges", "blend edges", "Blend the edges, so that it tiles", True),
         ):
             if fits and not self._left_out:
