@@ -8,7 +8,7 @@ from typing import Any
 
 from PyQt6 import sip
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QShortcut
+from PyQt6.QtGui import QCloseEvent, QContextMenuEvent, QKeyEvent, QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
     QApplication,
     QButtonGroup,
@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from jade_coat.app import beginning, preferences, theme
+from jade_coat.app import beginning, focus_order, preferences, theme
 from jade_coat.app.bringing import BringingWindow
 from jade_coat.app.build.map_watch import MapWatch
 from jade_coat.app.commands import Bound, command, commands_of
@@ -111,6 +111,7 @@ class Window(BringingWindow):
         parts = (self._figures, self.bench.panes, 1, self._message, 1, keys)
         status = holder(row(*parts, margins=(12, 0, 6, 0), gap=12), "status")
         status.setFixedHeight(26)
+        self._foot = status
         return status
 
     def _refresh(self) -> None:
@@ -296,6 +297,24 @@ class Window(BringingWindow):
         if chosen:
             preferences.keep(entry, room)
             document.room = room << 20
+
+    @command("Edit", "Shift+F10")
+    def open_menu(self) -> None:
+        """Open the menu of what has the focus, as a right click on it does."""
+        focus = QApplication.focusWidget()
+        if focus is not None:
+            middle = focus.rect().center()
+            kind = QContextMenuEvent.Reason.Keyboard
+            QApplication.sendEvent(focus, QContextMenuEvent(kind, middle, focus.mapToGlobal(middle)))
+
+    def focusNextPrevChild(self, next: bool) -> bool:
+        """Tab goes through the panes as people read."""
+        bench = self.bench
+        panes = (
+            bench.left, bench.view_bar, bench.view, bench.looks, bench.stack, bench.dials, bench.shared,
+            bench.rail, self._foot,
+        )  # fmt: skip
+        return focus_order.step(self, panes, next)
 
     @command("Help", "F1")
     def show_keys(self) -> None:

@@ -29,7 +29,7 @@ class DialLimits(QDialog):
         self.powers = QCheckBox("by powers: as easy to set to 0.001 as to 1")
         self.powers.setChecked(now.logarithmic)
         self._warning = label("", "warn", wrap=True)
-        self.keep = button("Keep", self._keep, "primary")
+        self.keep = button("Keep", self._keep, "main")
         grid = QGridLayout()
         grid.setVerticalSpacing(8)
         for at, (text, first, second) in enumerate(

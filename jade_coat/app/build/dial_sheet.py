@@ -237,6 +237,8 @@ class DialSheet(QWidget):
             name.offer("Limits…", partial(self._relimit, material, dial))
         name.offer("Hint…", partial(self._rehint, material.id, dial))
         name.offer("No dial any more", partial(self._session.do, edits.hide(material=material.id, path=dial.path)))
+        control.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
+        control.addActions(name.actions())  # so that the keyboard finds them: the name itself has no focus
         self._fields[dial.id], self._dots[dial.id], self._names[dial.id] = control, dot, name
         self._box.addLayout(row(dot, name, 1, control, gap=4))
 

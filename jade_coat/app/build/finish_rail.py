@@ -17,11 +17,11 @@ from PyQt6.QtGui import (
     QPixmap,
     QPolygonF,
 )
-from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QMenu, QScrollArea, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QLineEdit, QMenu, QScrollArea, QWidget
 
 from jade_coat.app import theme
 from jade_coat.app.build.swatches import Swatches
-from jade_coat.app.controls.basics import FocusPainted, PressedTile
+from jade_coat.app.controls.basics import FocusPainted, PressedTile, label
 from jade_coat.app.session import Session
 from jade_coat.app.view.view import FINISH_MIME
 from jade_coat.stage import edits
@@ -178,6 +178,11 @@ def family_order(project: Project) -> list[tuple[str, str, int]]:
     return found
 
 
+FILTER_W = 116
+FILTER_FROM = 8
+"""How many finishes there are before they can be filtered."""
+
+
 class FinishRail(QScrollArea):
     """All finishes in a row."""
 
@@ -191,12 +196,27 @@ class FinishRail(QScrollArea):
         self.setObjectName("rail")
         self.setFixedHeight(TILE_H + 40)
         self.setWidgetResizable(True)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         inner = QWidget()
         self._row = QHBoxLayout(inner)
         self._row.setContentsMargins(10, 6, 10, 0)
         self._row.setSpacing(2)
         self.setWidget(inner)
+        self.filter = QLineEdit()
+        self.filter.setParent(self)
+        self.filter.setPlaceholderText("Filter")
+        self.filter.setAccessibleName("Filter finishes")
+        self.filter.setToolTip("Show only finishes with these words in their name or their material's")
+        self.filter.setClearButtonEnabled(True)
+        self.filter.setFixedWidth(FILTER_W - 16)
+        self.filter.textChanged.connect(lambda _: self._sift())
+        self.filter.move(10, 8)
+        self._sifted = label("", "quiet", wrap=True)
+        self._sifted.setParent(self)
+        self._sifted.setFixedWidth(FILTER_W - 16)
+        self._sifted.move(12, 38)
+        self.setViewportMargins(FILTER_W, 0, 0, 0)
         self._new = NewTile()
         self._new.pressed.connect(self.new_finish)
         session.changed.connect(self._rebuild)
@@ -229,7 +249,24 @@ class FinishRail(QScrollArea):
             self._row.addWidget(self._new)
             self._row.addStretch(1)
         self._new.setVisible(bool(self._session.project.materials))
+        many = len(order) >= FILTER_FROM or bool(self.filter.text())
+        self.filter.setVisible(many)
+        self.setViewportMargins(FILTER_W if many else 0, 0, 0, 0)
+        self._sift()
         self._mark()
+
+    def _sift(self) -> None:
+        """Show the finishes whose name, or whose material's, has all words of the filter."""
+        project, words = self._session.project, self.filter.text().lower().split()
+        shown = 0
+        for finish, name, _ in self._order:
+            text = f"{name} {material_of(project, finish).name}".lower() if words else ""
+            fits = all(word in text for word in words)
+            shown += fits
+            self._tiles[finish].setVisible(fits)
+        self._sifted.setText(f"{shown} of {len(self._order)}" if words else "")
+        self._sifted.setVisible(bool(words))
+        self._sifted.adjustSize()
 
     def _mark(self) -> None:
         for finish, tile in self._tiles.items():

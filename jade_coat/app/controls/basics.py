@@ -70,6 +70,7 @@ def button(text: str, do: Callable[[], object] | None = None, role: str = "", ti
     made.setProperty("role", role)
     made.setToolTip(tip)
     made.setAutoDefault(False)
+    made.setDefault(role == "main")  # in a dialog Enter presses it
     if do is not None:
         made.clicked.connect(lambda _checked=False: do())
     return made
@@ -114,6 +115,7 @@ def scrolled(inner: QWidget) -> QScrollArea:
     area = QScrollArea()
     area.setWidget(inner)
     area.setWidgetResizable(True)
+    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # what lies in it has the focus
     area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
     area.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
     return area

@@ -28,6 +28,26 @@ class ViewCommands:
         """Swap the near and the far picture."""
         self.view.swap_far()
 
+    @command("View", "J")
+    def next_slot(self) -> None:
+        """Choose the next prop, slot by slot."""
+        self._step(1)
+
+    @command("View", "Shift+J")
+    def slot_before(self) -> None:
+        """Choose the prop before, slot by slot."""
+        self._step(-1)
+
+    def _step(self, by: int) -> None:
+        project = self.session.project
+        every = [(p.id, s) for p in project.props if project.shows(p) for s in project.mesh(p.mesh).slots]
+        if not every:
+            self.session.said.emit("There is no prop to choose yet.", True)
+            return
+        now = (self.session.prop_id, self.session.slot)
+        at = every.index(now) + by if now in every else (0 if by > 0 else -1)
+        self.session.choose_prop(*every[at % len(every)])
+
     @command("View", "P")
     def play_shared(self) -> None:
         """Let the clock run, or hold it."""

@@ -7,8 +7,10 @@ import math
 import numpy as np
 from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import (
+    QContextMenuEvent,
     QDragEnterEvent,
     QDropEvent,
+    QKeyEvent,
     QMouseEvent,
     QPainter,
     QPainterPath,
@@ -31,6 +33,11 @@ from jade_coat.stage.desk import Camera
 
 FINISH_MIME = "application/x-jade-coat-finish"
 BANNER_LEFT = 370
+KEY_TURN, KEY_SHIFT = 0.12, 0.06
+"""What an arrow key turns the camera by, radians, and moves it by, as a share of its distance."""
+_ARROWS = {
+    Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1),
+}  # fmt: skip
 
 
 class View(Pictures):
@@ -219,6 +226,30 @@ class View(Pictures):
             self.prop_clicked.emit(hit.prop.id, hit.slot)
         elif event.button() == Qt.MouseButton.RightButton:
             self.menu_wanted.emit(hit.prop.id, hit.slot, event.globalPosition().toPoint())
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Arrows turn the camera, with Shift they move it; + and − go nearer and farther."""
+        assert event is not None
+        way = _ARROWS.get(Qt.Key(event.key()))
+        camera = self.camera
+        if way is not None and event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            eye = self.eye(camera, self.width(), self.height())
+            moved = (way[0] * eye.view[0, :3] - way[1] * eye.view[1, :3]) * camera.distance * KEY_SHIFT
+            self.set_camera(camera.with_(target=tuple(float(v) for v in np.array(camera.target) + moved)))
+        elif way is not None and not event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier:
+            pitch = min(max(camera.pitch - way[1] * KEY_TURN, -1.5), 1.5)
+            self.set_camera(camera.with_(yaw=camera.yaw + way[0] * KEY_TURN, pitch=pitch))
+        elif event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Equal, Qt.Key.Key_Minus):
+            factor = 1 / 0.88 if event.key() == Qt.Key.Key_Minus else 0.88
+            self.set_camera(camera.with_(distance=min(max(camera.distance * factor, 0.02), 5000)))
+        else:
+            super().keyPressEvent(event)
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        """By keyboard: the menu of the chosen prop; the mouse's comes when its button is let go."""
+        prop = self._session.prop
+        if event is not None and event.reason() == QContextMenuEvent.Reason.Keyboard and prop is not None:
+            self.menu_wanted.emit(prop.id, self._session.slot, event.globalPos())
 
     def leaveEvent(self, event: object) -> None:
         for overlay in self.overlays:
