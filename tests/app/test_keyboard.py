@@ -150,7 +150,14 @@ def test_a_material_is_worked_on_by_keys_alone(hand: Hand) -> None:
     press(Qt.Key.Key_F10, SHIFT)
     assert len(session.material.coats) == count + 1
     assert row.coat.name
+
+
+def test_the_brush_is_taken_and_a_channel_cleared_by_keys(hand: Hand) -> None:
+    session, window = hand.session, hand.window
+    session.choose_prop("kiln_wall_prop", "surface")
+    window.view.setFocus()
     press(Qt.Key.Key_B)
+    assert window.workspace == "Brush"
     window.view.setFocus()
     press(Qt.Key.Key_2)
     fill = tab_to(hand, lambda w: w is window.bench.brush_panel.quick["Clear"])
