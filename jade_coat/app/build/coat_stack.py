@@ -21,7 +21,18 @@ from jade_coat.app.build.cost_watch import CostWatch
 from jade_coat.app.build.section_line import SectionLine
 from jade_coat.app.build.section_strip import SectionStrip
 from jade_coat.app.build.swatches import Swatches
-from jade_coat.app.controls.basics import DraggedRow, button, clear, column, counted, holder, label, row, scrolled
+from jade_coat.app.controls.basics import (
+    DraggedRow,
+    Elided,
+    button,
+    clear,
+    column,
+    counted,
+    holder,
+    label,
+    row,
+    scrolled,
+)
 from jade_coat.app.making import lay_over
 from jade_coat.app.session import Session
 from jade_coat.check.coat_notes import coat_notes
@@ -176,7 +187,7 @@ class CoatStack(QWidget):
         self._list.setSpacing(0)
         left = holder(column(scrolled(inner)))
         left.setFixedWidth(LIST_WIDTH)
-        self.cost = label("", "quiet")
+        self.cost = Elided("", "quiet")
         ends = (1, self.cost, 1, label("SECTION", "head"), self._draw)
         top = holder(row(self._head, self._add, *ends, margins=(12, 4, 12, 0)))
         self._costs = CostWatch(session, self._show_cost)

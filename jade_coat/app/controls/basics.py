@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from PyQt6 import sip
-from PyQt6.QtCore import QPointF, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import (
     QAbstractButton,
@@ -30,6 +30,25 @@ def label(text: str, role: str = "", tip: str = "", wrap: bool = False) -> QLabe
     made.setToolTip(tip)
     made.setWordWrap(wrap)
     return made
+
+
+class Elided(QLabel):
+    """A line that is cut short with dots where there is no room for all of it."""
+
+    def __init__(self, text: str = "", role: str = "") -> None:
+        super().__init__(text)
+        self.setProperty("role", role)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Preferred)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(24, super().minimumSizeHint().height())
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setFont(self.font())
+        painter.setPen(self.palette().windowText().color())
+        shown = painter.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
+        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, shown)
 
 
 def counted(number: int, word: str) -> str:

@@ -84,7 +84,7 @@ class Bench(QWidget):
         self.middle.setStretchFactor(0, 1)
         self.middle.setStretchFactor(1, 0)
         left.setMinimumWidth(272)
-        right.setMinimumWidth(250)
+        right.setMinimumWidth(266)
         self.panes = Panes(
             {
                 "panel": Pane("Panel", left, "The coat, or the brush"),
