@@ -9,7 +9,7 @@ from typing import Any
 from jade_coat.material import where
 from jade_coat.material.around import Around
 from jade_coat.material.fields import Number, remembered, specs
-from jade_coat.material.layers import Layer, blended, surface_layer
+from jade_coat.material.layers import Layer, blended, laid_at, surface_layer
 from jade_coat.material.material import Coat, Dial, Material, fields_of, parts_of, spec_at
 from jade_coat.material.placement import place_of
 from jade_coat.material.placing import PREFIX, compile_moves
@@ -191,10 +191,11 @@ def compile_material(
 
     Outputs: base_color (linear vec3), normal (world, unit vec3), roughness, metallic, occlusion, height, opacity
     (floats, 0–1), emissive (linear vec3), coverage (vec3, coats by colour), and per coat `where:ID`, `coverage:ID`,
-    `height:ID` (the coat's own), `color:ID` (its own), `weight:ID`, `level:ID` (the height once it lies on top), and
-    `term:ID:TERM` for each where-term, and `step:ID:TERM:STEP` for each step of a term that is a recipe. Where the
-    material moves vertices, also `placed_position`, `placed_normal` and `placed_tangent` (`material.placing`); the
-    normal is then in the frame of the attributes `shading_normal` and `shading_tangent` (see `placed`).
+    `height:ID` (the coat's own), `color:ID` (its own), `at:ID` (where its maps are read, a vec2), `weight:ID`,
+    `level:ID` (the height once it lies on top), and `term:ID:TERM` for each where-term, and
+    `step:ID:TERM:STEP` for each step of a term that is a recipe. Where the material moves vertices, also
+    `placed_position`, `placed_normal` and `placed_tangent` (`material.placing`); the normal is then in the frame of
+    the attributes `shading_normal` and `shading_tangent` (see `placed`).
     """
     reader = _Linked(material, reader, lookup)
     shown = [c for c in material.coats if c.shown] or [material.coats[0]]
@@ -209,7 +210,7 @@ def compile_material(
             coat.surface, _Fields(coat.surface, f"{coat.id}.surface", reader),
             _Fields(coat.surface.detail, f"{coat.id}.surface.detail", reader), lookup,
         )  # fmt: skip
-        extra[f"height:{coat.id}"], extra[f"color:{coat.id}"] = above.height, above.base_color
+        extra |= _own(coat, above, reader, lookup)
         if layer is None:
             layer, w = above, const(1.0)
         else:
@@ -232,6 +233,13 @@ def compile_material(
             material.vertex_level,
         )  # fmt: skip
     return passes.fold(outputs)
+
+
+def _own(coat: Coat, above: Layer, reader: _Linked, lookup: MapLookup) -> dict[str, Value]:
+    """What can be looked at of a coat alone."""
+    at = laid_at(coat.surface, _Fields(coat.surface, f"{coat.id}.surface", reader), lookup)
+    placed_at = {f"at:{coat.id}": at} if at is not None else {}
+    return {f"height:{coat.id}": above.height, f"color:{coat.id}": above.base_color, **placed_at}
 
 
 def _around(lookup: MapLookup, layer: Layer | None, shown: Mapping[str, Value]) -> Around:

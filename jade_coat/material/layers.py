@@ -50,6 +50,11 @@ def surface_layer(surface: Surface, fields: Any, detail_fields: Any, lookup: Map
     )
 
 
+def laid_at(surface: Surface, fields: Any, lookup: MapLookup) -> Value | None:
+    """Where a surface's maps are read, 1 across a tile: on the first of its planes; None where it has none."""
+    return Placed(surface, fields, lookup).planes[0].at if surface.map_set else None
+
+
 def _lifted(height: Value, lift: Value) -> Value:
     return lib.clamp(height if lib.is_const(lift, 0.0) else height + lift)
 

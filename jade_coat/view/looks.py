@@ -10,9 +10,10 @@ LOOKS = ("lit", *QUANTITIES, "coverage")
 """Looks that need no name behind them."""
 OTHER_LOOKS = {"paint": len(LOOKS), "probe": len(LOOKS) + 1}
 """The compose shader's numbers for looks with a name behind them."""
-PROBES = ("where", "weight", "term", "step", "height", "coverage", "channel", "uv")
+PROBES = ("where", "weight", "term", "step", "height", "coverage", "channel", "uv", "texels")
 """Looks that are outputs of a material: `where:COAT`, `weight:COAT`, `term:COAT:TERM`, `step:COAT:TERM:STEP`,
-`height:COAT`, …, and `channel:N` for a painted channel, four to a colour set, `uv:N` for checks along a UV set."""
+`height:COAT`, …, and `channel:N` for a painted channel, four to a colour set, `uv:N` for checks along a UV set,
+`texels:COAT` for squares of a coat's texels (of its lowest coat with maps, where a material has no such coat)."""
 MAX_PROBES = 4
 """How many outputs by name one program gives at once."""
 

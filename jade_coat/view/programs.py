@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -139,10 +139,11 @@ class ProgramShop:
     ) -> Compiled:  # fmt: skip
         """The program that also gives paint, coverage, and up to four outputs of one float by name."""
         outputs = self.outputs(material, lookup, on_map)
-        values = [output_name(p) if p in outputs else "0.0" for p in probes]
+        seen = [_seen(p, outputs, kind) for p in probes]
+        values = [value for value, _ in seen]
         values += ["0.0"] * (MAX_PROBES - len(values))
         expressions = (*VIEW_OUTPUTS, "out_paint", f"vec4({', '.join(values)})", "vec4(out_coverage, 1.0)")
-        names = (*_needed(VIEW_OUTPUTS), "paint", "coverage", *(p for p in probes if p in outputs))
+        names = (*_needed(VIEW_OUTPUTS), "paint", "coverage", *dict.fromkeys(name for _, name in seen if name))
         targets = _for_surface(material, expressions, names, crowd)
         return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
 
@@ -251,6 +252,29 @@ def _of_the_mesh() -> dict[str, Value]:
     found = {f"channel:{4 * i + k}": getattr(s, letter) for i, s in enumerate(sets) for k, letter in enumerate("xyzw")}
     checks = {f"uv:{i}": _checks(lib.attribute(f"uv{i}", VEC2)) for i in range(MAX_UV_SETS)}
     return {"paint": sets[0], **found, **checks}
+
+
+TEXELS = 32
+"""The side of the squares that texels are counted by."""
+
+
+def _seen(probe: str, outputs: Mapping[str, Value], kind: KindOf) -> tuple[str, str]:
+    """The GLSL of an output that is looked at, one float, and the output's name; none of what is not there."""
+    name, _, coat = probe.partition(":")
+    if name != "texels":
+        return (output_name(probe), probe) if probe in outputs else ("0.0", "")
+    if f"at:{coat}" not in outputs:  # another material: its lowest coat with maps, so that props can be compared
+        coat = next((n.partition(":")[2] for n in outputs if n.startswith("at:")), coat)
+    read = textures([outputs[f"color:{coat}"], outputs[f"height:{coat}"]]) if f"at:{coat}" in outputs else ()
+    known = next((k for k in map(kind, read) if k is not None), None)
+    if known is None:
+        return "0.0", ""
+    at, (_, width, height) = output_name(f"at:{coat}"), known
+    odd, wide = (
+        f"mod(floor({at}.x * {width / side:.1f}) + floor({at}.y * {height / side:.1f}), 2.0)"
+        for side in (TEXELS, 8 * TEXELS)
+    )
+    return f"(0.12 + 0.5 * {odd} + 0.3 * {wide})", f"at:{coat}"
 
 
 def _checks(uv: Value) -> Value:

@@ -5,9 +5,12 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from jade_coat.maps.packing import PackedLookup
+from jade_coat.files.assets import Assets
+from jade_coat.maps.images import png_bytes
+from jade_coat.maps.mapset import MapFile, MapSet
+from jade_coat.maps.packing import PackedLookup, pack_set
 from jade_coat.material.material import Coat, Material, field_values, layout
-from jade_coat.material.surface import NoMaps, Surface
+from jade_coat.material.surface import NoMaps, Role, Surface
 from jade_coat.material.where import PaintTerm
 from jade_coat.mesh import shapes
 from jade_coat.stage.desk import Camera
@@ -185,3 +188,32 @@ def test_a_colour_set_that_a_mesh_does_not_have_counts_as_unpainted(gl, channel:
     eye = eye_of(np.array([0.0, 2.0, 0.5]), np.zeros(3), 0.6, 1.0)
     picture = renderer.picture("s", eye, 40, 40, looks=("base_color",))
     assert tuple(picture[20, 20, :3]) == (0, 0, 255)
+
+
+def test_texels_are_counted_in_squares_that_follow_tile_and_texture(renderer) -> None:
+    """A sheet a metre wide seen straight on: of 64 texels over half a metre, squares of 32 are a quarter wide."""
+    mesh = shapes.wall_piece(1.0, 1.0)
+    put_mesh(renderer, "sheet", mesh)
+    rng = np.random.default_rng(1)
+
+    def squares(side: int, tile: float) -> float:
+        """How many squares lie along a metre."""
+        assets = Assets()
+        picture = assets.put("maps", "a.png", png_bytes(rng.integers(0, 256, (side, side, 3)).astype(np.uint8)))
+        found = MapSet(id="s", name="S", maps=(MapFile(role=Role.BASE_COLOR, asset=picture, file="a.png"),))
+        surface = Surface(map_set="s", tile_size=tile)
+        material = Material(id=f"m{side}", name="M", coats=(Coat(id="c", name="C", surface=surface),))
+        named = {}
+        for texture in pack_set(found, assets.read):
+            renderer.assets.put_texture(texture.key, texture.is_color, texture.levels)
+            named[texture.name] = texture.key
+        renderer.assets.set_material(material, PackedLookup([found]), named)
+        renderer.scenes.set("sheet", single("sheet", mesh, material, field_values(material)))
+        middle = mesh.bounds[0] + (mesh.bounds[1] - mesh.bounds[0]) / 2
+        eye = eye_of(middle + np.array([0.0, 0.0, 2.0]), middle, 2 * np.arctan(0.25), 1.0)  # a metre fills the picture
+        line = renderer.picture("sheet", eye, 256, 256, ("texels:c",), stream="texels")[37, :, 0].astype(int)
+        return float((np.abs(np.diff(line)) > 20).sum())
+
+    assert squares(64, 0.5) == pytest.approx(4, abs=1)
+    assert squares(256, 0.5) == pytest.approx(16, abs=1)
+    assert squares(256, 0.25) == pytest.approx(32, abs=1)

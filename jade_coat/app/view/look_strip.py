@@ -185,6 +185,9 @@ class LookStrip(QWidget):
         uvs = len(self._session.link.mesh_data(prop.mesh).uvs) if prop is not None else 1
         checks = [(f"uv:{i}", f"UV {i + 1}" if uvs > 1 else "UV") for i in range(uvs)]
         shown = [c for c in material.coats[1:] if c.shown]
+        mapped = [c for c in material.coats if c.surface.map_set and c.shown]
+        counted = next((c for c in mapped if c.id == self._session.coat_id), mapped[0] if mapped else None)
+        checks += [(f"texels:{counted.id}", "Texels")] if counted is not None else []
         found += [(f"where:{c.id}", c.name) for c in shown]
         chosen = next((c for c in shown if c.id == self._session.coat_id), None)
         if chosen is not None:
