@@ -76,10 +76,3 @@ def _stand_back() -> None:
     """Give a background thread, and those it starts, a lower priority than the window's."""
     with contextlib.suppress(OSError):
         os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), BACKGROUND_NICE)
-
-
-def first_line(error: BaseException) -> str:
-    """What an error says, in one line."""
-    text = str(error.args[0]) if isinstance(error, KeyError) and error.args else str(error)
-    lines = [line for line in text.splitlines() if line.strip()]
-    return lines[0] if lines else type(error).__name__

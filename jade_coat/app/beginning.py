@@ -10,6 +10,7 @@ from jade_coat.app.dialogs.common import ProgressDialog
 from jade_coat.app.making import add_material, lay_over
 from jade_coat.files.project_folder import data_folder
 from jade_coat.jobs.apart import apart
+from jade_coat.jobs.words import told
 from jade_coat.maps.mapset import MapSet
 from jade_coat.stage import edits
 from jade_coat.stage.making import first_dials, placed_mesh
@@ -39,7 +40,7 @@ def open_demo(window: ProjectWindow) -> ProgressDialog | None:
     dialog = ProgressDialog(window, "Make the demo")
     dialog.run(
         window.session, lambda job: apart(make_for, job, folder), lambda _: _opened(window, folder),
-        lambda error: window.tell("The demo could not be made", [str(error)], problem=True),
+        lambda error: window.tell("The demo could not be made", [told(error)], problem=True),
     )  # fmt: skip
     return dialog
 

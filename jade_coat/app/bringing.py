@@ -17,6 +17,7 @@ from jade_coat.files.mesh_files import MESHES
 from jade_coat.files.project_folder import BadProject
 from jade_coat.formats import by_suffix
 from jade_coat.jobs.apart import apart
+from jade_coat.jobs.words import told
 from jade_coat.maps.images import is_image_name
 from jade_coat.stage.project import Prop
 
@@ -80,7 +81,7 @@ class BringingWindow(ProjectWindow):
         try:
             dialog = TakeOver(self, self.session, folder)
         except BadProject as error:
-            self._tell("Nothing was taken over", [str(error)])
+            self._tell("Nothing was taken over", [told(error)])
             return None
         dialog.accepted.connect(dialog.run)
         dialog.open()
@@ -121,7 +122,7 @@ class BringingWindow(ProjectWindow):
             session,
             lambda job: apart(export_some, job, project, library, path, side, props),
             lambda written: self._told_export(path, written),
-            lambda error: self._tell("The export did not succeed; nothing was written", [str(error)]),
+            lambda error: self._tell("The export did not succeed; nothing was written", [told(error)]),
         )
         return dialog
 

@@ -18,6 +18,7 @@ from jade_coat.files.library import MapFolder
 from jade_coat.formats import named
 from jade_coat.jobs.job import Job
 from jade_coat.jobs.reading import read_mesh_apart
+from jade_coat.jobs.words import told
 from jade_coat.maps.images import PICTURES, read_image
 from jade_coat.maps.mapset import Guess, MapSet, guess, map_files, set_name
 from jade_coat.maps.picture import BadImage
@@ -51,7 +52,7 @@ def bring_mesh(window: ProjectWindow, path: Path) -> ProgressDialog:
 
     dialog.run(
         window.session, lambda job: read_mesh_apart(path, job), place,
-        lambda error: window._tell("The mesh was not imported", [str(error)]),
+        lambda error: window._tell("The mesh was not imported", [told(error)]),
     )  # fmt: skip
     return dialog
 
@@ -87,7 +88,7 @@ def bring_looks(window: ProjectWindow, path: Path, prop: str) -> None:
                 window.say(f"{counted(len(found), 'material')} of {path.name} taken")
 
     def failed(error: Exception) -> None:
-        window.say(f"The materials of {path.name} were not read: {error}", True)
+        window.say(f"The materials of {path.name} were not read: {told(error)}", True)
 
     session.work(work, done, failed)
 
@@ -144,7 +145,7 @@ def bring_mesh_anew(window: ProjectWindow, path: Path) -> ProgressDialog | None:
         window.tell(f"{asset.name} was imported anew", lines, problem=False)
 
     def failed(error: Exception) -> None:
-        window._tell("The mesh was not imported", [str(error)])
+        window._tell("The mesh was not imported", [told(error)])
 
     dialog.run(session, lambda job: read_mesh_apart(path, job), read, failed)
     return dialog
@@ -169,7 +170,7 @@ def bring_maps(window: ProjectWindow, folder: Path) -> ProgressDialog:
     dialog.run(
         window.session, lambda job: library.read_map_folder(folder, job.step),
         lambda found: _review(window, folder, found),
-        lambda error: window._tell("The maps were not imported", [str(error)]),
+        lambda error: window._tell("The maps were not imported", [told(error)]),
     )  # fmt: skip
     return dialog
 
@@ -254,7 +255,7 @@ def bring_picture(window: ProjectWindow, path: Path) -> None:
         data = path.read_bytes()
         read_image(data, path.name)
     except (OSError, BadImage) as error:
-        window._tell("The picture was not imported", [str(error)])
+        window._tell("The picture was not imported", [told(error)])
         return
     asset = library.assets.put("maps", path.name, data)
     guesses = guess(path.name) or [Guess(role=Role.MASK, channels="r")]
@@ -278,7 +279,7 @@ def choose_texture_size(window: ProjectWindow) -> None:
     try:
         ask = TextureSize(window, session, window.view, chosen)
     except (OSError, BadImage) as error:
-        window._tell("The maps cannot be looked at", [str(error)])
+        window._tell("The maps cannot be looked at", [told(error)])
         return
     window.ask = ask  # type: ignore[attr-defined]
     if ask.exec():

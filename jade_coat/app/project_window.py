@@ -18,6 +18,7 @@ from jade_coat.files.names import file_name
 from jade_coat.files.project_folder import BadProject, ChangedOnDisk, painted_maps
 from jade_coat.files.recovery import Leftover
 from jade_coat.jobs.job import Job
+from jade_coat.jobs.words import told
 
 LARGE_MAP = 2048
 """The side from which on a painted map takes so long to encode that the window must not wait for it."""
@@ -66,7 +67,7 @@ class ProjectWindow(QMainWindow):
         try:
             problems = self.session.open(folder)
         except BadProject as error:
-            self._tell("The project cannot be opened", [str(error)])
+            self._tell("The project cannot be opened", [told(error)])
             return False
         self.tell_missing(problems)
         return True
@@ -81,7 +82,7 @@ class ProjectWindow(QMainWindow):
         try:
             problems = self.session.recover(leftover)
         except BadProject as error:
-            self._tell("The kept copy cannot be opened", [str(error)])
+            self._tell("The kept copy cannot be opened", [told(error)])
             return False
         if problems:
             self._tell("The work is back, but parts are missing", problems)
@@ -102,7 +103,9 @@ class ProjectWindow(QMainWindow):
             self._save_now(folder)
 
         dialog = ProgressDialog(self, "Save")
-        dialog.run(self.session, encode, save, lambda error: self._tell("The project could not be saved", [str(error)]))
+        dialog.run(
+            self.session, encode, save, lambda error: self._tell("The project could not be saved", [told(error)])
+        )
         return True
 
     def _save_now(self, folder: Path) -> bool:
@@ -124,7 +127,7 @@ class ProjectWindow(QMainWindow):
         except ChangedOnDisk:
             return self._settle_with_others(folder)
         except (WriteFailed, OSError) as error:
-            self._tell("The project could not be saved", [str(error.strerror or error)])
+            self._tell("The project could not be saved", [told(error)])
             return False
         if was_gone:
             missing = (f"{folder} was gone and has been made anew.", *missing)
@@ -172,7 +175,7 @@ class ProjectWindow(QMainWindow):
         try:
             both = self.session.merge_with_file(folder)
         except (BadProject, ValueError) as error:
-            self._tell("The two cannot be merged", [str(error), "Save this one as a copy instead."])
+            self._tell("The two cannot be merged", [told(error), "Save this one as a copy instead."])
             return False
         if not self._save_now(folder):
             return False

@@ -12,7 +12,6 @@ from typing import Any
 from PyQt6.QtCore import QTimer, pyqtSignal
 
 from jade_coat.app import preferences
-from jade_coat.app.background import first_line
 from jade_coat.app.recent import remember
 from jade_coat.app.selecting import Selecting
 from jade_coat.files.assets import Assets
@@ -23,6 +22,7 @@ from jade_coat.files.open_mark import OpenMark
 from jade_coat.files.project_folder import Home, Opened, open_project, save_project
 from jade_coat.files.recovery import Leftover, Recovery, recover
 from jade_coat.jobs.job import Job
+from jade_coat.jobs.words import told
 from jade_coat.stage import edits
 from jade_coat.stage.document import Document
 from jade_coat.stage.edits.registry import Edit
@@ -85,7 +85,7 @@ class Session(Selecting):
         try:
             self.document.do(edit, merge=merge, allow=allow)
         except (KeyError, ValueError) as error:
-            self.said.emit(f"That cannot be done: {first_line(error)}", True)
+            self.said.emit(f"That cannot be done: {told(error)}", True)
             return False
         return not refused
 
@@ -94,7 +94,7 @@ class Session(Selecting):
         try:
             self.document.do_all(what, steps)
         except (KeyError, ValueError) as error:
-            self.said.emit(f"That cannot be done: {first_line(error)}", True)
+            self.said.emit(f"That cannot be done: {told(error)}", True)
             return False
         return True
 
@@ -133,7 +133,7 @@ class Session(Selecting):
 
         def failed(error: Exception) -> None:
             self._packing = False
-            self.said.emit(f"The history could not be packed: {first_line(error)}", True)
+            self.said.emit(f"The history could not be packed: {told(error)}", True)
 
         self.work(lambda: packer.pack(tree, after), done, failed)
 
@@ -267,7 +267,7 @@ class Session(Selecting):
         self.work(
             lambda: self.recovery.store(project, assets, home, turn, digest, desk),
             lambda _: None,
-            lambda error: self.said.emit(f"The safety copy could not be written: {first_line(error)}", True),
+            lambda error: self.said.emit(f"The safety copy could not be written: {told(error)}", True),
         )
         return True
 

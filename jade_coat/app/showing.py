@@ -11,9 +11,10 @@ from PyQt6 import sip
 from PyQt6.QtCore import QElapsedTimer, QSocketNotifier, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
 
-from jade_coat.app.background import Background, first_line
+from jade_coat.app.background import Background
 from jade_coat.files.assets import Assets
 from jade_coat.files.library import Library
+from jade_coat.jobs.words import told
 from jade_coat.maps.images import linear_radiance
 from jade_coat.material.material import plain_id
 from jade_coat.stage.desk import Camera
@@ -146,7 +147,7 @@ class Showing(Background):
 
                 def failed(error: Exception, map_set: Any = map_set) -> None:
                     self._failed.add(map_set)
-                    self.said.emit(first_line(error), True)
+                    self.said.emit(told(error), True)
 
                 self.work(partial(library.textures, map_set), loaded, failed)
 
@@ -170,7 +171,7 @@ class Showing(Background):
 
         def failed(error: Exception) -> None:
             self._failed.add(wanted)
-            self.said.emit(f"The sky cannot be used, the hazy morning stands in: {first_line(error)}", True)
+            self.said.emit(f"The sky cannot be used, the hazy morning stands in: {told(error)}", True)
 
         self.work(work, loaded, failed)
 

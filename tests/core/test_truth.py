@@ -340,3 +340,23 @@ def test_a_surface_kind_is_exported_as_gltf_can_say_it_and_the_rest_is_told(
     assert material.get("alphaCutoff") == (0.3 if kind == "masked" else 0.5 if alpha == "MASK" else None)
     assert ("KHR_materials_unlit" in material.get("extensions", {})) == (kind == "additive")
     assert any(told in line for line in written.told) if told else written.told == ()
+
+
+def test_an_error_is_told_in_words(tmp_path) -> None:
+    from jade_coat.jobs.words import told
+
+    for do in (
+        lambda: (tmp_path / "gone.png").read_bytes(),
+        lambda: tmp_path.read_bytes(),
+        lambda: {}["x"],
+        lambda: 1 / 0,
+    ):
+        try:
+            do()
+        except Exception as error:
+            assert told(error)
+            assert not any(w in told(error) for w in ("[Errno", "Error", "'"))
+    try:
+        (tmp_path / "gone.png").read_bytes()
+    except OSError as error:
+        assert told(error) == "gone.png: No such file or directory"

@@ -11,11 +11,12 @@ from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
 from jade_coat.app.brush.fill_fields import CURVE, FIELDS, POINTED, SPACED, STARTS, TILE, channel_name
 from jade_coat.app.brush.filling import Filling
-from jade_coat.app.brush.pictures import of_fill, with_pictures
+from jade_coat.app.brush.pictures import of_fill
 from jade_coat.app.brush.state import BrushState
 from jade_coat.app.brush.step_width import StepWidth
 from jade_coat.app.controls.basics import button, choice, clear, label, row
 from jade_coat.app.controls.fields import NumberField
+from jade_coat.app.controls.images import with_pictures
 from jade_coat.app.controls.settings import field_for
 from jade_coat.app.session import Session
 from jade_coat.material.fields import Setting, Spec, Vec3
@@ -109,7 +110,7 @@ class FillPanel(Filling):
             self._box.addWidget(label("Choose a prop to fill.", "quiet"))
             return
         measures = [(k, text) for k, text in MEASURE_LABELS.items()]
-        self.measure = choice(measures, rule.measure, self._choose, MEASURE_HINTS[rule.measure])
+        self.measure = choice(measures, rule.measure, self._choose, "What the fill goes by")
         with_pictures(self.measure, _fill_picture)
         self._line("By", self.measure)
         self._box.addWidget(label(MEASURE_HINTS[rule.measure], "quiet", wrap=True))
@@ -119,9 +120,12 @@ class FillPanel(Filling):
         self._number("b", Spec("Lowest" if clamp else "B", hint="The brush's own B" if not clamp else ""))
         if rule.measure in SPACED:
             spaces = [("object", "the object"), ("world", "the world")]
-            self._line("Fixed to", choice(spaces, rule.space, self._set_space))
+            self._line(
+                "Fixed to", choice(spaces, rule.space, self._set_space, "What its places and directions are told in")
+            )
         if rule.measure == "axis":
-            self._line("Axis", choice([(a, a.upper()) for a in "xyz"], rule.axis, lambda a: self.set(axis=a)))
+            axes = [(a, a.upper()) for a in "xyz"]
+            self._line("Axis", choice(axes, rule.axis, lambda a: self.set(axis=a), "Which way through its bounds"))
         for name, spec in FIELDS[rule.measure]:
             self._number(name, spec)
         self._build_sources(prop)
@@ -140,7 +144,7 @@ class FillPanel(Filling):
     def _build_ease(self) -> None:
         rule = self.rule
         eases = [(k, k.capitalize()) for k in ("linear", "smooth", "step", "curve")]
-        self._line("Ease", choice(eases, rule.ease, lambda e: self.set(ease=e)))
+        self._line("Ease", choice(eases, rule.ease, lambda e: self.set(ease=e), "How it goes from B to A"))
         if rule.ease == "step":
             self.step.build(self._box)
         if rule.ease == "curve":
@@ -263,7 +267,7 @@ class FillPanel(Filling):
 
     def _line(self, name: str, control: QWidget) -> None:
         control.setFixedWidth(124)
-        self._box.addLayout(row(label(name), 1, control))
+        self._box.addLayout(row(label(name, tip=control.toolTip()), 1, control))
 
     def _number(self, name: str, spec: Spec) -> None:
         control = field_for(spec, self._value(name))

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QCheckBox, QWidget
 from jade_coat.app.brush.state import BrushState
 from jade_coat.app.controls.basics import Line, counted
 from jade_coat.app.session import Session
+from jade_coat.jobs.words import told
 from jade_coat.looking.surroundings import surroundings
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.filling import filled, map_filled
@@ -183,7 +184,7 @@ class Filling(QWidget):
         """Say why a fill came to nothing."""
         self._pending = self._applying = False
         self._working.say("")
-        text = str(error.args[0]) if isinstance(error, KeyError) and error.args else str(error)
+        text = told(error)
         self._session.said.emit(f"This cannot be filled: {text}", True)
 
     def _preview(self) -> None:

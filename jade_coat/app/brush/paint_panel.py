@@ -15,6 +15,7 @@ from jade_coat.bake.unwrap import with_paint_uvs
 from jade_coat.check.paint_costs import best_uv_set, size
 from jade_coat.jobs.apart import apart
 from jade_coat.jobs.job import Job
+from jade_coat.jobs.words import told
 from jade_coat.maps.images import png_bytes
 from jade_coat.maps.mapset import MapFile, MapSet
 from jade_coat.material.surface import Role
@@ -78,7 +79,7 @@ class PaintBody(QWidget):
         def failed(error: Exception) -> None:
             if self._job is job:
                 self._free()
-                self._session.said.emit(f"That cannot be done: {error}", True)
+                self._session.said.emit(f"That cannot be done: {told(error)}", True)
 
         prop = self._prop
         assert prop is not None

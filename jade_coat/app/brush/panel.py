@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QApplication, QCheckBox, QPushButton, QVBoxLayout, Q
 
 from jade_coat.app.brush.fill_panel import FillPanel
 from jade_coat.app.brush.paint_panel import OwnPaintPanel
-from jade_coat.app.brush.pictures import of_falloff, with_pictures
+from jade_coat.app.brush.pictures import of_falloff
 from jade_coat.app.brush.presets import Presets
 from jade_coat.app.brush.state import BrushState
 from jade_coat.app.brush.tip_fields import TipFields
@@ -20,6 +20,7 @@ from jade_coat.app.brush.vertices_panel import VerticesPanel
 from jade_coat.app.brush.worth_panel import WorthPanel
 from jade_coat.app.controls.basics import Fold, button, choice, clear, label, row, scrolled
 from jade_coat.app.controls.fields import NumberField
+from jade_coat.app.controls.images import with_pictures
 from jade_coat.app.controls.settings import CurveField
 from jade_coat.app.session import Session
 from jade_coat.check.paint_costs import length
@@ -222,7 +223,7 @@ class BrushPanel(QWidget):
 
     def _line(self, name: str, control: QWidget) -> Any:
         control.setFixedWidth(WIDE)
-        return row(label(name), 1, control)
+        return row(label(name, tip=control.toolTip()), 1, control)
 
     def _tick(self, text: str, now: Callable[[], bool], do: Callable[[bool], object], tip: str = "") -> QCheckBox:
         made = QCheckBox(text)

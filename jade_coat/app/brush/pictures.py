@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 import numpy as np
 from PyQt6.QtCore import QPointF, QSize, Qt
-from PyQt6.QtGui import QIcon, QImage, QPainter, QPen, QPixmap, QPolygonF
-from PyQt6.QtWidgets import QComboBox
+from PyQt6.QtGui import QIcon, QPainter, QPen, QPixmap, QPolygonF
 
 from jade_coat.app import theme
+from jade_coat.app.controls.images import ICON, toned
 from jade_coat.mesh import shapes
 from jade_coat.mesh.brush import Brush, falloff
 from jade_coat.mesh.filling import shares
@@ -18,17 +16,6 @@ from jade_coat.mesh.places import Places
 from jade_coat.mesh.stroke_picture import stroke_picture
 from jade_coat.program.types import Array
 from jade_coat.stage.paint_rules import PaintRule
-
-ICON = QSize(30, 22)
-
-
-def toned(values: Array, low: str = "well", high: str = "celadon") -> QPixmap:
-    """A picture of values `(h, w)`, 0 to 1, between two tones of the theme."""
-    ends = [np.array(theme.color(tone).getRgb()[:3], np.float64) for tone in (low, high)]
-    pixels = ends[0] + (ends[1] - ends[0]) * np.clip(values, 0, 1)[..., None]
-    made = np.ascontiguousarray(pixels.round().astype(np.uint8))
-    height, width = made.shape[:2]
-    return QPixmap.fromImage(QImage(made.tobytes(), width, height, width * 3, QImage.Format.Format_RGB888).copy())
 
 
 def of_brush(brush: Brush, size: QSize) -> QPixmap:
@@ -107,11 +94,3 @@ def _drawn(measure: str, x: Array, y: Array) -> Array:
     if measure == "occlusion":
         return np.clip((-y - 0.1) * 1.2, 0, 1) * (corner < 0.9)
     return np.where(corner < 0.85, np.clip((corner - 0.55) * 4, 0.1, 1), 0)
-
-
-def with_pictures(box: QComboBox, icon_of: Callable[[str], QIcon]) -> QComboBox:
-    """Put a picture before each entry of a drop-down, made from its key."""
-    box.setIconSize(ICON)
-    for i in range(box.count()):
-        box.setItemIcon(i, icon_of(box.itemData(i)))
-    return box

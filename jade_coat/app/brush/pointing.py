@@ -15,6 +15,7 @@ from jade_coat.app.brush.state import BrushState
 from jade_coat.app.view.overlay import Overlay
 from jade_coat.app.view.picking import PropHit
 from jade_coat.app.view.view import View
+from jade_coat.jobs.words import told
 from jade_coat.mesh.brush import Brush
 from jade_coat.mesh.canvas import MapCanvas, VertexCanvas
 from jade_coat.mesh.data import MeshData
@@ -123,7 +124,7 @@ class Pointing(Overlay[View]):
         def failed(error: Exception) -> None:
             self._warming = False
             self.readied.emit()
-            self.view.session.said.emit(f"The brush cannot be used: {error}", True)
+            self.view.session.said.emit(f"The brush cannot be used: {told(error)}", True)
 
         self.view.session.work(warm_up, done, failed)
         return False
@@ -159,7 +160,7 @@ class Pointing(Overlay[View]):
 
     def _failed(self, key: object, error: Exception) -> None:
         self._readying.discard(key)
-        self.view.session.said.emit(f"This cannot be painted: {error}", True)
+        self.view.session.said.emit(f"This cannot be painted: {told(error)}", True)
         self.readied.emit()
 
     def _point(self, at: QPointF, only: str) -> None:

@@ -9,12 +9,13 @@ from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from jade_coat.app.brush import tips
-from jade_coat.app.brush.pictures import ICON, toned
 from jade_coat.app.brush.state import BrushState
 from jade_coat.app.controls.basics import button, choice, label, row
 from jade_coat.app.controls.fields import NumberField
+from jade_coat.app.controls.images import ICON, toned
 from jade_coat.app.dialogs.files import ask_file
 from jade_coat.app.session import Session
+from jade_coat.jobs.words import told
 from jade_coat.maps.images import PICTURES
 from jade_coat.maps.picture import BadImage
 from jade_coat.material.fields import Spec
@@ -50,7 +51,7 @@ class TipFields(QWidget):
 
     def _line(self, name: str, control: QWidget):  # type: ignore[no-untyped-def]
         control.setFixedWidth(WIDE)
-        return row(label(name), 1, control)
+        return row(label(name, tip=control.toolTip()), 1, control)
 
     def _fill(self) -> None:
         self.tip.clear()
@@ -79,7 +80,7 @@ class TipFields(QWidget):
         try:
             made = tips.keep(path)
         except (OSError, BadImage, ValueError) as error:
-            self._session.said.emit(f"No tip was made: {error}", True)
+            self._session.said.emit(f"No tip was made: {told(error)}", True)
             return
         self._fill()
         self._brush.set(tip=made)

@@ -16,6 +16,7 @@ from jade_coat.app.brush.tool import BrushTool
 from jade_coat.app.controls.basics import Line, button, clear, label, row
 from jade_coat.app.session import Session
 from jade_coat.check.paint_costs import length, size
+from jade_coat.jobs.words import told
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.painting import PaintMap
 from jade_coat.stage.project import Prop
@@ -65,7 +66,7 @@ class VerticesPanel(PaintBody):
         return False
 
     def _unmeasured(self, error: Exception) -> None:
-        self._session.said.emit(f"The mesh cannot be measured: {error}", True)
+        self._session.said.emit(f"The mesh cannot be measured: {told(error)}", True)
 
     def refresh(self) -> None:
         """Show what the chosen mesh holds."""
@@ -167,7 +168,7 @@ class VerticesPanel(PaintBody):
         at = np.array(point)
         self._session.work(
             lambda: split_to(project, mesh_id, mesh, at, radius * SPLIT_REACH, radius / FINE), done,
-            lambda error: self._where.say(f"{self._under} It cannot be split here: {error}"),
+            lambda error: self._where.say(f"{self._under} It cannot be split here: {told(error)}"),
         )  # fmt: skip
 
     def _split_key(self) -> tuple[Any, ...]:

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QFrame, QVBoxLayout, QWidget
 from jade_coat.app.controls.basics import choice, clear, column, counted, label, row
 from jade_coat.app.session import Session
 from jade_coat.check.paint_costs import Way, size, ways
+from jade_coat.jobs.words import told
 
 
 class WorthPanel(QWidget):
@@ -46,7 +47,7 @@ class WorthPanel(QWidget):
                 self._show("")
 
         session.work(lambda: ways(project, prop, slot, meshes.__getitem__, side, bits), done,
-                     lambda error: self._show(f"This cannot be worked out: {error}"))  # fmt: skip
+                     lambda error: self._show(f"This cannot be worked out: {told(error)}"))  # fmt: skip
 
     def _show(self, problem: str) -> None:
         clear(self._box)

@@ -37,6 +37,7 @@ from jade_coat.app.making import lay_over
 from jade_coat.app.session import Session
 from jade_coat.check.coat_notes import coat_notes
 from jade_coat.check.material_costs import MaterialCost, PixelCost
+from jade_coat.jobs.words import told
 from jade_coat.looking.coverage import coverage_shares
 from jade_coat.material.compile import COAT_COLORS
 from jade_coat.material.material import Coat
@@ -356,6 +357,6 @@ class CoatStack(QWidget):
 
         def failed(error: Exception) -> None:
             self._measuring = False
-            session.said.emit(f"Coverage could not be measured: {error}", True)
+            session.said.emit(f"Coverage could not be measured: {told(error)}", True)
 
         session.work(lambda: coverage_shares(project, library, prop, slot), done, failed)

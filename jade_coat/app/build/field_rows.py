@@ -9,14 +9,17 @@ from typing import Any
 from PyQt6.QtWidgets import QBoxLayout, QCheckBox, QWidget
 
 from jade_coat.app.build.expose_dot import ExposeDot
+from jade_coat.app.build.seam_pictures import of_seam
 from jade_coat.app.controls.basics import button, choice, label, row
 from jade_coat.app.controls.fields import Field
 from jade_coat.app.controls.gradient_bar import GradientBar, plain_gradient
+from jade_coat.app.controls.images import with_pictures
 from jade_coat.app.controls.settings import IntegerField, field_for
 from jade_coat.app.session import Session
 from jade_coat.app.thing_pictures import pictured
 from jade_coat.material.fields import Number, Setting, Spec, declared, options, settings, specs
 from jade_coat.material.material import Finish, Material
+from jade_coat.material.seam import SEAM_LABELS
 from jade_coat.material.where import MAP_READS
 from jade_coat.mesh.data import MAX_COLOR_SETS, MAX_UV_SETS
 from jade_coat.stage import edits
@@ -273,6 +276,8 @@ class FieldRows:
         hint = spec.hint or dict(spec.choices).get(str(value), "")
         more: dict[str, Any] = {"inputs": {}} if spec.kind == "recipe" else {}  # another recipe has other inputs
         made = choice(keys, str(value), lambda key: change(**{name: read(key), **more}), hint)
+        if spec.choices == tuple(SEAM_LABELS.items()):
+            with_pictures(made, of_seam)
         return pictured(made, self._session, "map_sets") if spec.kind == "map" else made
 
     def _keys(self, spec: Spec, part: Any, value: Any) -> list[tuple[str, str]]:

@@ -4,9 +4,14 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtWidgets import QCheckBox, QDialog, QGridLayout, QVBoxLayout, QWidget
+from PyQt6 import sip
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QPixmap
+from PyQt6.QtWidgets import QCheckBox, QDialog, QGridLayout, QLabel, QVBoxLayout, QWidget
 
+from jade_coat.app.build.swatches import Swatches
 from jade_coat.app.controls.basics import button, clear, holder, label, row, scrolled
+from jade_coat.app.controls.basics import column as over
 from jade_coat.app.controls.fields import Field
 from jade_coat.app.controls.settings import field_for
 from jade_coat.app.session import Session
@@ -15,13 +20,17 @@ from jade_coat.material.material import dial_spec
 from jade_coat.stage import edits
 from jade_coat.stage.looks import dial_values, material_of
 
+PICTURE = 96
+
 
 class FinishTable(QDialog):
     """The finishes of the present material, a column each; the dials that differ, a row each."""
 
-    def __init__(self, parent: QWidget, session: Session) -> None:
+    def __init__(self, parent: QWidget, session: Session, swatches: Swatches) -> None:
         super().__init__(parent)
-        self._session = session
+        self._session, self._swatches = session, swatches
+        self.pictures: dict[str, QLabel] = {}
+        swatches.arrived.connect(self._show_picture)
         self.setWindowTitle("Finishes side by side")
         self.resize(820, 460)
         self.fields: dict[tuple[str, str], Field] = {}
@@ -35,7 +44,9 @@ class FinishTable(QDialog):
         self._grid.setVerticalSpacing(6)
         layout = QVBoxLayout(self)
         layout.addWidget(label("Tick finishes to turn a dial in all of them at once.", "quiet"))
-        layout.addWidget(scrolled(holder(self._grid)))
+        area = scrolled(holder(self._grid))
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
+        layout.addWidget(area)
         layout.addLayout(row(self._all, 1, button("Close", self.accept)))
         self._key: object = None
         session.changed.connect(self.refresh)
@@ -70,7 +81,7 @@ class FinishTable(QDialog):
 
     def _build(self) -> None:
         clear(self._grid)
-        self.fields, self.ticks = {}, {}
+        self.fields, self.ticks, self.pictures = {}, {}, {}
         material = self._session.material
         finishes, rows = self._finishes(), self._rows()
         if material is None or not finishes:
@@ -81,7 +92,9 @@ class FinishTable(QDialog):
             tick.setChecked(finish in self._ticked)
             tick.clicked.connect(partial(self._tick, finish))
             self.ticks[finish] = tick
-            self._grid.addWidget(tick, 0, column)
+            self.pictures[finish] = QLabel()
+            self._grid.addLayout(over(self.pictures[finish], tick), 0, column)
+            self._show_picture(f"finish:{finish}")
         dials = {d.id: d for d in material.dials}
         for at, dial in enumerate(rows, 1):
             self._grid.addWidget(label(dials[dial].name), at, 0)
@@ -98,6 +111,11 @@ class FinishTable(QDialog):
             self._grid.addWidget(label("They do not differ in any dial.", "quiet"), 1, 0, 1, 4)
         self._grid.setRowStretch(len(rows) + 2, 1)
         self._grid.setColumnStretch(len(finishes) + 1, 1)
+
+    def _show_picture(self, name: str) -> None:
+        shown, image = self.pictures.get(name.removeprefix("finish:")), self._swatches.image(name)
+        if shown is not None and image is not None and not sip.isdeleted(shown):
+            shown.setPixmap(QPixmap.fromImage(image).scaledToWidth(PICTURE, Qt.TransformationMode.SmoothTransformation))
 
     def _tick(self, finish: str, on: bool) -> None:
         (self._ticked.add if on else self._ticked.discard)(finish)

@@ -22,6 +22,7 @@ from jade_coat.app.controls.basics import (
 from jade_coat.app.controls.fields import NumberField
 from jade_coat.app.dialogs.files import ask_file
 from jade_coat.files.library import Library
+from jade_coat.jobs.words import told
 from jade_coat.maps.images import PICTURES
 from jade_coat.maps.mapset import Guess, MapFile, MapSet, guess, map_files
 from jade_coat.maps.picture import BadImage
@@ -121,7 +122,7 @@ class MapReview(QDialog):
         try:
             entries = self._library.read_map(path)
         except (OSError, BadImage) as error:
-            self._problem.setText(str(error))
+            self._problem.setText(told(error))
             return
         taken = {e.role for e in (c.entry() for c in self.cards) if e is not None}
         for entry in entries:

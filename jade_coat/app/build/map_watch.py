@@ -8,6 +8,7 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, QTimer
 
 from jade_coat.app.session import Session
+from jade_coat.jobs.words import told
 from jade_coat.maps.images import read_image
 from jade_coat.maps.picture import BadImage
 from jade_coat.stage import edits
@@ -64,7 +65,9 @@ class MapWatch(QObject):
             known.tries += 1
             if known.tries == PATIENCE:
                 known.pending = False
-                self._session.said.emit(f"{path.name} was changed but cannot be read; the old map stays: {error}", True)
+                self._session.said.emit(
+                    f"{path.name} was changed but cannot be read; the old map stays: {told(error)}", True
+                )
             return
         known.pending = False
         session = self._session

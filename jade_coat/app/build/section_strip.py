@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QWidget
 from jade_coat.app import theme
 from jade_coat.app.build.section_line import SectionLine
 from jade_coat.app.session import Session
+from jade_coat.jobs.words import told
 from jade_coat.looking.section import Cut, cut
 from jade_coat.maps.color import to_srgb
 from jade_coat.material.compile import COAT_COLORS
@@ -94,7 +95,7 @@ class SectionStrip(QWidget):
             self._finished(found)
 
         def failed(error: Exception) -> None:
-            self._problem = str(error).splitlines()[0] if str(error) else type(error).__name__
+            self._problem = told(error)
             self._finished(None)
 
         session.work(lambda: cut(project, library, prop, slot, finish, line, paint_at), done, failed)

@@ -13,13 +13,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from jade_coat.app.background import first_line
 from jade_coat.app.build import step_pictures
 from jade_coat.app.build.step_row import AT_VERTICES, StepRow, cost_words
 from jade_coat.app.controls.basics import button, clear, column, holder, label, row, scrolled
 from jade_coat.app.controls.fields import NumberLine
 from jade_coat.app.controls.numbers import NotANumber
 from jade_coat.app.session import Session
+from jade_coat.jobs.words import told
 from jade_coat.looking.look_at import look_at
 from jade_coat.looking.vertex_error import VertexError, vertex_error
 from jade_coat.maps.mapset import MapSet
@@ -191,7 +191,7 @@ class StepsSheet(QDialog):
                 self._show()
 
             def failed(error: Exception) -> None:
-                self.session.said.emit(f"The maps of this recipe cannot be shown: {first_line(error)}", True)
+                self.session.said.emit(f"The maps of this recipe cannot be shown: {told(error)}", True)
 
             self.session.work(lambda: [library.textures(s) for s in missing], done, failed)
         return not missing
@@ -215,7 +215,7 @@ class StepsSheet(QDialog):
                     f"On {prop.name}: {found.mean:.3f} off between the vertices on average, {found.most:.3f} at most."
                 )
 
-        session.work(work, done, lambda error: line.note.setText(f"It cannot be measured: {first_line(error)}"))
+        session.work(work, done, lambda error: line.note.setText(f"It cannot be measured: {told(error)}"))
 
     # Editing
 

@@ -45,7 +45,7 @@ class Build(Workspace):
     @command("Edit", "Ctrl+T")
     def compare_finishes(self) -> FinishTable:
         """Finishes side by side…"""
-        self._table = FinishTable(self.window, self.session)
+        self._table = FinishTable(self.window, self.session, self.bench.swatches)
         self._table.show()
         return self._table
 

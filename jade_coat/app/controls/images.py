@@ -2,12 +2,19 @@
 
 from __future__ import annotations
 
-import numpy as np
-from PyQt6.QtGui import QImage
+from collections.abc import Callable
 
+import numpy as np
+from PyQt6.QtCore import QSize
+from PyQt6.QtGui import QIcon, QImage, QPixmap
+from PyQt6.QtWidgets import QComboBox
+
+from jade_coat.app import theme
 from jade_coat.maps.color import to_srgb
 from jade_coat.maps.images import as_float
 from jade_coat.program.types import Array
+
+ICON = QSize(30, 22)
 
 
 def image_from(encoded: Array) -> QImage:
@@ -30,3 +37,20 @@ def image_of(picture: Array, channel: str) -> QImage:
         values = picture[..., ["rgba".index(channel)]]
     shown = as_float(np.ascontiguousarray(values))
     return image_from(to_srgb(np.clip(shown, 0, 1)) if picture.dtype == np.float32 else shown)
+
+
+def toned(values: Array, low: str = "well", high: str = "celadon") -> QPixmap:
+    """A picture of values `(h, w)`, 0 to 1, between two tones of the theme."""
+    ends = [np.array(theme.color(tone).getRgb()[:3], np.float64) for tone in (low, high)]
+    pixels = ends[0] + (ends[1] - ends[0]) * np.clip(values, 0, 1)[..., None]
+    made = np.ascontiguousarray(pixels.round().astype(np.uint8))
+    height, width = made.shape[:2]
+    return QPixmap.fromImage(QImage(made.tobytes(), width, height, width * 3, QImage.Format.Format_RGB888).copy())
+
+
+def with_pictures(box: QComboBox, icon_of: Callable[[str], QIcon]) -> QComboBox:
+    """Put a picture before each entry of a drop-down, made from its key."""
+    box.setIconSize(ICON)
+    for i in range(box.count()):
+        box.setItemIcon(i, icon_of(box.itemData(i)))
+    return box

@@ -16,7 +16,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from jade_coat.app.build.seam_pictures import of_seam
 from jade_coat.app.controls.basics import button, choice, counted, label, row
+from jade_coat.app.controls.images import with_pictures
 from jade_coat.app.session import Session
 from jade_coat.app.thing_pictures import pictured
 from jade_coat.jobs.job import Cancelled, Job
@@ -94,7 +96,7 @@ class NewMaterial(QDialog):
         self.top = pictured(choice(tops, second or "none", lambda _: None), session, "map_sets")
         self.channel = choice([(c, f"Paint channel {c}") for c in "RGBA"], "R", lambda _: None)
         seams = [(k, k.capitalize()) for k in ("interlock", "soft", "cut", "ramp")]
-        self.seam = choice(seams, "interlock", lambda _: None)
+        self.seam = with_pictures(choice(seams, "interlock", lambda _: None), of_seam)
         self.put_on = QCheckBox()
         prop = session.prop
         self.put_on.setText(f"Put it on {prop.name}" if prop else "Put it on the chosen prop")

@@ -12,6 +12,7 @@ from jade_coat.app.controls.basics import button, label, row
 from jade_coat.app.session import Session
 from jade_coat.app.thing_pictures import ICON, picture_of
 from jade_coat.files.project_folder import BadProject, Opened, open_project
+from jade_coat.jobs.words import told
 from jade_coat.stage import edits
 from jade_coat.stage.origins import Kind
 from jade_coat.stage.taking import KIND_LABELS, Place, assets_of, changes, needed, take
@@ -131,7 +132,7 @@ class UpdateTaken(QDialog):
         try:
             self.opened[folder] = open_project(Path(folder))
         except BadProject as error:
-            head.setText(0, f"{folder} cannot be read: {error}")
+            head.setText(0, f"{folder} cannot be read: {told(error)}")
             return
         found = changes(self._session.project, self.opened[folder].project, folder)
         name = self.opened[folder].project.name

@@ -14,6 +14,7 @@ from jade_coat.app.controls.images import image_of
 from jade_coat.app.controls.zoom_picture import Place, ZoomPicture
 from jade_coat.app.view.overlay import Overlay, draw_tag
 from jade_coat.app.view.view import View
+from jade_coat.jobs.words import told
 from jade_coat.maps.images import read_image
 from jade_coat.maps.picture import BadImage
 
@@ -184,6 +185,6 @@ def take_reference(reference: Reference, path: Path) -> bool:
     try:
         reference.open(path)
     except (OSError, BadImage) as error:
-        reference.view.session.said.emit(f"{path.name} cannot be shown: {error}", True)
+        reference.view.session.said.emit(f"{path.name} cannot be shown: {told(error)}", True)
         return False
     return True

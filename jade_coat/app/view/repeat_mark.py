@@ -10,6 +10,7 @@ from jade_coat.app import theme
 from jade_coat.app.view.overlay import Overlay
 from jade_coat.app.view.view import View
 from jade_coat.bake.tiling import Tiling, slot_repetition
+from jade_coat.jobs.words import told
 from jade_coat.mesh.data import MeshData
 from jade_coat.program.types import Array
 from jade_coat.stage.project import Prop
@@ -80,7 +81,7 @@ class RepeatMark(Overlay[View]):
             self._working = False
             self.found = None
             if not session.faults:  # a look that cannot be worked out is told already
-                session.said.emit(f"The repetition could not be measured: {error}", True)
+                session.said.emit(f"The repetition could not be measured: {told(error)}", True)
 
         session.work(lambda: slot_repetition(shown, library, prop, slot, mesh), done, failed)
 

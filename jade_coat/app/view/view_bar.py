@@ -18,6 +18,7 @@ from jade_coat.app.view.look_strip import NAMES
 from jade_coat.app.view.pictures import Split
 from jade_coat.app.view.reference import MODES, Reference, take_reference
 from jade_coat.app.view.view import View
+from jade_coat.jobs.words import told
 from jade_coat.maps.images import PICTURES, SKY_PICTURES, linear_radiance
 from jade_coat.maps.picture import BadImage
 from jade_coat.material.fields import Spec
@@ -178,7 +179,7 @@ def take_sky(session: Session, path: Path) -> bool:
         data = path.read_bytes()
         from_lat_long(linear_radiance(data, path.name)[::8, ::8])
     except (OSError, BadImage, ValueError) as error:
-        session.said.emit(f"{path.name} cannot be used as a sky: {error}", True)
+        session.said.emit(f"{path.name} cannot be used as a sky: {told(error)}", True)
         return False
     asset = session.library.assets.put("maps", path.name, data)
     return session.do(edits.set_light(sky=asset, sky_name=path.name))
