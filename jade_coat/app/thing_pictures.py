@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
-
 import cv2
 import numpy as np
 from PyQt6 import sip
@@ -15,6 +13,7 @@ from jade_coat.app.controls.basics import Choice
 from jade_coat.app.controls.images import image_from
 from jade_coat.app.session import Session
 from jade_coat.files.assets import Assets
+from jade_coat.jobs.byte_cache import ByteCache
 from jade_coat.maps.color import to_linear, to_srgb
 from jade_coat.maps.images import as_float, read_image
 from jade_coat.maps.picture import BadImage
@@ -66,12 +65,19 @@ def picture_of(project: Project, assets: Assets, place: Place) -> QImage | None:
     return None if small is None else image_from(to_srgb(np.clip(to_linear(small) * np.array(tint, np.float32), 0, 1)))
 
 
-@lru_cache(maxsize=128)
+_KEPT: ByteCache[Array] = ByteCache(4 << 20, lambda small: small.nbytes)
+"""Small pictures by the asset they are of, whose name is its content's: no project is held by them."""
+
+
 def _small(assets: Assets, asset: str, name: str) -> Array | None:
     try:
-        picture = as_float(read_image(assets.read(asset), name))
+        return _KEPT.get(asset, lambda: _made_small(assets, asset, name))
     except (OSError, BadImage):
-        return None
+        return None  # not kept: the file may be put back
+
+
+def _made_small(assets: Assets, asset: str, name: str) -> Array:
+    picture = as_float(read_image(assets.read(asset), name))
     side = min(picture.shape[:2])
     cut = np.ascontiguousarray(picture[: max(side * ICON.height() // ICON.width(), 1), :side, :3])
     small = cv2.resize(cut, (ICON.width() * 2, ICON.height() * 2), interpolation=cv2.INTER_AREA)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import lru_cache
 
 import numpy as np
 
@@ -107,6 +108,7 @@ TIPS: dict[str, Callable[[], Array]] = {
 """The built-in tips by name."""
 
 
+@lru_cache(maxsize=8)
 def built_in(name: str) -> Tip | None:
     """A built-in tip, or None where there is none of this name."""
     make = TIPS.get(name)

@@ -12,8 +12,11 @@ from functools import cached_property
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 import jade_coat
+from jade_coat.jobs.byte_cache import ByteCache
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.mesh import shapes
 from jade_coat.program.sending import SentBare
@@ -118,3 +121,16 @@ def test_what_cannot_be_sent_is_told_where_it_was_sent_and_later_messages_still_
 def test_a_lookup_sent_answers_as_before() -> None:
     lookup = PackedLookup(())
     assert lookup.key == pickle.loads(pickle.dumps(lookup)).key
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.lists(st.tuples(st.integers(0, 9), st.integers(0, 40)), max_size=60))
+def test_a_cache_of_bytes_stays_within_its_room_and_gives_what_was_made_last_under_a_key(asked) -> None:
+    cache: ByteCache[bytes] = ByteCache(100, len)
+    sizes: dict[int, int] = {}
+    for key, size in asked:
+        size = sizes.setdefault(key, size * 4)
+        assert cache.get(key, lambda size=size: bytes(size)) == bytes(size)
+        assert cache.nbytes == sum(len(v) for v in cache._kept.values()) <= 100
+        if size <= 100:
+            assert list(cache._kept)[-1] == key

@@ -7,7 +7,7 @@ from functools import partial
 from typing import Any
 
 from PyQt6.QtCore import QPoint, QSize, Qt
-from PyQt6.QtGui import QIcon
+from PyQt6.QtGui import QIcon, QShowEvent
 from PyQt6.QtWidgets import QGridLayout, QInputDialog, QMenu, QToolButton, QWidget
 
 from jade_coat.app import preferences
@@ -89,7 +89,12 @@ class Presets(QWidget):
         self.tiles: dict[str, QToolButton] = {}
         self.keep_button = button("Keep…", self.keep_this, "add", "Keep this brush by a name of its own")
         brush.changed.connect(self._mark)
-        self.rebuild()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Their pictures are drawn once they are seen: a start must not wait for them."""
+        super().showEvent(event)
+        if not self.tiles:
+            self.rebuild()
 
     def rebuild(self) -> None:
         """Show every preset."""

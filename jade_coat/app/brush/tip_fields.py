@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from pathlib import Path
 
-from PyQt6.QtGui import QIcon
+from PyQt6.QtGui import QIcon, QShowEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from jade_coat.app.brush import tips
@@ -45,15 +45,23 @@ class TipFields(QWidget):
         box.addLayout(self._line("It lies", self.way))
         box.addLayout(self._line("Turned", self.turn))
         box.addLayout(row(self.from_file, 1))
-        self._fill()
+        self._filled = False
         brush.changed.connect(self._show)
         self._show()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """The tips are read once they are seen."""
+        super().showEvent(event)
+        if not self._filled:
+            self._fill()
+            self._show()
 
     def _line(self, name: str, control: QWidget):  # type: ignore[no-untyped-def]
         control.setFixedWidth(WIDE)
         return row(label(name, tip=control.toolTip()), 1, control)
 
     def _fill(self) -> None:
+        self._filled = True
         self.tip.clear()
         self.tip.addItem("Round", "")
         for name in tips.names():

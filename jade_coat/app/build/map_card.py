@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from functools import lru_cache, partial
+from functools import partial
 from typing import Any
 
 import cv2
@@ -25,6 +25,7 @@ from jade_coat.app.controls.basics import (
 )
 from jade_coat.app.controls.images import has_channel, image_of
 from jade_coat.files.assets import Assets
+from jade_coat.jobs.byte_cache import ByteCache
 from jade_coat.maps.findings import Finding, findings
 from jade_coat.maps.images import as_float, read_image
 from jade_coat.maps.mapset import Guess, MapFile, assumption
@@ -38,12 +39,15 @@ CELL = 46
 CHANNELS = ("rgb", "r", "g", "b", "a")
 
 
-@lru_cache(maxsize=24)
+_DECODED: ByteCache[Array] = ByteCache(384 << 20, lambda picture: picture.nbytes)
+"""Whole pictures by the asset they are of, whose name is its content's."""
+
+
 def _decoded(assets: Assets, asset: str, name: str) -> Array | None:
     try:
-        return read_image(assets.read(asset), name)
+        return _DECODED.get(asset, lambda: read_image(assets.read(asset), name))
     except (OSError, BadImage):
-        return None
+        return None  # not kept: the file may be put back
 
 
 class ChannelLooks(FocusPainted):
