@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import math
 
+import cv2
+import numpy as np
 from PyQt6.QtWidgets import QCheckBox, QDialog, QVBoxLayout, QWidget
 
 from jade_coat.app.controls.basics import button, choice, column, holder, label, row
@@ -15,8 +17,12 @@ from jade_coat.check.texture_size import SEEN, SizeCheck, check_size
 from jade_coat.maps.color import to_linear, to_srgb
 from jade_coat.maps.images import as_float, read_image
 from jade_coat.maps.mapset import MapFile, MapSet
+from jade_coat.maps.packing import reduced
 from jade_coat.program.types import Array
 from jade_coat.stage.looks import field_row
+
+LARGE = 1024
+"""Pixels along the longer side of the pictures that can be zoomed."""
 
 
 class TextureSize(QDialog):
@@ -128,15 +134,19 @@ class TextureSize(QDialog):
             f" · saves {saved / 1e6:.1f} MB of {self.found.bytes_full / 1e6:.1f} MB of texture memory"
         )
         self._note.setText(
-            f"Both as the view shows them now: one tile spans {pixels:.0f} pixels. The file stays as it is; the view "
-            "and every export use the smaller size."
+            f"The figures are for the view as it is now, where one tile spans {pixels:.0f} pixels; the wheel shows "
+            "both larger. The file stays as it is; the view and every export use the smaller size."
         )
 
     def _lay(self) -> None:
         """Show both beside each other, or one over the other."""
         assert self.found is not None
         is_color = self._entry().role.is_color
-        full, small = (image_from(to_srgb(v) if is_color else v) for v in (self.found.full, self.found.small))
+        values = self._picture()
+        whole = reduced(np.ascontiguousarray(values[..., :3], np.float32), LARGE)
+        less = reduced(np.ascontiguousarray(values[..., :3], np.float32), self._side or max(values.shape[:2]))
+        grown = cv2.resize(less, whole.shape[1::-1], interpolation=cv2.INTER_LINEAR).reshape(whole.shape)
+        full, small = (image_from(to_srgb(v) if is_color else v) for v in (whole, grown))
         split = self.split.isChecked()
         self._sides[1].setVisible(not split)
         self._names[0].setVisible(not split)
