@@ -77,6 +77,7 @@ def _parser() -> argparse.ArgumentParser:
     info = command(show_info, "info")
     info.add_argument("project", type=Path)
     info.add_argument("--json", action="store_true", help="print JSON")
+    info.add_argument("--scores", action="store_true", help="also how much each prop's look repeats, 0 to 1 (slow)")
     bake = command(bake_maps, "bake")
     bake.add_argument("project", type=Path)
     bake.add_argument("--finish", required=True, metavar="F", help="id or name of a finish")
@@ -156,6 +157,15 @@ FAULTY = 3
 
 
 # Long: one record, and how it is printed.
+def _scores(opened: Any) -> dict[str, float]:
+    """How much the look of each prop repeats, by its id."""
+    from jade_coat.bake.tiling import prop_repetition
+    from jade_coat.files.library import Library
+
+    library = Library(opened.assets)
+    return {p.id: round(prop_repetition(opened.project, library, p), 4) for p in opened.project.props}
+
+
 def show_info(options: argparse.Namespace) -> int:
     """Say what a project holds, what its materials cost, and what is missing."""
     from jade_coat.files.project_folder import open_project
@@ -185,7 +195,7 @@ def show_info(options: argparse.Namespace) -> int:
                 "props": len(reach(project, material.id).props),
             }
         )  # fmt: skip
-    found = {
+    found: dict[str, Any] = {
         "name": project.name, "folder": str(options.project),
         "materials": materials,
         "finishes": [{"id": f.id, "name": f.name, "parent": f.parent, "changes": sorted(f.values)}
@@ -196,6 +206,8 @@ def show_info(options: argparse.Namespace) -> int:
                   for p in project.props],
         "problems": problems,
     }  # fmt: skip
+    if options.scores:
+        found["repetition"] = _scores(opened)
     code = FAULTY if len(problems) > len(opened.problems) else 0
     if options.json:
         print(json.dumps(found, indent=1, ensure_ascii=False))
@@ -203,6 +215,8 @@ def show_info(options: argparse.Namespace) -> int:
     print(f"{project.name}: {len(project.props)} props, {len(materials)} materials, {len(project.finishes)} finishes")
     for m in materials:
         print(f"  {m['name']}: {', '.join(m['coats'])}; {len(m['dials'])} dials, {m['fetches']} texture reads")
+    for prop, score in found.get("repetition", {}).items():
+        print(f"  {project.prop(prop).name} repeats {score:.2f}")
     for problem in problems:
         print(f"  ! {problem}")
     return code

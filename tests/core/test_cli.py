@@ -36,8 +36,9 @@ def test_info_tells_what_is_there(demo_folder: Path, capsys) -> None:
     assert wall["live"] == []
     assert wall["props"] == 2
     assert found["problems"] == []
-    code, out, _ = run("info", demo_folder, capsys=capsys)
+    code, out, _ = run("info", demo_folder, "--scores", capsys=capsys)
     assert "12 dials" in out
+    assert "Kiln wall repeats 0.7" in out
 
 
 def test_bake_export_and_glsl_write_files(demo_folder: Path, tmp_path: Path, capsys) -> None:

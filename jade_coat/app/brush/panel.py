@@ -18,7 +18,7 @@ from jade_coat.app.brush.tip_fields import TipFields
 from jade_coat.app.brush.tool import BrushTool
 from jade_coat.app.brush.vertices_panel import VerticesPanel
 from jade_coat.app.brush.worth_panel import WorthPanel
-from jade_coat.app.controls.basics import Fold, button, choice, clear, label, row, scrolled
+from jade_coat.app.controls.basics import Elided, Fold, button, choice, clear, label, row, scrolled
 from jade_coat.app.controls.fields import NumberField
 from jade_coat.app.controls.images import with_pictures
 from jade_coat.app.controls.settings import CurveField
@@ -157,13 +157,18 @@ class BrushPanel(QWidget):
         box.addLayout(row(*self.quick.values(), 1, gap=4))
         self.channel_buttons: dict[str, QPushButton] = {}
         self._hint = label("", "quiet", wrap=True)
-        self._few = label("", "warn", wrap=True)
+        self._few = Elided("", "warn")
         self.what_to_do = button(
             "What to do?", self._show_vertices, "add", "How finely it can be painted, and the ways out"
         )
-        for part in (self._hint, self._few, self.what_to_do):
-            box.addWidget(part)
-        box.addSpacing(4)
+        for part in (self._few, self.what_to_do):  # its place is kept: nothing jumps under a moving hand
+            policy = part.sizePolicy()
+            policy.setRetainSizeWhenHidden(True)
+            part.setSizePolicy(policy)
+        line = row(self._few, self.what_to_do, gap=4)
+        line.setStretch(0, 1)
+        box.addLayout(line)
+        box.addWidget(self._hint)
 
     def _reach(self) -> QWidget:
         brush = self._brush
@@ -252,6 +257,7 @@ class BrushPanel(QWidget):
         """Say so where the mesh has too few vertices for the brush."""
         text = self.vertices.warning()
         self._few.setText(text)
+        self._few.setToolTip(text)
         for part in (self._few, self.what_to_do):
             part.setVisible(bool(text))
 
