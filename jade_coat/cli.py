@@ -166,6 +166,7 @@ def _scores(opened: Any) -> dict[str, float]:
     return {p.id: round(prop_repetition(opened.project, library, p), 4) for p in opened.project.props}
 
 
+# Long: the lines of one report.
 def show_info(options: argparse.Namespace) -> int:
     """Say what a project holds, what its materials cost, and what is missing."""
     from jade_coat.files.project_folder import open_project

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from functools import partial
 from typing import Any
 
 from jade_coat.cli_words import UsageError, find, progress
@@ -79,7 +80,7 @@ def import_files(options: argparse.Namespace) -> None:
     from jade_coat.maps.mapset import MapSet, set_name
     from jade_coat.mesh.units import UNITS, is_odd, scaled
     from jade_coat.stage.document import Document
-    from jade_coat.stage.making import file_looks, placed_mesh
+    from jade_coat.stage.making import beside, file_looks, placed_mesh
     from jade_coat.stage.naming import free_id, free_name
     from jade_coat.stage.project import Project
 
@@ -107,7 +108,8 @@ def import_files(options: argparse.Namespace) -> None:
             told += [f"note: {note}" for note in found.notes]
             continue
         mesh = scaled(read_mesh(path), UNITS[options.unit][1] if options.unit else 1.0)
-        placed = placed_mesh(project, library.add_mesh, mesh, path.stem)
+        at = beside(project, partial(library.mesh_by_id, project), mesh)
+        placed = placed_mesh(project, library.add_mesh, mesh, path.stem, (at, 0.0, 0.0))
         document.do_all("Import a mesh", placed.steps)
         size = " × ".join(f"{v:.3g}" for v in mesh.bounds[1] - mesh.bounds[0])
         told.append(f"{placed.prop.id} (prop): {mesh.vertex_count} vertices, {size} m")

@@ -27,7 +27,7 @@ from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.units import is_odd, scaled
 from jade_coat.stage import edits
 from jade_coat.stage.looks import reach_of_map_set
-from jade_coat.stage.making import file_looks, placed_mesh
+from jade_coat.stage.making import beside, file_looks, placed_mesh
 from jade_coat.stage.naming import free_id, free_name
 from jade_coat.stage.remesh import Exchange, imported_anew, matched_slots, wearers, with_slots_named
 
@@ -96,7 +96,13 @@ def bring_looks(window: ProjectWindow, path: Path, prop: str) -> None:
 def place_mesh(window: ProjectWindow, mesh: MeshData, name: str) -> None:
     """Add a mesh and a prop of it, beside what is there, and look at it."""
     session = window.session
-    made = placed_mesh(session.project, session.library.add_mesh, mesh, name, (beside(window, mesh), 0.0, 0.0))
+    made = placed_mesh(
+        session.project,
+        session.library.add_mesh,
+        mesh,
+        name,
+        (beside(session.project, session.link.mesh_data, mesh), 0.0, 0.0),
+    )
     prop, asset = made.prop, made.asset
     session.do_all("Import a mesh", made.steps)
     session.choose_prop(prop.id, asset.slots[0])
@@ -149,17 +155,6 @@ def bring_mesh_anew(window: ProjectWindow, path: Path) -> ProgressDialog | None:
 
     dialog.run(session, lambda job: read_mesh_apart(path, job), read, failed)
     return dialog
-
-
-def beside(window: ProjectWindow, mesh: MeshData) -> float:
-    """An x position to the right of everything, so that nothing stands inside the new prop."""
-    session = window.session
-    right = None
-    for prop in session.project.props:
-        low, high = session.link.mesh_data(prop.mesh).bounds
-        reach = prop.position[0] + max(abs(float(low[0])), abs(float(high[0]))) * prop.size[0]
-        right = reach if right is None else max(right, reach)
-    return 0.0 if right is None else right + 0.3 - float(mesh.bounds[0][0])
 
 
 def bring_maps(window: ProjectWindow, folder: Path) -> ProgressDialog:

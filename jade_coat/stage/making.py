@@ -76,6 +76,16 @@ def placed_mesh(
     return PlacedMesh(prop, asset, (edits.add_mesh(mesh=asset), edits.add_prop(prop=prop), *dress))
 
 
+def beside(project: Project, mesh_of: Callable[[str], MeshData], mesh: MeshData) -> float:
+    """An x position to the right of everything, metres, so that nothing stands inside a new prop of a mesh."""
+    right = None
+    for prop in project.props:
+        low, high = mesh_of(prop.mesh).bounds
+        reach = prop.position[0] + max(abs(float(low[0])), abs(float(high[0]))) * prop.size[0]
+        right = reach if right is None else max(right, reach)
+    return 0.0 if right is None else right + 0.3 - float(mesh.bounds[0][0])
+
+
 def plain_dress(project: Project, prop: Prop, asset: MeshAsset) -> list[Edit]:
     """What dresses the first prop of a project: a material of one plain coat, with a finish on every slot."""
     if project.materials:

@@ -181,6 +181,7 @@ def test_the_command_line_takes_materials_and_exports_some_props(tmp_path: Path,
     opened = open_project(project)
     first, second = opened.project.props
     assert first.finishes != second.finishes
+    assert second.position[0] > first.position[0] + 1.0  # beside it, not in it
     assert (
         main(["export", str(project), "--glb", str(tmp_path / "one.glb"), "--size", "16", "--props", second.name]) == 0
     )
