@@ -43,7 +43,7 @@ class Background(QObject):
 
         def finished(future: Future[Any]) -> None:
             self._running.pop(future, None)
-            if future.cancelled():
+            if future.cancelled() or self.closed:  # at the end there may be no window any more to tell
                 return
             error = future.exception()
             if error is None:

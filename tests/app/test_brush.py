@@ -250,6 +250,7 @@ def test_a_stroke_on_a_map_shows_is_saved_and_undone_and_the_map_can_go_again(
 ) -> None:
     session, own = hand.session, panel_of(hand).own
     unfold(hand, "This prop's paint")
+    hand.settle()
     before = shown(hand)
     own._choose(side=256)
     own._choose(bits=16)
