@@ -51,7 +51,7 @@ def _unchanged(laid: Laid, brush: Brush, on_map: bool) -> str:
         return f"No {what} lay under the brush. Make it larger, or give the prop more."
     if brush.tool == "paint":
         return f"It is {brush.toward:g} there already."
-    return "There is nothing here to " + {"smooth": "smooth", "sharpen": "sharpen"}.get(brush.tool, "smear") + "."
+    return f"There is nothing here to {brush.tool}."
 
 
 def _reads(coat: Coat, letters: Collection[str], color_set: int) -> bool:

@@ -1,7 +1,6 @@
 """Reads what a GLB or glTF file says of its materials: their pictures, factors, and how they meet what is behind.
 
-glTF 2.0, section 3.9, and the extensions KHR_materials_emissive_strength, KHR_materials_unlit and
-KHR_texture_transform.
+glTF 2.0, section 3.9, and the extensions KHR_materials_emissive_strength and KHR_texture_transform.
 """
 
 from __future__ import annotations
@@ -43,7 +42,7 @@ class FileMaterial:
     occlusion: float = 1.0
     glow: tuple[float, float, float] = (0.0, 0.0, 0.0)
     kind: str = "opaque"
-    """The surface kind that its alphaMode and KHR_materials_unlit come to."""
+    """The surface kind that its alphaMode comes to."""
     cut: float = 0.5
     two_sided: bool = False
     left_out: tuple[str, ...] = ()

@@ -56,7 +56,6 @@ def test_a_coat_goes_from_one_project_to_another_with_all_it_needs(hand: Hand, w
     hand.window.session.document.mark_saved()
     hand.window.new_project()
     coat_clipboard._HELD.clear()  # as in another process: only the folder it came from is known
-    hand.window.bench.parent()
     from jade_coat.app.beginning import place_shape
 
     place_shape(hand.window, "ball")

@@ -35,7 +35,7 @@ class FillHandles(Overlay[View]):
         return [QPointF(x * self.view.width(), y * self.view.height()) for x, y in seen[:, :2]]
 
     def paint(self, painter: QPainter) -> None:
-        """Draw the points, A empty and B full, and the line between them."""
+        """Draw the points, the one where B is empty and the one where A is full, and the line between them."""
         places = self._places()
         if len(places) == 2:
             for tone, width in (("chrome", 3.5), ("persimmon", 1.5)):
@@ -71,7 +71,7 @@ class FillHandles(Overlay[View]):
         origin, way = ray(self.view.main_eye(), at.x() / max(self.view.width(), 1), at.y() / max(self.view.height(), 1))
         free = panel.rule.measure != "gradient" or bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         held, other = world[self._grabbed], world[1 - self._grabbed]
-        along = None if free else _along_line(held, other, origin, way)
+        along = None if free else along_line(held, other, origin, way)
         if along is None:
             _, ahead = ray(self.view.main_eye(), 0.5, 0.5)
             along = origin + way * (float((held - origin) @ ahead) / max(float(way @ ahead), 1e-9))
@@ -79,7 +79,7 @@ class FillHandles(Overlay[View]):
         panel.set(points=_points(_moved(world, np.linalg.inv(prop.matrix())) if own else world))
 
 
-def _along_line(held: Array, other: Array, origin: Array, way: Array) -> Array | None:
+def along_line(held: Array, other: Array, origin: Array, way: Array) -> Array | None:
     """The place on the line through two points that is nearest to a ray; None where the line points at the viewer."""
     line = held - other
     size = float(np.linalg.norm(line))

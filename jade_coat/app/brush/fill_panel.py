@@ -14,7 +14,7 @@ from jade_coat.app.brush.filling import Filling
 from jade_coat.app.brush.pictures import of_fill
 from jade_coat.app.brush.state import BrushState
 from jade_coat.app.brush.step_width import StepWidth
-from jade_coat.app.controls.basics import button, choice, clear, label, row
+from jade_coat.app.controls.basics import button, captioned, choice, clear, label, row
 from jade_coat.app.controls.fields import NumberField
 from jade_coat.app.controls.images import with_pictures
 from jade_coat.app.controls.settings import field_for
@@ -266,8 +266,7 @@ class FillPanel(Filling):
             self._session.do(edits.copy_rules(prop=self.prop.id, source=source))
 
     def _line(self, name: str, control: QWidget) -> None:
-        control.setFixedWidth(124)
-        self._box.addLayout(row(label(name, tip=control.toolTip()), 1, control))
+        self._box.addLayout(captioned(name, control, 124))
 
     def _number(self, name: str, spec: Spec) -> None:
         control = field_for(spec, self._value(name))

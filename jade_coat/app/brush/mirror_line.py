@@ -7,6 +7,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF, QSinglePointEvent
 
 from jade_coat.app import theme
+from jade_coat.app.brush.fill_handles import along_line
 from jade_coat.app.brush.state import BrushState
 from jade_coat.app.view.overlay import Overlay, draw_tag
 from jade_coat.app.view.view import View
@@ -98,10 +99,6 @@ class MirrorLine(Overlay[View]):
         inverse = np.linalg.inv(matrix)
         start, turned = inverse[:3, :3] @ origin + inverse[:3, 3], inverse[:3, :3] @ way
         line = np.eye(3)[axis]
-        turned = turned / np.linalg.norm(turned)
-        slant = float(line @ turned)
-        if 1 - slant * slant < 0.01:
-            return  # the axis points at the viewer: there is no telling where along it
-        between = start - handle
-        far = float(between @ line - (between @ turned) * slant) / (1 - slant * slant)
-        self._state.set(mirror_shift=self._state.brush.mirror_shift + far)
+        found = along_line(handle + line, handle, start, turned / np.linalg.norm(turned))
+        if found is not None:  # where the axis points at the viewer there is no telling where along it
+            self._state.set(mirror_shift=self._state.brush.mirror_shift + float((found - handle) @ line))

@@ -18,7 +18,7 @@ from jade_coat.app.brush.tip_fields import TipFields
 from jade_coat.app.brush.tool import BrushTool
 from jade_coat.app.brush.vertices_panel import VerticesPanel
 from jade_coat.app.brush.worth_panel import WorthPanel
-from jade_coat.app.controls.basics import Elided, Fold, button, choice, clear, label, row, scrolled
+from jade_coat.app.controls.basics import Elided, Fold, button, captioned, choice, clear, label, row, scrolled
 from jade_coat.app.controls.fields import NumberField
 from jade_coat.app.controls.images import with_pictures
 from jade_coat.app.controls.settings import CurveField
@@ -227,8 +227,7 @@ class BrushPanel(QWidget):
         return field
 
     def _line(self, name: str, control: QWidget) -> Any:
-        control.setFixedWidth(WIDE)
-        return row(label(name, tip=control.toolTip()), 1, control)
+        return captioned(name, control, WIDE)
 
     def _tick(self, text: str, now: Callable[[], bool], do: Callable[[bool], object], tip: str = "") -> QCheckBox:
         made = QCheckBox(text)

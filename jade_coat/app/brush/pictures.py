@@ -41,12 +41,12 @@ def of_falloff(kind: str, curve: tuple[tuple[float, float], ...]) -> QIcon:
 
 
 def of_fill(rule: PaintRule) -> QIcon:
-    """What a fill does to a small block on the ground, seen from in front."""
-    return QIcon(toned(_filled_block(rule)))
+    """What a fill does to a ball, seen from in front."""
+    return QIcon(toned(_filled_ball(rule)))
 
 
-def _filled_block(rule: PaintRule) -> Array:
-    """A ball over the ground, each pixel a place on it, filled by a rule; `(h, w)`."""
+def _filled_ball(rule: PaintRule) -> Array:
+    """A ball, each pixel a place on it, filled by a rule; `(h, w)`."""
     width, height = ICON.width(), ICON.height()
     ball = shapes.ball(0.5, 24)
     y, x = np.mgrid[height / 2 - 0.5 : -height / 2 : -1, -width / 2 + 0.5 : width / 2 : 1] / (height / 2 - 1) * 0.5

@@ -16,6 +16,7 @@ from jade_coat.app.brush.pictures import of_brush
 from jade_coat.app.brush.state import BrushState, restored
 from jade_coat.app.controls.basics import button
 from jade_coat.mesh.brush import Brush
+from jade_coat.stage.naming import free_name
 
 TILE = QSize(44, 28)
 ACROSS = 5
@@ -87,6 +88,7 @@ class Presets(QWidget):
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setSpacing(3)
         self.tiles: dict[str, QToolButton] = {}
+        self._presets: list[Preset] = []
         self.keep_button = button("Keep…", self.keep_this, "add", "Keep this brush by a name of its own")
         brush.changed.connect(self._mark)
 
@@ -101,8 +103,8 @@ class Presets(QWidget):
         for tile in self.tiles.values():
             self._grid.removeWidget(tile)
             tile.deleteLater()
-        self.tiles = {}
-        for i, preset in enumerate([*BUILT_IN, *kept()]):
+        self.tiles, self._presets = {}, [*BUILT_IN, *kept()]
+        for i, preset in enumerate(self._presets):
             tile = QToolButton()
             tile.setIconSize(TILE - QSize(6, 6))
             tile.setFixedSize(TILE)
@@ -137,10 +139,7 @@ class Presets(QWidget):
 
     def add(self, name: str) -> None:
         """Keep the present brush by this name, or by one like it that is free."""
-        taken, free, count = set(self.tiles), name, 2
-        while free in taken:
-            free, count = f"{name} {count}", count + 1
-        now = self._brush.brush
+        free, now = free_name(name, set(self.tiles)), self._brush.brush
         keep([*kept(), Preset(free, now, now.tip.name if now.tip is not None else "", True)])
         self.rebuild()
 
@@ -162,6 +161,5 @@ class Presets(QWidget):
         self.rebuild()
 
     def _mark(self) -> None:
-        every = {p.name: p for p in (*BUILT_IN, *kept())}
-        for name, tile in self.tiles.items():
-            tile.setChecked(name in every and every[name].fits(self._brush.brush))
+        for preset in self._presets:
+            self.tiles[preset.name].setChecked(preset.fits(self._brush.brush))

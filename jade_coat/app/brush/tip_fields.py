@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from jade_coat.app.brush import tips
 from jade_coat.app.brush.state import BrushState
-from jade_coat.app.controls.basics import button, choice, label, row
+from jade_coat.app.controls.basics import button, captioned, choice, row
 from jade_coat.app.controls.fields import NumberField
 from jade_coat.app.controls.images import ICON, toned
 from jade_coat.app.dialogs.files import ask_file
@@ -41,9 +41,9 @@ class TipFields(QWidget):
         self.turn.changed.connect(lambda v: brush.set(tip_turn=v))
         self.from_file = button("From a picture…", self.choose_file, "add",
                                 "White paints, black does not; what is transparent does not either")  # fmt: skip
-        box.addLayout(self._line("Tip", self.tip))
-        box.addLayout(self._line("It lies", self.way))
-        box.addLayout(self._line("Turned", self.turn))
+        box.addLayout(captioned("Tip", self.tip, WIDE))
+        box.addLayout(captioned("It lies", self.way, WIDE))
+        box.addLayout(captioned("Turned", self.turn, WIDE))
         box.addLayout(row(self.from_file, 1))
         self._filled = False
         brush.changed.connect(self._show)
@@ -55,10 +55,6 @@ class TipFields(QWidget):
         if not self._filled:
             self._fill()
             self._show()
-
-    def _line(self, name: str, control: QWidget):  # type: ignore[no-untyped-def]
-        control.setFixedWidth(WIDE)
-        return row(label(name, tip=control.toolTip()), 1, control)
 
     def _fill(self) -> None:
         self._filled = True

@@ -13,6 +13,7 @@ from jade_coat.files.project_folder import data_folder
 from jade_coat.maps.images import as_float, png_bytes, read_image
 from jade_coat.maps.picture import BadImage
 from jade_coat.mesh.tip import TIPS, Tip, built_in, tip_of
+from jade_coat.stage.naming import free_name
 
 MOST = 60
 """How many pictures are kept at most."""
@@ -47,9 +48,7 @@ def keep(path: Path) -> Tip:
         made = _read(path, "")
     except ValueError as reason:
         raise ValueError(f"{path.name}: {reason}") from None
-    name, taken, count = _safe(path.stem) or "Tip", set(names()), 2
-    while name in taken:
-        name, count = f"{_safe(path.stem) or 'Tip'} {count}", count + 1
+    name = free_name(_safe(path.stem) or "Tip", set(names()))
     _folder().mkdir(parents=True, exist_ok=True)
     write_atomic(_folder() / f"{name}.png", png_bytes((made.values * 255 + 0.5).astype(np.uint8)[..., None]))
     return Tip(name, made.values.copy())

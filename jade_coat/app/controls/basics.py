@@ -102,6 +102,12 @@ def row(*widgets: QWidget | int, margins: tuple[int, int, int, int] = (0, 0, 0, 
     return layout
 
 
+def captioned(name: str, control: QWidget, width: int) -> QHBoxLayout:
+    """A control of this width behind its name, which says on hover what the control does."""
+    control.setFixedWidth(width)
+    return row(label(name, tip=control.toolTip()), 1, control)
+
+
 def column(*widgets: QWidget | int, margins: tuple[int, int, int, int] = (0, 0, 0, 0), gap: int = 4) -> QVBoxLayout:
     """Widgets under one another; a number is a stretch."""
     layout = QVBoxLayout()

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from jade_coat.app import theme
 
 STEP = 1.25
-MOST = 64.0
+LEAST, MOST = 0.25, 64.0
 SHARP = 2.0
 """Screen pixels a texel from which texels are drawn as squares."""
 GRIP = 8.0
@@ -26,9 +26,15 @@ class Place(QObject):
 
     def set(self, zoom: float, x: float, y: float) -> None:
         """Look elsewhere; at most half of the view lies beyond the picture."""
-        self.zoom = min(max(zoom, 0.25), MOST)
+        self.zoom = min(max(zoom, LEAST), MOST)
         self.x, self.y = min(max(x, 0.0), 1.0), min(max(y, 0.0), 1.0)
         self.changed.emit()
+
+    def zoom_at(self, factor: float, x: float, y: float) -> None:
+        """Zoom so that a place of the picture, in shares of it, stays where it is seen."""
+        zoom = min(max(self.zoom * factor, LEAST), MOST)
+        real = zoom / self.zoom
+        self.set(zoom, x + (self.x - x) / real, y + (self.y - y) / real)
 
     def whole(self) -> None:
         """Fit the whole picture in."""
@@ -144,10 +150,7 @@ class ZoomPicture(QWidget):
         if self.image is None:
             return
         at = at if at is not None else QPointF(self.width() / 2, self.height() / 2)
-        x, y = self.at(at)
-        zoom = min(max(self.place.zoom * factor, 0.25), MOST)
-        real = zoom / self.place.zoom
-        self.place.set(zoom, x + (self.place.x - x) / real, y + (self.place.y - y) / real)
+        self.place.zoom_at(factor, *self.at(at))
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         assert event is not None

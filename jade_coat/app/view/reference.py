@@ -6,7 +6,7 @@ from pathlib import Path
 
 import cv2
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer
 from PyQt6.QtGui import QImage, QPainter, QPen, QSinglePointEvent, QWheelEvent
 
 from jade_coat.app import theme
@@ -30,8 +30,6 @@ class Reference(Overlay[View]):
 
     With Alt held the wheel zooms the picture and a drag moves it; the view itself stays.
     """
-
-    changed = pyqtSignal()
 
     def __init__(self, view: View) -> None:
         super().__init__(view)
@@ -70,7 +68,6 @@ class Reference(Overlay[View]):
             self._turning.start()
         else:
             self._turning.stop()
-        self.changed.emit()
         self.view.update()
 
     def close(self) -> None:
@@ -175,8 +172,7 @@ class Reference(Overlay[View]):
             return False
         box, at = self._box(), event.position()
         x, y = (at.x() - box.left()) / box.width(), (at.y() - box.top()) / box.height()
-        factor = 1.12**turn
-        self.place.set(self.place.zoom * factor, x + (self.place.x - x) / factor, y + (self.place.y - y) / factor)
+        self.place.zoom_at(1.12**turn, x, y)
         return True
 
 
