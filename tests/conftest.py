@@ -10,6 +10,7 @@ from pathlib import Path
 # Before anything of Qt or Jade Coat is imported: no screen, and no file of the user's is touched.
 if "JADE_COAT_XVFB" not in os.environ:
     os.environ["QT_QPA_PLATFORM"] = "offscreen"
+os.environ.setdefault("GALLIVM_PERF", "nopt")  # software GL: programs are compiled far more often here than run
 _HOME = tempfile.mkdtemp(prefix="jade-coat-tests-")
 os.environ["XDG_DATA_HOME"] = str(Path(_HOME) / "data")
 os.environ["XDG_CACHE_HOME"] = str(Path(_HOME) / "cache")

@@ -146,11 +146,13 @@ class BringingWindow(ProjectWindow):
     def dropEvent(self, event: QDropEvent | None) -> None:
         assert event is not None
         mime = event.mimeData()
-        for url in mime.urls() if mime is not None else []:
-            self.bring(Path(url.toLocalFile()))
+        paths = [Path(url.toLocalFile()) for url in mime.urls()] if mime is not None else []
+        unread = [path.name for path in paths if not self.bring(path)]
+        if unread:
+            self.say(f"{', '.join(unread)}: not read. Drop a project folder, a mesh, or a folder of maps.", True)
 
-    def bring(self, path: Path) -> None:
-        """Take in whatever was dropped: a project, a mesh, a folder of maps, or one picture."""
+    def bring(self, path: Path) -> bool:
+        """Take in whatever was dropped: a project, a mesh, a folder of maps, or one picture; whether it is one."""
         if (path / "project.json").is_file() or path.name == "project.json":
             self._leave_for(lambda: self.open_folder(path))
         elif path.is_dir():
@@ -160,4 +162,5 @@ class BringingWindow(ProjectWindow):
         elif is_image_name(path):
             importing.bring_picture(self, path)
         else:
-            self.say(f"{path.name}: not read. Drop a project folder, a mesh, or a folder of maps.", True)
+            return False
+        return True

@@ -48,7 +48,8 @@ class Showing(Background):
         self.library = Library(Assets())
         self.faults: dict[str, str] = {}
         self._loading: set[object] = set()
-        self._failed: set[object] = set()
+        self._failed: dict[object, str] = {}
+        """What could not be made ready to be shown, and why."""
         self.client = client or RenderClient()
         self.client.on_picture = self._on_picture
         self.client.on_state = self.view_state.emit
@@ -89,7 +90,7 @@ class Showing(Background):
         """Turn to another project's meshes and maps; all of the last one's is let go."""
         self.library = library
         self.link = StageLink(self.client, self.library)
-        self._loading, self._failed = set(), set()
+        self._loading, self._failed = set(), {}
         self.faults = {}
         self._playing.stop()
         self.time = 0.0
@@ -131,6 +132,15 @@ class Showing(Background):
             self.faults.pop(material, None)
         self.fault.emit(material, reason)
 
+    @property
+    def faults_told(self) -> str:
+        """Which materials do not compile and why, all of them, in one line; empty where all do."""
+        names = {m.id: m.name for m in self.project.materials}
+        told_of = [f"{names.get(m, m)}: {reason.splitlines()[0]}" for m, reason in self.faults.items()]
+        if len(told_of) == 1:
+            return told_of[0].replace(": ", " does not compile: ", 1)
+        return f"{len(told_of)} materials do not compile. {' · '.join(told_of)}" if told_of else ""
+
     def _load_textures(self) -> None:
         if self._held_back.isActive():
             return
@@ -146,8 +156,8 @@ class Showing(Background):
                         self.scene_changed.emit()
 
                 def failed(error: Exception, map_set: Any = map_set) -> None:
-                    self._failed.add(map_set)
-                    self.said.emit(told(error), True)
+                    self._failed[map_set] = told(error)
+                    self.said.emit(" · ".join(dict.fromkeys(self._failed.values())), True)
 
                 self.work(partial(library.textures, map_set), loaded, failed)
 
@@ -170,8 +180,8 @@ class Showing(Background):
                 self.scene_changed.emit()
 
         def failed(error: Exception) -> None:
-            self._failed.add(wanted)
-            self.said.emit(f"The sky cannot be used, the hazy morning stands in: {told(error)}", True)
+            self._failed[wanted] = f"The sky cannot be used, the hazy morning stands in: {told(error)}"
+            self.said.emit(self._failed[wanted], True)
 
         self.work(work, loaded, failed)
 

@@ -25,7 +25,7 @@ def fewer_samples(monkeypatch: pytest.MonkeyPatch) -> None:
     """Fewer samples and pixels where pictures need not be fine to be compared."""
     monkeypatch.setattr(pictures, "SAMPLES", 1)
     monkeypatch.setattr(pictures, "FAR_SAMPLES", 1)
-    monkeypatch.setattr(pictures, "FINENESS", 0.5)
+    monkeypatch.setattr(pictures, "FINENESS", 0.3)
     monkeypatch.setattr(swatches, "WIDTH", 84)
     monkeypatch.setattr(swatches, "HEIGHT", 62)
     monkeypatch.setattr(swatches, "SAMPLES", 1)

@@ -12,6 +12,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QCheckBox, QComboBox
 
 from jade_coat.app.build import coat_stack
+from jade_coat.app.view import pictures
 from jade_coat.app.view.pictures import Split
 from jade_coat.app.view.view_bar import take_sky
 from jade_coat.files.project_folder import open_project
@@ -113,8 +114,11 @@ def test_the_coat_list_reorders_renames_copies_and_shows_one_alone(hand: Hand, m
     assert session.project.material("terrace_floor").coats[-1].name == "Joint moss"
 
 
-def test_a_split_compares_two_finishes_and_its_divider_is_dragged(hand: Hand) -> None:
+def test_a_split_compares_two_finishes_and_its_divider_is_dragged(hand: Hand, monkeypatch) -> None:
+    monkeypatch.setattr(pictures, "FINENESS", 0.5)  # two halves are compared texel by texel
     view, bar = hand.window.view, hand.window.bench.view_bar
+    view.refresh()
+    hand.settle()
     plain = shown(hand)
     bar.show_split(Split(finish="plain_wall", name="Plain mix wall"))
     hand.settle()

@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import numpy as np
+from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
 
 from jade_coat.material.recipes import LIBRARY, Recipe, Step
@@ -126,3 +130,23 @@ def test_a_recipe_reads_maps_and_what_lies_below_and_dresses_the_stage_by_it(han
     assert len(given) > 1
     assert all(any(name.startswith("terrace_clay/") for name in named) for named in given)
     sheet.close()
+
+
+def test_both_of_two_faults_are_told_by_name(hand: Hand, tmp_path: Path, monkeypatch) -> None:
+    """Common practice, no source: a message that hides the second fault sends people round twice."""
+    session, said = hand.session, []
+    first, second = session.project.materials[:2]
+    session.faults = {first.id: "line 3: no such word\nmore", second.id: "line 9: too many"}
+    line = session.faults_told
+    assert all(word in line for word in (first.name, second.name, "line 3", "line 9"))
+    assert "more" not in line
+    session.faults = {first.id: "line 3"}
+    assert session.faults_told == f"{first.name} does not compile: line 3"
+    session.faults = {}
+    monkeypatch.setattr(hand.window, "say", lambda text, problem=False: said.append(text))
+    mime = QMimeData()
+    mime.setUrls([QUrl.fromLocalFile(str(tmp_path / name)) for name in ("notes.doc", "sketch.xyz")])
+    where, left, none = QPointF(5, 5), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    hand.window.dropEvent(QDropEvent(where, Qt.DropAction.CopyAction, mime, left, none))
+    assert len(said) == 1
+    assert "notes.doc, sketch.xyz" in said[0]

@@ -96,8 +96,7 @@ class View(Pictures):
         if self._state and not self._session.client.stopped:
             self._paint_banner(painter, self._state, "persimmon")
         elif self._session.faults:
-            name, reason = next(iter(self._session.faults.items()))
-            self._paint_banner(painter, f"{name} does not compile: {reason.splitlines()[0]}", "persimmon")
+            self._paint_banner(painter, self._session.faults_told, "persimmon")
 
     def _paint_split(self, painter: QPainter) -> None:
         if self.split is None:
