@@ -109,7 +109,12 @@ def open_early(session: Session, folder: Path) -> Callable[[Window], object]:
     except BadProject:
         return lambda window: window.open_folder(folder)  # which tells why
     session.draw_ahead()
-    return lambda window: window.tell_missing(problems)
+
+    def left(window: Window) -> None:
+        session.tell_panels()
+        window.tell_missing(problems)
+
+    return left
 
 
 def offer_recovery(window: Window) -> None:

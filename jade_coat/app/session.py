@@ -117,6 +117,11 @@ class Session(Selecting):
         self._load_sky()
         self.changed.emit()
 
+    def tell_panels(self) -> None:
+        """Have everything that watches show the project: panels made after it was opened know nothing of it yet."""
+        self.changed.emit()
+        self.selection_changed.emit()
+
     def _pack_history(self) -> None:
         """Compress paint that lies far behind in the history, a step at a time, in the background."""
         found = None if self._packing else self.document.to_pack()

@@ -11,11 +11,14 @@ from PyQt6.QtWidgets import QApplication, QFileDialog
 
 from jade_coat.app import importing
 from jade_coat.app.build.map_review import MapReview
+from jade_coat.app.main import open_early
 from jade_coat.app.recent import picture_of, recent
+from jade_coat.app.session import Session
+from jade_coat.app.window import Window
 from jade_coat.files.gltf_writer import mesh_glb
 from jade_coat.maps.images import png_bytes
 from jade_coat.mesh import shapes
-from tests.app.conftest import Hand
+from tests.app.conftest import Hand, hurry
 from tests.app.wall import shown
 
 
@@ -182,3 +185,25 @@ def test_materials_inside_a_mesh_file_are_offered_and_dress_the_prop(hand: Hand,
     hand.until(lambda: session.prop.name.startswith("oven 2"))
     hand.settle()
     assert len(session.project.materials) == before
+
+
+def test_a_project_opened_before_its_window_fills_every_panel(qapp, kept_client, demo_copy: Path) -> None:
+    """As `jade-coat app FOLDER` and `./run demo` start: nobody has touched anything yet."""
+    session = Session(kept_client)
+    left = open_early(session, demo_copy)
+    window = Window(session)
+    try:
+        hurry(window)
+        window.show()
+        left(window)
+        hand = Hand(window)
+        hand.settle()
+        bench = window.bench
+        assert bench.coat_panel.rows.fields
+        assert bench.dials.fields
+        assert len(bench.looks.thumbs) > 8
+        assert all(bench.swatches.image(f"finish:{f.id}") is not None for f in session.project.finishes)
+    finally:
+        session.document.mark_saved()
+        window.close()
+        window.deleteLater()
