@@ -173,7 +173,8 @@ def show_info(options: argparse.Namespace) -> int:
     from jade_coat.maps.packing import PackedLookup
     from jade_coat.material.compile import compile_material, folded_fields
     from jade_coat.program import passes
-    from jade_coat.stage.looks import reach
+    from jade_coat.stage.looks import finishes_on, reach
+    from jade_coat.stage.mesh_assets import DEFAULT
 
     opened = open_project(options.project)
     project = opened.project
@@ -203,7 +204,11 @@ def show_info(options: argparse.Namespace) -> int:
                      for f in project.finishes],
         "map_sets": [{"id": s.id, "name": s.name, "tile_size_m": s.tile_size, "roles": [m.role.value for m in s.maps]}
                      for s in project.map_sets],
-        "props": [{"id": p.id, "name": p.name, "mesh": p.mesh, "finishes": p.finishes, "own_paint": p.paint is not None}
+        "models": [{"id": m.id, "name": m.name, "slots": m.slots, "categories": m.categories, "variants": [
+            {"index": i, "id": v.id, "name": v.name, "finishes": v.finishes} for i, v in enumerate(m.variants)
+        ]} for m in project.meshes],
+        "props": [{"id": p.id, "name": p.name, "mesh": p.mesh, "variant": p.variant or DEFAULT,
+                   "finishes": dict(finishes_on(project, p)), "own_paint": p.paint is not None}
                   for p in project.props],
         "problems": problems,
     }  # fmt: skip
@@ -216,6 +221,9 @@ def show_info(options: argparse.Namespace) -> int:
     print(f"{project.name}: {len(project.props)} props, {len(materials)} materials, {len(project.finishes)} finishes")
     for m in materials:
         print(f"  {m['name']}: {', '.join(m['coats'])}; {len(m['dials'])} dials, {m['fetches']} texture reads")
+    for mesh in project.meshes:
+        if len(mesh.variants) > 1:
+            print(f"  {mesh.name}: " + ", ".join(f"{i} {v.name}" for i, v in enumerate(mesh.variants)))
     for prop, score in found.get("repetition", {}).items():
         print(f"  {project.prop(prop).name} repeats {score:.2f}")
     for problem in problems:
@@ -229,6 +237,7 @@ def bake_maps(options: argparse.Namespace) -> None:
     from jade_coat.files.library import Library
     from jade_coat.files.project_folder import open_project
     from jade_coat.jobs.job import Job
+    from jade_coat.stage.looks import wearers
 
     opened = open_project(options.project)
     project = opened.project
@@ -236,7 +245,7 @@ def bake_maps(options: argparse.Namespace) -> None:
     if options.prop:
         prop = find(project.props, options.prop, "prop")
     else:
-        wearing = [p for p in project.props if finish in p.finishes.values()]
+        wearing = wearers(project, finish)
         if not wearing:
             raise UsageError(f"no prop wears {finish!r}; name one with --prop")
         prop = wearing[0]

@@ -40,8 +40,9 @@ from jade_coat.mesh.attributes import mesh_numbers, mesh_streams
 from jade_coat.mesh.data import MeshData
 from jade_coat.stage.desk import Camera
 from jade_coat.stage.draws import ScenePatch
+from jade_coat.stage.mesh_assets import Category, MeshAsset, Variant
 from jade_coat.stage.paint_rules import Measure, PaintRule
-from jade_coat.stage.project import Group, MeshAsset, Project, Prop
+from jade_coat.stage.project import Group, Project, Prop
 from jade_coat.stage.scene import BARE, build_scene
 from jade_coat.stage.shared_dials import SharedDial
 from jade_coat.stage.turns import turn_of
@@ -212,9 +213,13 @@ def every_kind_of_project() -> tuple[Project, Assets]:
                 values={"surface": {k: v for k, v in some(0).items() if isinstance(v, (float, tuple)) and not specs_of[k].shapes_program}})  # fmt: skip
     groups = (Group(id="g", name="G"), Group(id="h", name="H", parent="g", locked=True))
     props = (prop, prop.with_(id="p1", parent="h", turn=turn_of(0.3, -1.0, 2.0), size=(1.0, 2.0, 0.5), name="P1", finishes={"surface": "f0"}, rules=rules[:2], values={}),
-             prop.with_(id="p2", name="P2", finishes={"surface": "g0"}, rules=(), values={}))  # fmt: skip
+             prop.with_(id="p2", name="P2", finishes={"surface": "g0"}, rules=(), values={}),
+             prop.with_(id="p3", name="P3", variant="old", finishes={}, rules=(), values={}))  # fmt: skip
+    variants = (Variant(id="default", name="As thrown"), Variant(id="old", name="Old", finishes={"surface": "f1"}),
+                Variant(id="plain", name="Plain"))  # fmt: skip
     project = Project(
         name="Everything", map_sets=sets, shared=shared, recipes=recipes, materials=(material, other), finishes=finishes,
-        meshes=(MeshAsset(id="box", name="Box", asset=mesh, slots=("surface",), clips=("sway",)),), props=props, groups=groups,
+        meshes=(MeshAsset(id="box", name="Box", asset=mesh, slots=("surface",), clips=("sway",), variants=variants, categories={"surface": "clay"}),),
+        props=props, groups=groups, categories=(Category(id="clay", name="Clay", finish="f1"), Category(id="wood", name="Wood")),
     )  # fmt: skip
     return project, assets

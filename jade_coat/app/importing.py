@@ -26,7 +26,7 @@ from jade_coat.material.surface import Role
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.units import is_odd, scaled
 from jade_coat.stage import edits
-from jade_coat.stage.looks import reach_of_map_set
+from jade_coat.stage.looks import finish_on, reach_of_map_set
 from jade_coat.stage.making import beside, file_looks, placed_mesh
 from jade_coat.stage.naming import free_id, free_name
 from jade_coat.stage.remesh import Exchange, imported_anew, matched_slots, wearers, with_slots_named
@@ -214,7 +214,11 @@ def correct_maps(window: ProjectWindow) -> None:
     if old is None:
         return
     review = MapReview(window, old, [], session.library)
-    prop = session.prop if session.prop and session.prop.finishes.get(session.slot) == session.finish_id else None
+    prop = (
+        session.prop
+        if session.prop and finish_on(session.project, session.prop, session.slot) == session.finish_id
+        else None
+    )
     review.show_reach(session.project, reach_of_map_set(session.project, old.id), prop.name if prop else "")
     window.review = review  # type: ignore[attr-defined]
     if not review.exec():

@@ -7,13 +7,11 @@ from typing import Any
 from PyQt6.QtCore import pyqtSignal
 
 from jade_coat.app.showing import Showing
-from jade_coat.looking.look_at import LookAt
-from jade_coat.looking.placed import PlacedMesh
+from jade_coat.looking.stage_rays import StageRays
 from jade_coat.material.material import Material
 from jade_coat.mesh.painting import Paint, PaintMap
-from jade_coat.stage.boxes import PropBoxes
 from jade_coat.stage.desk import Desk
-from jade_coat.stage.looks import material_of
+from jade_coat.stage.looks import finish_on, material_of
 from jade_coat.stage.project import Project, Prop
 from jade_coat.view.client import RenderClient
 
@@ -35,19 +33,15 @@ class Selecting(Showing):
         """A prop and paint that is shown on it without being part of the document."""
         self._shown: tuple[Project, object, object, Project] | None = None
         self._edits_coats = False
-        self.boxes = PropBoxes()
-        """Where props are, to find what a ray meets."""
-        self.placed: dict[str, tuple[object, object, PlacedMesh]] = {}
-        """Meshes as materials place them, by prop, with what they follow from (`picking`)."""
-        self.picked_look: tuple[Project, object, LookAt] | None = None
-        """What the last cut-out that was pointed at wears (`picking`)."""
+        self.rays = StageRays()
+        """Finds what a ray meets."""
         self.selection_changed.connect(self._open_coat)
 
     def choose_nothing(self) -> None:
         """Forget what is chosen, looked at alone or on trial: another project comes."""
         self.prop_id = self.slot = self.coat_id = self.finish_id = ""
-        self.solo = self._preview = self.picked_look = None
-        self.boxes, self.placed = PropBoxes(), {}
+        self.solo = self._preview = None
+        self.rays = StageRays()
 
     def _on_document(self) -> None:
         """Show the project as it is now."""
@@ -69,7 +63,7 @@ class Selecting(Showing):
             self.slot = slots[0] if slots else ""
         known = {f.id for f in project.finishes} | {m.id for m in project.materials}
         if self.finish_id not in known:
-            worn = prop.finishes.get(self.slot, "") if prop else ""
+            worn = finish_on(project, prop, self.slot) if prop else ""
             fallback = project.finishes[0].id if project.finishes else ""
             self.finish_id = worn or fallback or (project.materials[0].id if project.materials else "")
         material = self.material
@@ -166,8 +160,8 @@ class Selecting(Showing):
         """Choose a prop's slot and the finish it wears."""
         self.prop_id, self.slot = prop, slot
         found = self.prop
-        if found is not None and found.finishes.get(slot):
-            self.finish_id = found.finishes[slot]
+        worn = finish_on(self.project, found, slot) if found is not None else ""
+        self.finish_id = worn or self.finish_id
         self._mend_selection()
         self.selection_changed.emit()
 

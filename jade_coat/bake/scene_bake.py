@@ -29,7 +29,7 @@ from jade_coat.mesh.painting import Paint, PaintMap, shown_paint
 from jade_coat.mesh.transfer import vertices_from_map
 from jade_coat.program import passes
 from jade_coat.program.types import Array
-from jade_coat.stage.looks import field_row, material_of, moves_vertices, worn
+from jade_coat.stage.looks import field_row, finish_on, finishes_on, material_of, moves_vertices, worn
 from jade_coat.stage.naming import free_name
 from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.scene import BARE
@@ -102,7 +102,7 @@ class SceneBaker:
     def _moving(self, prop: Prop) -> list[str]:
         """The names of the materials on a prop whose moves follow the wind or the clock."""
         found = []
-        for finish in dict.fromkeys(f for f in prop.finishes.values() if f):
+        for finish in dict.fromkeys(finishes_on(self._project, prop).values()):
             material = worn(self._project, finish)
             if material.moves:
                 outputs = compile_material(material, self._lookup, fixed_fields(field_row(self._project, finish)))
@@ -133,7 +133,7 @@ class SceneBaker:
         return baked.mesh.with_(colors=(*sets, *baked.mesh.colors[len(sets) :]))
 
     def _task(self, prop: Prop, slot: str, finish: str | None = None) -> _Task:
-        worn_finish = finish or prop.finishes.get(slot, "")
+        worn_finish = finish or finish_on(self._project, prop, slot)
         try:
             return self._sound_task(prop, slot, worn_finish)
         except (ValueError, KeyError, OSError) as error:
@@ -304,7 +304,7 @@ def bake_to_folder(
     """
     project.prop(prop.id)
     material_of(project, finish)
-    slots = [s for s, f in prop.finishes.items() if f == finish] or list(project.mesh(prop.mesh).slots)
+    slots = [s for s, f in finishes_on(project, prop).items() if f == finish] or list(project.mesh(prop.mesh).slots)
     baker = SceneBaker(project, library, side, job)
     ready: dict[str, bytes] = {}
     taken: set[str] = set()

@@ -15,6 +15,7 @@ from jade_coat.maps.packing import Texture
 from jade_coat.material.material import Coat
 from jade_coat.mesh.data import MeshData
 from jade_coat.program.types import Array
+from jade_coat.stage.looks import finish_on
 from jade_coat.stage.project import Project, Prop
 
 SIDE, A_TILE = 256, 32
@@ -46,7 +47,7 @@ def prop_repetition(project: Project, library: Library, prop: Prop) -> float:
             np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1).sum()
         )
         total += area
-        if prop.finishes.get(slot.name):
+        if finish_on(project, prop, slot.name):
             score += area * slot_repetition(project, library, prop, slot.name).score
     return score / max(total, 1e-30)
 

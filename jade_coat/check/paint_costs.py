@@ -11,7 +11,7 @@ from jade_coat.material.fields import Number
 from jade_coat.material.material import Finish, field_values
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.painting import Paint, PaintMap, lies_in_square, shown_paint
-from jade_coat.stage.looks import material_of
+from jade_coat.stage.looks import finish_on, material_of
 from jade_coat.stage.naming import free_id
 from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.scene import build_scene
@@ -54,8 +54,8 @@ def ways(project: Project, prop: Prop, slot: str, mesh_of: MeshOf, side: int = 5
 
     `side` and `bits` are of the map that is compared. Raises KeyError for a slot without a finish.
     """
-    finish = prop.finishes[slot]
-    group = [p for p in project.props if p.mesh == prop.mesh and p.finishes.get(slot) == finish]
+    finish = finish_on(project, prop, slot)
+    group = [p for p in project.props if p.mesh == prop.mesh and finish_on(project, p, slot) == finish]
     bare = _changed(project, {p.id: _plain(p, slot) for p in group})
     base = total(bare, mesh_of)
     mesh = mesh_of(prop.mesh)

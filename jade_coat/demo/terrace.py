@@ -29,7 +29,8 @@ from jade_coat.mesh.painting import Paint
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.program.types import VEC3, Array
 from jade_coat.stage.desk import Camera, Desk
-from jade_coat.stage.project import MeshAsset, Project, Prop
+from jade_coat.stage.mesh_assets import MeshAsset
+from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.shared_dials import SharedDial
 from jade_coat.stage.things import Things
 from jade_coat.stage.turns import turn_of

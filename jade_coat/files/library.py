@@ -18,8 +18,9 @@ from jade_coat.maps.picture import BadImage
 from jade_coat.material.surface import Role
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.posed import clip_names
+from jade_coat.stage.mesh_assets import MeshAsset
 from jade_coat.stage.naming import free_id
-from jade_coat.stage.project import MeshAsset, Project
+from jade_coat.stage.project import Project
 
 MAX_FILE = 2**31
 

@@ -62,7 +62,12 @@ def _from_3(data: dict[str, Any]) -> dict[str, Any]:
     return {**data, "props": turned}
 
 
-MIGRATIONS: dict[int, Migration] = {1: _from_1, 2: _from_2, 3: _from_3}
+def _from_4(data: dict[str, Any]) -> dict[str, Any]:
+    """Format 5 knows variants and categories; whoever has none of either is as it was."""
+    return data
+
+
+MIGRATIONS: dict[int, Migration] = {1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4}
 """By the format they start from."""
 
 

@@ -24,7 +24,8 @@ from jade_coat.files.project_text import project_text
 from jade_coat.maps.images import read_image
 from jade_coat.mesh.painting import MAP_SIDES, Paint, PaintMap
 from jade_coat.stage.desk import Desk
-from jade_coat.stage.project import SCHEMA_VERSION, MeshAsset, Project, StoredMap
+from jade_coat.stage.mesh_assets import MeshAsset
+from jade_coat.stage.project import SCHEMA_VERSION, Project, StoredMap
 
 FILE = "project.json"
 MeshBytes = Callable[[MeshAsset], bytes | None]

@@ -25,7 +25,7 @@ from jade_coat.mesh.painting import Paint
 from jade_coat.program import Value, passes
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.program.types import Array
-from jade_coat.stage.looks import field_row, worn
+from jade_coat.stage.looks import field_row, finish_on, worn
 from jade_coat.stage.project import Project, Prop
 
 
@@ -98,7 +98,7 @@ def look_at(
 
     Raises KeyError, and what loading meshes and maps raises.
     """
-    finish = prop.finishes[slot]
+    finish = finish_on(project, prop, slot)
     material = worn(project, finish)
     values = field_row(project, finish, prop.values.get(slot))
     program = compile_material(material, PackedLookup(project.map_sets, project.recipes), fixed_fields(values))

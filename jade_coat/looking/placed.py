@@ -14,7 +14,7 @@ from jade_coat.mesh.motion import unit
 from jade_coat.mesh.picking import RayTarget
 from jade_coat.program.sending import SentBare
 from jade_coat.program.types import Array
-from jade_coat.stage.looks import material_of
+from jade_coat.stage.looks import finish_on, material_of
 from jade_coat.stage.project import Project, Prop
 
 
@@ -61,7 +61,7 @@ def placed_mesh(project: Project, library: Library, prop: Prop, mesh: MeshData, 
         triangles = mesh.triangles[slot.start : slot.start + slot.count].astype(np.int64)
         used, local = np.unique(triangles, return_inverse=True)
         positions, normals, tangents = mesh.positions[used], mesh.normals[used], mesh.tangents[used]
-        finish = prop.finishes.get(slot.name, "")
+        finish = finish_on(project, prop, slot.name)
         if finish and material_of(project, finish).moves:
             look = look_at(project, library, prop, slot.name, mesh, time)
             found = look.at_vertices(["placed_position", "placed_normal", "placed_tangent"])

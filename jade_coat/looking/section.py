@@ -20,7 +20,7 @@ from jade_coat.mesh.picking import target
 from jade_coat.program import passes
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.program.types import Array
-from jade_coat.stage.looks import field_row, worn
+from jade_coat.stage.looks import field_row, finish_on, worn
 from jade_coat.stage.project import Project, Prop
 
 JUMP = 12.0
@@ -139,7 +139,7 @@ def cut(
     Raises what loading meshes and maps raises.
     """
     material = worn(project, finish)
-    values = field_row(project, finish, prop.values.get(slot) if prop.finishes.get(slot) == finish else None)
+    values = field_row(project, finish, prop.values.get(slot) if finish_on(project, prop, slot) == finish else None)
     program = compile_material(material, PackedLookup(project.map_sets, project.recipes), fixed_fields(values))
     shown = [c for c in material.coats if c.shown] or [material.coats[0]]
     wanted = {f"{k}:{c.id}": program[f"{k}:{c.id}"] for c in shown for k in _KINDS}

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from jade_coat.stage.looks import material_of
+from jade_coat.stage.looks import finishes_on, material_of
 from jade_coat.stage.project import Project, Prop
 
 ALSO = {"mesh": "All with this mesh", "material": "All in this material", "stage": "All on the stage"}
@@ -20,10 +20,9 @@ def others_like(project: Project, prop: Prop, way: str) -> list[Prop]:
     materials: dict[str, str] = {}
 
     def worn(one: Prop) -> set[str]:
-        for finish in one.finishes.values():
-            if finish and finish not in materials:
-                materials[finish] = material_of(project, finish).id
-        return {materials[f] for f in one.finishes.values() if f}
+        on = set(finishes_on(project, one).values())
+        materials.update((f, material_of(project, f).id) for f in on if f not in materials)
+        return {materials[f] for f in on}
 
     own = worn(prop)
     return [p for p in project.props if p.id != prop.id and own & worn(p)]

@@ -26,7 +26,7 @@ class PropBoxes:
     def update(self, project: Project, bounds: Bounds) -> None:
         """Take a project as it is now; `bounds` follows from its meshes."""
         before, self._project = self._project, project
-        if project.meshes is not before.meshes or project.groups is not before.groups:
+        if any(getattr(project, kind) is not getattr(before, kind) for kind in ("groups", "meshes", "categories")):
             self._ids, self._places, before = [], {}, Project()
         dressed = project.materials is not before.materials or project.finishes is not before.finishes
         if dressed and any(m.moves for m in (*project.materials, *before.materials)):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from jade_coat.maps.packing import PackedLookup
@@ -62,9 +63,42 @@ def as_worn(project: Project, finish_id: str) -> Material:
     return material
 
 
+@remembered
+def _category_finishes(project: Project) -> dict[str, str]:
+    return {c.id: c.finish for c in project.categories}
+
+
+@remembered
+def _dresses(project: Project) -> dict[tuple[str, str], dict[str, str]]:
+    """What variants put on, by mesh and variant, filled as it is asked for."""
+    return {}
+
+
+def dress_of(project: Project, mesh: str, variant: str) -> Mapping[str, str]:
+    """The finish of every slot that a variant of a mesh, its default or the slot's category dresses."""
+    known = _dresses(project)
+    found = known.get((mesh, variant))
+    if found is None:
+        found = known[mesh, variant] = project.mesh(mesh).dress(variant, _category_finishes(project))
+    return found
+
+
+def finishes_on(project: Project, prop: Prop) -> Mapping[str, str]:
+    """The finish of every slot of a prop that wears one: its own, else its variant's, else the slot's category's."""
+    dress = dress_of(project, prop.mesh, prop.variant)
+    if not prop.finishes:
+        return dress
+    return {**dress, **{slot: finish for slot, finish in prop.finishes.items() if finish}}
+
+
+def finish_on(project: Project, prop: Prop, slot: str) -> str:
+    """The finish that a slot of a prop wears; empty for none."""
+    return prop.finishes.get(slot) or dress_of(project, prop.mesh, prop.variant).get(slot, "")
+
+
 def worn_materials(project: Project) -> tuple[Material, ...]:
     """Every material of the project, and every one that dials of a finish in use make of them."""
-    used = dict.fromkeys(f for p in project.props for f in p.finishes.values() if f)
+    used = dict.fromkeys(f for p in project.props for f in finishes_on(project, p).values())
     found = {m.id: m for m in project.materials} | {m.id: m for m in (worn(project, f) for f in used)}
     return tuple(found.values())
 
@@ -92,15 +126,14 @@ def field_row(project: Project, finish_id: str, own: dict[str, Number] | None = 
 
 def moves_vertices(project: Project, prop: Prop) -> bool:
     """Whether anything that a prop wears moves its vertices."""
-    return any(f and material_of(project, f).moves for f in prop.finishes.values())
+    return any(material_of(project, f).moves for f in finishes_on(project, prop).values())
 
 
 def reach_of_prop(project: Project, prop: Prop) -> float:
     """How far any vertex of a prop can be moved at the most, metres."""
     found = 0.0
-    for slot, finish in prop.finishes.items():
-        material = material_of(project, finish) if finish else None
-        if material is not None and material.moves:
+    for slot, finish in finishes_on(project, prop).items():
+        if material_of(project, finish).moves:
             values = field_row(project, finish, prop.values.get(slot))
             found = max(found, reach_of_moves(worn(project, finish), values))
     return found
@@ -126,7 +159,7 @@ def reach(project: Project, root: str) -> Reach:
     lines = {f.id: lineage(project, f.id) for f in project.finishes}
     within = tuple(i for i, line in lines.items() if root in {f.id for f in line} | {line[-1].parent})
     members = {root, *within}
-    props = tuple(p.id for p in project.props if members & set(p.finishes.values()))
+    props = tuple(p.id for p in project.props if members & set(finishes_on(project, p).values()))
     return Reach(within, props)
 
 
@@ -135,7 +168,7 @@ def reach_of_map_set(project: Project, map_set: str) -> Reach:
     book = PackedLookup((), project.recipes)
     reads = tuple(f.id for f in project.finishes if map_set in worn(project, f.id).sets_read(book))
     roots = {*reads, *(m.id for m in readers_of(project, map_set))}
-    return Reach(reads, tuple(p.id for p in project.props if roots & set(p.finishes.values())))
+    return Reach(reads, tuple(p.id for p in project.props if roots & set(finishes_on(project, p).values())))
 
 
 def readers_of(project: Project, map_set: str) -> list[Material]:
@@ -146,4 +179,4 @@ def readers_of(project: Project, map_set: str) -> list[Material]:
 
 def wearers(project: Project, finish_id: str) -> list[Prop]:
     """The props that wear exactly this finish in some slot."""
-    return [p for p in project.props if finish_id in p.finishes.values()]
+    return [p for p in project.props if finish_id in finishes_on(project, p).values()]

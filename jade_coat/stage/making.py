@@ -13,8 +13,9 @@ from jade_coat.material.where import PaintTerm
 from jade_coat.mesh.data import MeshData
 from jade_coat.stage import edits
 from jade_coat.stage.edits.registry import Edit
+from jade_coat.stage.mesh_assets import MeshAsset
 from jade_coat.stage.naming import free_id, free_name
-from jade_coat.stage.project import MeshAsset, Project, Prop
+from jade_coat.stage.project import Project, Prop
 
 CLAY = (0.46, 0.38, 0.31)
 """The colour of what nobody has dressed yet, linear."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import math
 from collections.abc import Iterable
-from typing import Annotated, Any, Literal, get_origin
+from typing import Annotated, Any, Literal, get_args, get_origin
 
 import numpy as np
 from pydantic import (
@@ -25,13 +25,14 @@ from jade_coat.material.recipes import Recipe
 from jade_coat.material.shared import SharedValue
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.program.types import Array
+from jade_coat.stage.mesh_assets import Category, MeshAsset
 from jade_coat.stage.origins import Origin
 from jade_coat.stage.paint_rules import PaintRule
 from jade_coat.stage.shared_dials import SharedDial, Wind, shared_values
 from jade_coat.stage.things import Thing, Things
 from jade_coat.stage.turns import STRAIGHT, Turn, turn_rows, unit
 
-SCHEMA_VERSION = 4
+SCHEMA_VERSION = 5
 Vec3 = tuple[float, float, float]
 
 
@@ -74,20 +75,6 @@ PaintMapField = Annotated[
 ]  # fmt: skip
 
 
-class MeshAsset(Frozen):
-    """A mesh of the project: the asset that holds it, the names of its slots, and how it moves.
-
-    `clip` is the one of its `clips` it moves by; without one it stands still, as its file poses it.
-    """
-
-    id: str
-    name: str
-    asset: str
-    slots: tuple[str, ...]
-    clips: tuple[str, ...] = ()
-    clip: str = ""
-
-
 Length = Annotated[float, Field(gt=0, le=10000)]
 
 
@@ -95,11 +82,27 @@ class Group(Thing):
     """Things that are chosen, shown and locked together; it may be part of another group. It stands nowhere itself."""
 
 
-class Prop(Thing):
-    """A placed mesh: where it stands, the finish in each slot, its own dial values by slot, and its own paint.
+class Placed(Thing):
+    """A thing that stands somewhere: a position in metres, a turn, and a size along its own axes.
 
-    `turn` is a unit quaternion `(x, y, z, w)`, `size` scales along the mesh's own axes before the turn. A slot without
-    a finish shows plain grey.
+    `turn` is a unit quaternion `(x, y, z, w)`; `size` scales before the turn.
+    """
+
+    position: Vec3 = (0.0, 0.0, 0.0)
+    turn: Annotated[Turn, AfterValidator(unit)] = STRAIGHT
+    size: tuple[Length, Length, Length] = (1.0, 1.0, 1.0)
+
+    def matrix(self) -> Array:
+        """The 4×4 matrix from its own space to the world's, float64."""
+        x, y, z = self.size
+        rows = zip(turn_rows(self.turn), self.position, strict=True)
+        return np.array([*((a * x, b * y, c * z, at) for (a, b, c), at in rows), (0.0, 0.0, 0.0, 1.0)])
+
+
+class Prop(Placed):
+    """A placed mesh: the variant it wears, finishes of its own by slot, its own dial values by slot, its own paint.
+
+    `variant` is the id of one of the mesh's; empty for the default. A slot that nothing dresses shows plain grey.
     """
 
     model_config = ConfigDict(
@@ -107,10 +110,9 @@ class Prop(Thing):
     )
 
     mesh: str
-    position: Vec3 = (0.0, 0.0, 0.0)
-    turn: Annotated[Turn, AfterValidator(unit)] = STRAIGHT
-    size: tuple[Length, Length, Length] = (1.0, 1.0, 1.0)
+    variant: str = ""
     finishes: dict[str, str] = Field(default_factory=dict)
+    """Finishes chosen for slots of this prop alone, on top of its variant."""
     values: dict[str, dict[str, Number]] = Field(default_factory=dict)
     paint: PaintField = None
     """Its own paint on the mesh's vertices; without any it shows the mesh's."""
@@ -128,12 +130,6 @@ class Prop(Thing):
     def scale(self) -> float:
         """How much larger it is than its mesh, by volume: the mean of its sizes."""
         return math.cbrt(self.size[0] * self.size[1] * self.size[2])
-
-    def matrix(self) -> Array:
-        """The 4×4 matrix from the mesh's space to the world's, float64."""
-        x, y, z = self.size
-        rows = zip(turn_rows(self.turn), self.position, strict=True)
-        return np.array([*((a * x, b * y, c * z, at) for (a, b, c), at in rows), (0.0, 0.0, 0.0, 1.0)])
 
 
 class Light(Frozen):
@@ -165,12 +161,13 @@ CHANGES = object()
 class Project(Frozen):
     """Everything a project is, but for the large arrays its assets refer to."""
 
-    schema_version: Literal[4] = 4
+    schema_version: Literal[5] = 5
     name: str = "Untitled"
     map_sets: tuple[MapSet, ...] = ()
     materials: tuple[Material, ...] = ()
     finishes: tuple[Finish, ...] = ()
     meshes: tuple[MeshAsset, ...] = ()
+    categories: tuple[Category, ...] = ()
     groups: Things[Group] = Field(default_factory=Things)
     props: Things[Prop] = Field(default_factory=Things)
     light: Light = Light()
@@ -322,7 +319,11 @@ class Project(Frozen):
         return self.groups[wanted]
 
 
-KINDS_OF_THINGS = tuple(n for n, f in Project.model_fields.items() if get_origin(f.annotation) is Things)
+TYPES_OF_THINGS: dict[str, type[Thing]] = {
+    n: get_args(f.annotation)[0] for n, f in Project.model_fields.items() if get_origin(f.annotation) is Things
+}
+"""What stands on the stage, by the fields that hold it."""
+KINDS_OF_THINGS = tuple(TYPES_OF_THINGS)
 """The fields that hold what stands on the stage."""
 LISTED = tuple(n for n, f in Project.model_fields.items() if get_origin(f.annotation) is tuple and n != "origins")
 """The fields that hold other items with ids."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Set
 from typing import Any, Literal
 
 from jade_coat.material.fields import Frozen
@@ -12,7 +12,7 @@ from jade_coat.material.recipes import Recipe, Step
 from jade_coat.material.step_kinds import STEP_KINDS
 from jade_coat.material.surface import Detail, Surface
 from jade_coat.material.where import MapTerm, RecipeTerm, SharedTerm
-from jade_coat.stage.looks import reach
+from jade_coat.stage.looks import finish_on, reach
 from jade_coat.stage.paint_rules import PaintRule
 from jade_coat.stage.project import KINDS_OF_THINGS, Project, Prop
 
@@ -101,9 +101,14 @@ def rewritten(thing: Any, new: New) -> Any:
 
 def released(project: Project, kind: Kind, gone: str) -> Project:
     """The project with every reference to one thing let go; what does not name it stays the same object."""
+    return released_all(project, {(kind, gone)})
+
+
+def released_all(project: Project, gone: Set[tuple[str, str]]) -> Project:
+    """The project with every reference to some things, by kind and id, let go."""
 
     def new(at: Kind, old: str) -> str:
-        return "" if (at, old) == (kind, gone) else old
+        return "" if (at, old) in gone else old
 
     changes: dict[str, Any] = {}
     for what in ("materials", "recipes"):
@@ -136,15 +141,15 @@ def without_fields(project: Project, material: str, gone: Callable[[str], bool])
     )  # fmt: skip
     changed: Project = project.with_(
         materials=tuple(lean if m.id == material else m for m in project.materials), finishes=finishes,
-        props=project.props.with_(*(_without_values(p, lost, within) for p in project.props)),
+        props=project.props.with_(*(_without_values(project, p, lost, within) for p in project.props)),
     )  # fmt: skip
     return changed
 
 
-def _without_values(prop: Prop, lost: set[str], within: set[str]) -> Prop:
+def _without_values(project: Project, prop: Prop, lost: set[str], within: set[str]) -> Prop:
     """A prop without its own values for some dials, in the slots that wear one of some finishes."""
     kept = {
-        slot: {k: v for k, v in own.items() if k not in lost} if prop.finishes.get(slot) in within else own
+        slot: {k: v for k, v in own.items() if k not in lost} if finish_on(project, prop, slot) in within else own
         for slot, own in prop.values.items()
     }  # fmt: skip
     made: Prop = prop if kept == prop.values else prop.with_(values=kept)

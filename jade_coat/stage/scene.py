@@ -16,7 +16,7 @@ from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.painting import PaintMap
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import NO_DRAW, Draw, DrawPatch, Scene, ScenePatch
-from jade_coat.stage.looks import lineage, material_of, worn
+from jade_coat.stage.looks import finishes_on, lineage, material_of, worn
 from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.rows import KeptRows
 
@@ -142,7 +142,7 @@ class SceneColumns:
         """Take another state of the project; what becomes of the scene."""
         before, self._project = self._project, project
         changed = {(a or b).id: b for a, b in project.props.changed_from(before.props)}  # type: ignore[union-attr]
-        if project.groups is not before.groups or project.meshes is not before.meshes:
+        if any(getattr(project, kind) is not getattr(before, kind) for kind in ("groups", "meshes", "categories")):
             changed.update(self._concerned(before, project))
         for prop in list(changed):
             if changed[prop] is None or not project.shows(changed[prop]):  # type: ignore[arg-type]
@@ -157,9 +157,10 @@ class SceneColumns:
         return self._patch()
 
     def _concerned(self, before: Project, project: Project) -> dict[str, Prop]:
-        """The props that groups or meshes which are others now have to do with."""
+        """The props that groups, meshes or categories which are others now have to do with."""
         meshes = {m.id: m for m in before.meshes}
-        other = {m.id for m in project.meshes if meshes.get(m.id) is not m}
+        redone = project.categories is not before.categories
+        other = {m.id for m in project.meshes if meshes.get(m.id) is not m or (redone and m.categories)}
         grouped = project.groups is not before.groups
         return {p.id: p for p in project.props if p.mesh in other or (grouped and p.parent)}
 
@@ -239,11 +240,12 @@ class SceneColumns:
         name, own, source = self._mesh_name(project, prop.mesh), own_paint(prop), on_map(prop)
         matrix, seed = prop.matrix().astype(np.float32), prop.seed
         slots = self._mesh_data(project, prop.mesh).slots
+        worn_by = finishes_on(project, prop)
         for gone in held.keys() - {s.name for s in slots}:
             self._remove(prop.id, gone)
         for slot in slots:
             place = (prop.id, slot.name)
-            finish = prop.finishes.get(slot.name, "")
+            finish = worn_by.get(slot.name, "")
             wear: LookKey = (finish, *(sorted(prop.values.get(slot.name, {}).items()) if finish else ()))
             look = self._look(project, wear, place)
             key = (name, own, slot.start, slot.count, look.material.id, source)

@@ -18,6 +18,7 @@ from jade_coat.mesh.painting import TILE, Paint, PaintMap
 from jade_coat.stage.draws import Scene
 from jade_coat.stage.looks import material_of, worn
 from jade_coat.stage.project import Project
+from jade_coat.stage.redress import redressed
 from jade_coat.stage.scene import SceneColumns, single
 from jade_coat.stage.things import Things
 from jade_coat.view.client import RenderClient
@@ -224,9 +225,9 @@ class StageLink:
         apart = {m.id: f"{scene}/{m.id}" for m in project.materials}
         materials = tuple(m.with_(id=apart[m.id]) for m in project.materials)
         finishes = tuple(f.with_(parent=apart.get(f.parent, f.parent)) for f in project.finishes)
+        other = redressed(project, lambda f: apart.get(f, f))
         props = []
-        for prop in project.props:
-            moved = prop.with_(finishes={s: apart.get(f, f) for s, f in prop.finishes.items()})
+        for prop, moved in zip(project.props, other.props, strict=True):
             own = before.props.get(prop.id) if before else None
             if own is None or prop.paint is not own.paint or prop.paint_map is not own.paint_map:
                 moved = moved.with_(id=f"{scene}/{prop.id}")
@@ -235,7 +236,7 @@ class StageLink:
                 if isinstance(prop.paint_map, PaintMap):
                     self._client.put_map(moved.id, prop.paint_map)
             props.append(moved)
-        other = project.with_(materials=materials, finishes=finishes, props=tuple(props))
+        other = other.with_(materials=materials, finishes=finishes, props=tuple(props))
         columns, made, lookup = SceneColumns(self._meshes.of, _mesh_name), Scene(), self._lookup
         columns.update(other).apply(made)
         if before is None or (before.map_sets, before.recipes) != (project.map_sets, project.recipes):

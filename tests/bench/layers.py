@@ -25,7 +25,8 @@ from jade_coat.mesh.brush import Brush
 from jade_coat.mesh.canvas import VertexCanvas
 from jade_coat.mesh.stroke import Stroke
 from jade_coat.stage.desk import Camera
-from jade_coat.stage.project import MeshAsset, Project, Prop
+from jade_coat.stage.mesh_assets import MeshAsset
+from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.scene import build_scene
 from jade_coat.view.camera import ray
 from jade_coat.view.client import RenderClient

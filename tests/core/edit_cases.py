@@ -15,14 +15,17 @@ from jade_coat.material.recipes import RecipeInput
 from jade_coat.material.where import TERM_KINDS
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.stage.looks import dial_values
+from jade_coat.stage.mesh_assets import DEFAULT, MeshAsset, Variant
 from jade_coat.stage.paint_rules import PaintRule
-from jade_coat.stage.project import Group, MeshAsset, Project, Prop
+from jade_coat.stage.project import Group, Project, Prop
 from jade_coat.stage.references import references
 from jade_coat.stage.taking import coat_apart
+from tests.core.stage_cases import StageCases, loose_dresses, of, stage_places
 from tests.support import every_kind_of_project
 
 Place = tuple[str, ...]
 Change = tuple[dict[str, Any], Callable[[Place], bool]]
+BARE = (Variant(id=DEFAULT, name=""),)
 START, _ = every_kind_of_project()
 
 
@@ -52,8 +55,10 @@ def places(project: Project) -> dict[Place, Any]:
         found |= {("own", p.id, s, d): v for s, own in p.values.items() for d, v in own.items()}
         found |= {("rule", p.id, str(i)): r for i, r in enumerate(p.rules)}
         found["paint", p.id] = (p.paint, p.paint_map)
-    for kind in ("map_sets", "meshes", "shared", "recipes", "groups"):
+    for kind in ("map_sets", "shared", "recipes", "groups"):
         found |= {(kind, i.id): i for i in getattr(project, kind)}
+    found |= {("meshes", m.id): m.with_(variants=BARE, categories={}) for m in project.meshes}
+    found |= stage_places(project)
     found["light",], found["wind",], found["name",] = project.light, project.wind, project.name
     return found
 
@@ -62,12 +67,8 @@ def dangling(project: Project) -> set[tuple[str, str]]:
     """References that lead nowhere."""
     there = {k: {i.id for i in getattr(project, k)} for k in ("shared", "map_sets", "recipes", "meshes", "props")}
     owners = (*project.materials, *project.recipes, *project.props)
-    return {(k, i) for thing in owners for k, i in references(thing) if i not in there[k]}
-
-
-def of(*allowed: Place) -> Callable[[Place], bool]:
-    """Whether a place begins with one of some places."""
-    return lambda place: any(place[: len(a)] == a for a in allowed)
+    loose = {(k, i) for thing in owners for k, i in references(thing) if i not in there[k]}
+    return loose | loose_dresses(project)
 
 
 def family(project: Project, root: str) -> set[str]:
@@ -87,7 +88,7 @@ def either(*some: Callable[[Place], bool]) -> Callable[[Place], bool]:
     return lambda place: any(one(place) for one in some)
 
 
-class Cases:
+class Cases(StageCases):
     """For each edit, arguments by chance, and the places that it may change."""
 
     def __init__(self, project: Project, rng: random.Random) -> None:
@@ -282,7 +283,7 @@ class Cases:
         children = {f.id for f in self.p.finishes if f.parent == finish.id}
         worn = {p.id for p in self.p.props if finish.id in p.finishes.values()}
         return {"finish": finish.id}, lambda at: at == ("order", "finishes") or at[1] == finish.id or (
-            at[0] in ("finish", "value") and at[1] in children) or (at[0] == "wears" and at[1] in worn)  # fmt: skip
+            at[0] in ("variant", "categories")) or (at[0] in ("finish", "value") and at[1] in children) or (at[0] == "wears" and at[1] in worn)  # fmt: skip
 
     def set_parent(self) -> Change:
         finish = self.finish()
@@ -330,7 +331,7 @@ class Cases:
 
     def add_mesh(self) -> Change:
         return {"mesh": MeshAsset(id="new", name="N", asset="meshes/x", slots=("a",))}, of(
-            ("order", "meshes"), ("meshes", "new")
+            ("order", "meshes"), ("meshes", "new"), ("order", "variants", "new"), ("variant", "new")
         )
 
     def exchange_mesh(self) -> Change:
@@ -508,6 +509,7 @@ class Cases:
         kin = family(self.p, gone)
         worn = {(p.id, s) for p in self.p.props for s, f in p.finishes.items() if f in kin}
         return {"material": gone, "heir": heir}, lambda at: at in (("order", "materials"), ("order", "finishes")) or (
+            at[0] in ("variant", "categories")) or (
             at[0] in ("wears", "own") and at[1:3] in worn) or (at[0] in ("finish", "value", "resolved") and at[1] in kin) or (
             at[0] in ("material", "move", "dial", "link", "coat", "terms", "term") and at[1] == gone)  # fmt: skip
 
@@ -523,7 +525,8 @@ class Cases:
 
     def remove_mesh(self) -> Change:
         gone = self.rng.choice(self.p.meshes).id
-        return {"mesh": gone}, of(("order", "meshes"), ("meshes", gone))
+        return {"mesh": gone}, of(("order", "meshes"), ("meshes", gone), ("order", "variants", gone), ("variant", gone),
+                                  ("category of", gone))  # fmt: skip
 
     def take_over(self) -> Change:
         other = Project(map_sets=(MapSet(id="far", name="Far", tile_size=7.0),))

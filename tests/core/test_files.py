@@ -124,7 +124,7 @@ def test_the_published_schema_describes_what_is_saved(demo_folder: Path) -> None
     ("change", "says"),
     [
         (lambda t: t[: len(t) // 2], "line .*column"), (lambda t: "", "line 1"), (lambda t: "[1, 2]", "no project"),
-        (lambda t: t.replace('"schema_version": 4', '"schema_version": 99'), "newer Jade Coat"),
+        (lambda t: t.replace(f'"schema_version": {SCHEMA_VERSION}', '"schema_version": 99'), "newer Jade Coat"),
         (lambda t: t.replace('"iron_jar"', '"celadon_wall"', 1), "celadon_wall|unique|parents"),
         (lambda t: t.replace('"tile_size": 1.2', '"tile_size": -4', 1), "greater than"),
         (lambda t: t.replace('"name": "Kiln wall"', '"nome": "Kiln wall"', 1), "nome|Field required"),

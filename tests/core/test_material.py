@@ -36,7 +36,8 @@ from jade_coat.program.value import const
 from jade_coat.stage import edits
 from jade_coat.stage.document import Document
 from jade_coat.stage.looks import dial_values, field_row, inherited_values, lineage, reach
-from jade_coat.stage.project import MeshAsset, Project, Prop
+from jade_coat.stage.mesh_assets import MeshAsset
+from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.rows import KeptRows
 
 unit = st.floats(0, 1, width=32)

@@ -25,7 +25,8 @@ from jade_coat.mesh.subdivide import subdivided
 from jade_coat.program import lib
 from jade_coat.stage import edits
 from jade_coat.stage.document import Document
-from jade_coat.stage.project import MeshAsset, Project
+from jade_coat.stage.mesh_assets import MeshAsset
+from jade_coat.stage.project import Project
 from tests.core.test_placing import in_vertex_stage
 
 ROD = shapes.box(0.4, 2.0, 0.4)

@@ -13,9 +13,9 @@ from PyQt6.QtGui import QPainter
 from jade_coat.app.brush.ring import paint_dab
 from jade_coat.app.brush.state import BrushState
 from jade_coat.app.view.overlay import Overlay
-from jade_coat.app.view.picking import PropHit
 from jade_coat.app.view.view import View
 from jade_coat.jobs.words import told
+from jade_coat.looking.stage_rays import PropHit
 from jade_coat.mesh.brush import Brush
 from jade_coat.mesh.canvas import MapCanvas, VertexCanvas
 from jade_coat.mesh.data import MeshData

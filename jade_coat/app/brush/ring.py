@@ -9,8 +9,8 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from jade_coat.app import theme
-from jade_coat.app.view.picking import PropHit
 from jade_coat.app.view.view import View
+from jade_coat.looking.stage_rays import PropHit
 from jade_coat.mesh.brush import Brush
 from jade_coat.mesh.canvas import Canvas, MapCanvas, axes
 from jade_coat.mesh.painting import TILE

@@ -16,9 +16,9 @@ from jade_coat.app.brush.pointing import Pointing
 from jade_coat.app.brush.ring import paint_ring
 from jade_coat.app.brush.state import BrushState
 from jade_coat.app.brush.waiting import Waiting
-from jade_coat.app.view.picking import PropHit
 from jade_coat.app.view.view import View
 from jade_coat.check.unseen_stroke import Laid, why_unseen
+from jade_coat.looking.stage_rays import PropHit
 from jade_coat.mesh.brush import TOOL_LABELS
 from jade_coat.mesh.canvas import MapCanvas, VertexCanvas
 from jade_coat.mesh.painting import TILE
@@ -26,7 +26,7 @@ from jade_coat.mesh.stroke import Stroke
 from jade_coat.program.types import Array
 from jade_coat.stage import edits
 from jade_coat.stage.edits.registry import Edit
-from jade_coat.stage.looks import as_worn
+from jade_coat.stage.looks import as_worn, finish_on
 from jade_coat.stage.project import Prop
 from jade_coat.view.camera import project
 from jade_coat.view.requests import Part
@@ -323,7 +323,7 @@ class BrushTool(Pointing):
     def _tell(self, painting: _Painting, laid: Laid) -> None:
         """Say why a stroke shows nothing, where it does not."""
         session, hit = self.view.session, painting.hit
-        finish = painting.prop.finishes.get(hit.slot)
+        finish = finish_on(self.view.session.project, painting.prop, hit.slot)
         worn = as_worn(session.project, finish) if finish else None
         brush = self.brush_at(hit, painting.erasing)
         unseen = why_unseen(laid, brush, worn, session.link.lookup, isinstance(painting.canvas, MapCanvas))

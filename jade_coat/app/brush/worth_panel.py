@@ -8,6 +8,7 @@ from jade_coat.app.controls.basics import choice, clear, column, counted, label,
 from jade_coat.app.session import Session
 from jade_coat.check.paint_costs import Way, size, ways
 from jade_coat.jobs.words import told
+from jade_coat.stage.looks import finish_on
 
 
 class WorthPanel(QWidget):
@@ -32,7 +33,7 @@ class WorthPanel(QWidget):
     def refresh(self) -> None:
         """Work it out for the chosen prop and slot."""
         session, prop, slot = self._session, self._session.prop, self._session.slot
-        if prop is None or slot not in prop.finishes:
+        if prop is None or not finish_on(session.project, prop, slot):
             self.ways = ()
             self._show("Choose a prop that wears a finish.")
             return
@@ -51,15 +52,16 @@ class WorthPanel(QWidget):
 
     def _show(self, problem: str) -> None:
         clear(self._box)
-        if not problem and (self._session.prop is None or self._session.slot not in self._session.prop.finishes):
+        session, project = self._session, self._session.project
+        if not problem and (session.prop is None or not finish_on(project, session.prop, session.slot)):
             problem = "Choose a prop that wears a finish."  # it went while this was worked out
         if problem:
             self._box.addWidget(label(problem, "quiet", wrap=True))
             return
-        prop, slot = self._session.prop, self._session.slot
+        prop, slot = session.prop, session.slot
         assert prop is not None
-        finish = prop.finishes.get(slot, "")
-        many = sum(p.mesh == prop.mesh and p.finishes.get(slot) == finish for p in self._session.project.props)
+        finish = finish_on(project, prop, slot)
+        many = sum(p.mesh == prop.mesh and finish_on(project, p, slot) == finish for p in project.props)
         text = f"To make {prop.name} look different"
         self._box.addWidget(label(f"{text}, or all {many} like it:" if many > 1 else f"{text}:", "quiet", wrap=True))
         for way in self.ways:

@@ -42,6 +42,7 @@ from jade_coat.looking.coverage import coverage_shares
 from jade_coat.material.compile import COAT_COLORS
 from jade_coat.material.material import Coat
 from jade_coat.stage import edits
+from jade_coat.stage.looks import finish_on
 
 ROW_H = 36
 LIST_WIDTH = 264
@@ -344,7 +345,7 @@ class CoatStack(QWidget):
             return
         if not self.isVisible() or material is None or prop is None or session.link.unsent_sets(session.project):
             return
-        finish = prop.finishes.get(session.slot, "")
+        finish = finish_on(session.project, prop, session.slot)
         project, library, slot = session.shown_project, session.library, session.slot
         if not finish:
             return

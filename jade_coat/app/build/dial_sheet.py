@@ -22,7 +22,7 @@ from jade_coat.app.thing_pictures import pictured
 from jade_coat.material.fields import Setting
 from jade_coat.material.material import Dial, Finish, Material, dial_spec
 from jade_coat.stage import edits
-from jade_coat.stage.looks import dial_values, inherited_values, reach
+from jade_coat.stage.looks import dial_values, finish_on, inherited_values, reach
 
 
 class ChangedDot(QAbstractButton):
@@ -127,7 +127,7 @@ class DialSheet(QWidget):
         dials = material.dials if material else ()
         sets = tuple((s.id, s.name) for s in session.project.map_sets)
         prop = session.prop
-        worn = prop.finishes.get(session.slot, "") if prop else ""
+        worn = finish_on(session.project, prop, session.slot) if prop else ""
         slots = session.project.mesh(prop.mesh).slots if prop else ()
         order = tuple(family_order(session.project))
         named = (finish.id, finish.name, finish.parent) if finish else None
@@ -184,7 +184,7 @@ class DialSheet(QWidget):
         if len(slots) > 1:
             pick = choice([(s, s) for s in slots], session.slot, lambda s: session.choose_prop(prop.id, s))
             self._line("Slot", pick)
-        worn = prop.finishes.get(session.slot, "")
+        worn = finish_on(session.project, prop, session.slot)
         options = [(i, "  " * depth + n) for i, n, depth in family_order(session.project)]
         if not worn:
             options.insert(0, ("", "none yet"))
@@ -272,7 +272,7 @@ class DialSheet(QWidget):
         session = self._session
         parts: list[QWidget] = []
         prop = session.prop
-        if finish is not None and prop is not None and prop.finishes.get(session.slot) == finish.id:
+        if finish is not None and prop is not None and finish_on(session.project, prop, session.slot) == finish.id:
             parts.append(button(f"Only on {prop.name} instead", self._only_here, "add",
                                 "Make a child finish, put it on this prop, and turn its dials"))  # fmt: skip
         self._revert = button(

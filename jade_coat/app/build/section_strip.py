@@ -15,6 +15,7 @@ from jade_coat.looking.section import Cut, cut
 from jade_coat.maps.color import to_srgb
 from jade_coat.material.compile import COAT_COLORS
 from jade_coat.program.types import Array
+from jade_coat.stage.looks import finish_on
 
 AXIS = 20
 SKIN = 4
@@ -82,7 +83,7 @@ class SectionStrip(QWidget):
             return
         if session.link.unsent_sets(session.project):
             return  # it comes again when the maps are there
-        worn = prop.finishes.get(session.slot, "")
+        worn = finish_on(session.project, prop, session.slot)
         if session.material_of(worn) is not session.material:
             self._show(None)
             return

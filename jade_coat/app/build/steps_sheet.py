@@ -34,6 +34,7 @@ from jade_coat.program import Value, passes
 from jade_coat.program.numpy_backend import evaluate
 from jade_coat.stage import edits
 from jade_coat.stage.edits import Edit
+from jade_coat.stage.looks import finish_on
 
 
 class StepsSheet(QDialog):
@@ -200,7 +201,7 @@ class StepsSheet(QDialog):
         """Say how far a step that is worked out at the vertices is off between them, on the chosen prop."""
         session, prop, slot = self.session, self.session.prop, self.session.slot
         line = self.rows[step]
-        if prop is None or not prop.finishes.get(slot):
+        if prop is None or not finish_on(session.project, prop, slot):
             line.note.setText("Choose a prop to see how far it is off between the vertices.")
             return
         project, library, mesh = session.project, session.library, session.link.mesh_data(prop.mesh)

@@ -19,6 +19,7 @@ from jade_coat.program.types import Array
 from jade_coat.stage.desk import Camera
 from jade_coat.stage.looks import field_row
 from jade_coat.stage.project import Project
+from jade_coat.stage.redress import redressed
 from jade_coat.view.camera import eye_of
 from jade_coat.view.client import Picture
 from jade_coat.view.link import PREVIEW, STAGE
@@ -56,13 +57,7 @@ class Split:
 
 def dressed(project: Project, finish: str, other: str) -> Project:
     """A project whose props wear one finish wherever they wore another."""
-    props = tuple(
-        p.with_(finishes={s: other if f == finish else f for s, f in p.finishes.items()})
-        if finish in p.finishes.values() else p
-        for p in project.props
-    )  # fmt: skip
-    changed: Project = project.with_(props=props)
-    return changed
+    return redressed(project, lambda f: other if f == finish else f)
 
 
 class Pictures(QWidget):

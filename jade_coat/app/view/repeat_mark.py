@@ -13,6 +13,7 @@ from jade_coat.bake.tiling import Tiling, slot_repetition
 from jade_coat.jobs.words import told
 from jade_coat.mesh.data import MeshData
 from jade_coat.program.types import Array
+from jade_coat.stage.looks import finish_on
 from jade_coat.stage.project import Prop
 from jade_coat.view.camera import project
 
@@ -55,7 +56,7 @@ class RepeatMark(Overlay[View]):
             slot = mesh.slots[0].name
             return Prop(id="preview", name="Preview", mesh="", finishes={slot: session.finish_id}), slot, mesh
         prop = session.shown_prop
-        if prop is None or not prop.finishes.get(session.slot):
+        if prop is None or not finish_on(session.project, prop, session.slot):
             return None
         return prop, session.slot, session.link.mesh_data(prop.mesh)
 

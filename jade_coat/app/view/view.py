@@ -25,9 +25,10 @@ from PyQt6.QtGui import (
 from jade_coat.app import theme
 from jade_coat.app.session import Session
 from jade_coat.app.view.overlay import Overlay, draw_tag
-from jade_coat.app.view.picking import PropHit, prop_at
+from jade_coat.app.view.picking import prop_at
 from jade_coat.app.view.pictures import INSET, Pictures
 from jade_coat.app.view.stopped_notice import StoppedNotice
+from jade_coat.looking.stage_rays import PropHit
 from jade_coat.stage import edits
 from jade_coat.stage.desk import Camera
 

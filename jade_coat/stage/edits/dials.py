@@ -17,6 +17,7 @@ from jade_coat.stage.edits.registry import added, edit, swap
 from jade_coat.stage.looks import material_of
 from jade_coat.stage.naming import free_id, free_name
 from jade_coat.stage.project import Project
+from jade_coat.stage.redress import redressed
 from jade_coat.stage.references import without_fields
 
 
@@ -101,11 +102,7 @@ def remove_finish(project: Project, /, finish: str) -> Project:
         f.with_(parent=heir, values={**gone.values, **f.values}) if f.parent == finish else f
         for f in project.finishes if f.id != finish
     )  # fmt: skip
-    props = project.props.with_(*(
-        p.with_(finishes={s: heir if f == finish else f for s, f in p.finishes.items()})
-        for p in project.props if finish in p.finishes.values()
-    ))  # fmt: skip
-    changed: Project = project.with_(finishes=finishes, props=props)
+    changed: Project = redressed(project, lambda f: heir if f == finish else f).with_(finishes=finishes)
     return changed
 
 

@@ -8,9 +8,10 @@ from jade_coat.material.fields import Number
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.stage.edits.registry import added, edit, swap
 from jade_coat.stage.looks import material_of
+from jade_coat.stage.mesh_assets import MeshAsset
 from jade_coat.stage.origins import Kind
 from jade_coat.stage.paint_rules import PaintRule
-from jade_coat.stage.project import MeshAsset, Project, Prop
+from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.references import released
 from jade_coat.stage.taking import Place, take, update, with_coat_of
 

@@ -7,9 +7,10 @@ from typing import Any, Literal
 from jade_coat.material.material import Finish, by_id
 from jade_coat.stage.edits.recipes import add_recipe
 from jade_coat.stage.edits.registry import added, edit, swap
-from jade_coat.stage.looks import material_of, reach
+from jade_coat.stage.looks import finishes_on, material_of, reach
 from jade_coat.stage.naming import free_id, free_name
 from jade_coat.stage.project import Project
+from jade_coat.stage.redress import redressed
 from jade_coat.stage.references import referred, rewritten
 from jade_coat.stage.taking import map_values
 
@@ -63,19 +64,23 @@ def remove_material(project: Project, /, material: str, heir: str = "") -> Proje
     gone = {material, *reach(project, material).finishes}
     if heir and material_of(project, heir).id == material:
         raise ValueError("what wears the material cannot go to one of its own finishes")
+    left = _without_values_of(project, gone)
+    made: Project = redressed(left, lambda f: heir if f in gone else f).with_(
+        materials=tuple(m for m in project.materials if m.id != material),
+        finishes=tuple(f for f in project.finishes if f.id not in gone),
+    )
+    return made
+
+
+def _without_values_of(project: Project, gone: set[str]) -> Project:
+    """The project whose props have no values of their own for the dials of some finishes."""
     changed = []
     for prop in project.props:
-        slots = [s for s, f in prop.finishes.items() if f in gone]
-        if slots:
-            finishes = {s: heir if s in slots else f for s, f in prop.finishes.items() if heir or s not in slots}
-            changed.append(
-                prop.with_(finishes=finishes, values={s: v for s, v in prop.values.items() if s not in slots})
-            )
-    made: Project = project.with_(
-        materials=tuple(m for m in project.materials if m.id != material),
-        finishes=tuple(f for f in project.finishes if f.id not in gone), props=project.props.with_(*changed),
-    )  # fmt: skip
-    return made
+        worn = finishes_on(project, prop)
+        kept = {s: v for s, v in prop.values.items() if worn.get(s) not in gone}
+        if kept != prop.values:
+            changed.append(prop.with_(values=kept))
+    return project.with_things("props", *changed) if changed else project
 
 
 @edit

@@ -1,0 +1,154 @@
+"""Arguments by chance for the edits of the stage: many things at once, variants and categories."""
+
+from __future__ import annotations
+
+import random
+from collections.abc import Callable
+from typing import Any
+
+from jade_coat.stage.arranging import Place
+from jade_coat.stage.edits.arranging import within_groups
+from jade_coat.stage.mesh_assets import DEFAULT
+from jade_coat.stage.project import Group, Project, Prop
+
+Where = tuple[str, ...]
+Change = tuple[dict[str, Any], Callable[[Where], bool]]
+TURNED = (0.0, 0.6, 0.0, 0.8)
+
+
+def of(*allowed: Where) -> Callable[[Where], bool]:
+    """Whether a place begins with one of some places."""
+    return lambda place: any(place[: len(a)] == a for a in allowed)
+
+
+class StageCases:
+    """For each edit of the stage, arguments by chance, and the places that it may change."""
+
+    p: Project
+    rng: random.Random
+
+    def some_props(self) -> tuple[str, ...]:
+        ids = list(self.p.props.ids())
+        return tuple(self.rng.sample(ids, self.rng.randint(1, len(ids)))) if ids else ("none",)
+
+    def place_things(self) -> Change:
+        props = self.some_props()
+        place = Place((self.rng.random(), 1.0, -2.0), TURNED, (1.0, 2.0, 0.5))
+        return {"places": dict.fromkeys(props, place)}, of(*(("prop", i) for i in props))
+
+    def add_things(self) -> Change:
+        things = (Group(id="new group", name="New"), Prop(id="new", name="New", mesh="box", parent="new group"))
+        return {"things": things}, of(
+            ("order", "groups"), ("order", "props"), ("groups", "new group"), ("prop", "new"), ("paint", "new")
+        )
+
+    def remove_things(self) -> Change:
+        things = [*self.p.props.ids(), *self.p.groups.ids()] or ["none"]
+        wanted = tuple(self.rng.sample(things, self.rng.randint(1, len(things))))
+        held = {*wanted, *within_groups(self.p, {i for i in wanted if i in self.p.groups})}
+        reading = {p.id for p in self.p.props if any(r.other in held for r in p.rules)}
+        return (
+            {"things": wanted},
+            lambda at: (
+                at in (("order", "props"), ("order", "groups"))
+                or at[1] in held
+                or (at[0] == "rule" and at[1] in reading)
+            ),
+        )
+
+    def dress(self) -> Change:
+        props, finish = self.some_props(), self.rng.choice(["", *(f.id for f in self.p.finishes)])
+        return {"props": props, "slot": "surface", "finish": finish}, of(*(("wears", i, "surface") for i in props))
+
+    def wear_variant(self) -> Change:
+        props, variant = self.some_props(), self.variant()
+        return {"props": props, "variant": variant}, of(*(("prop", i) for i in props))
+
+    def turn_own_dials(self) -> Change:
+        props = self.some_props()
+        values = {i: {"surface": {"d0": self.rng.random()}} for i in props}
+        return {"values": values}, of(*(("own", i, "surface", "d0") for i in props))
+
+    def drop_own_dials(self) -> Change:
+        props, dials = self.some_props(), self.rng.choice([(), ("d0",)])
+        return {"props": props, "slot": "surface", "dials": dials}, of(*(("own", i, "surface", *dials) for i in props))
+
+    def variant(self) -> str:
+        return self.rng.choice([v.id for v in self.p.mesh("box").variants]) if self.p.meshes else "none"
+
+    def add_variant(self) -> Change:
+        return (
+            {"mesh": "box", "source": self.rng.choice(["", self.variant()])},
+            lambda at: (
+                at[:2] in (("variant", "box"), ("order", "variants"))
+                and at[2:3] not in [(v,) for v in self._variants()]
+            ),
+        )
+
+    def _variants(self) -> list[str]:
+        return [v.id for v in self.p.mesh("box").variants] if self.p.meshes else []
+
+    def remove_variant(self) -> Change:
+        gone = self.variant()
+        wearing = [("prop", p.id) for p in self.p.props if p.variant == gone]
+        return {"mesh": "box", "variant": gone}, of(("order", "variants"), ("variant", "box", gone), *wearing)
+
+    def move_variant(self) -> Change:
+        return {"mesh": "box", "variant": self.variant(), "to": self.rng.randint(0, 3)}, of(("order", "variants"))
+
+    def rename_variant(self) -> Change:
+        variant = self.variant()
+        return {"mesh": "box", "variant": variant, "name": "Other"}, of(("variant", "box", variant))
+
+    def set_variant_finish(self) -> Change:
+        variant, finish = self.variant(), self.rng.choice(["", *(f.id for f in self.p.finishes)])
+        return {"mesh": "box", "variant": variant, "slot": "surface", "finish": finish}, of(("variant", "box", variant))
+
+    def category(self) -> str:
+        return self.rng.choice([c.id for c in self.p.categories] or ["none"])
+
+    def add_category(self) -> Change:
+        return {"name": "Cloth", "finish": "g0"}, of(("order", "categories"), ("categories", "cloth"))
+
+    def dress_category(self) -> Change:
+        wanted = self.category()
+        return {"category": wanted, "finish": self.rng.choice(["", "g0"])}, of(("categories", wanted))
+
+    def rename_category(self) -> Change:
+        wanted = self.category()
+        return {"category": wanted, "name": "Stone"}, of(("categories", wanted))
+
+    def remove_category(self) -> Change:
+        wanted = self.category()
+        return {
+            "category": wanted
+        }, lambda at: at in (("order", "categories"), ("categories", wanted)) or at[0] == "category of"
+
+    def set_slot_category(self) -> Change:
+        return {"mesh": "box", "slot": "surface", "category": self.rng.choice(["", self.category()])}, of(
+            ("category of", "box", "surface")
+        )
+
+
+def stage_places(project: Project) -> dict[Where, Any]:
+    """What a project says of variants and categories, each under a place of its own."""
+    found: dict[Where, Any] = {("categories", c.id): c for c in project.categories}
+    found["order", "categories"] = tuple(c.id for c in project.categories)
+    for mesh in project.meshes:
+        found["order", "variants", mesh.id] = tuple(v.id for v in mesh.variants)
+        found |= {("variant", mesh.id, v.id): v for v in mesh.variants}
+        found |= {("category of", mesh.id, s): c for s, c in mesh.categories.items()}
+    return found
+
+
+def loose_dresses(project: Project) -> set[tuple[str, str]]:
+    """Finishes, variants and categories that are named and not there."""
+    known = {f.id for f in project.finishes} | {m.id for m in project.materials} | {""}
+    named = [f for p in project.props for f in p.finishes.values()]
+    named += [f for m in project.meshes for v in m.variants for f in v.finishes.values()]
+    named += [c.finish for c in project.categories]
+    loose = {("finishes", f) for f in named if f not in known}
+    variants = {m.id: {v.id for v in m.variants} - {DEFAULT} | {""} for m in project.meshes}
+    loose |= {("variants", p.variant) for p in project.props if p.variant not in variants.get(p.mesh, {""})}
+    categories = {c.id for c in project.categories}
+    return loose | {("categories", c) for m in project.meshes for c in m.categories.values() if c not in categories}

@@ -1,0 +1,117 @@
+"""Variants, categories and own values: what a prop looks like is always what can be worked out by hand."""
+
+from __future__ import annotations
+
+import random
+
+import numpy as np
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from jade_coat.material.material import layout, row_values
+from jade_coat.stage import edits
+from jade_coat.stage.edits import EDITS
+from jade_coat.stage.looks import dial_values, finish_on, material_of, reach, worn
+from jade_coat.stage.project import Project, Prop
+from jade_coat.stage.scene import SceneColumns
+from tests.core.edit_cases import START, Cases
+
+DRESSING = (
+    "dress", "wear_variant", "turn_own_dials", "drop_own_dials", "add_variant", "remove_variant", "move_variant",
+    "set_variant_finish", "dress_category", "remove_category", "set_slot_category", "remove_finish", "remove_material",
+    "set_dial", "reset_dial", "set_parent", "add_things", "remove_things",
+)  # fmt: skip
+
+
+def by_hand(project: Project, prop: Prop, slot: str) -> str:
+    """Own finish, else the variant's, else the default's, else that of the slot's category."""
+    mesh = project.mesh(prop.mesh)
+    chosen = next((v for v in mesh.variants if v.id == prop.variant), mesh.variants[0])
+    category = next((c for c in project.categories if c.id == mesh.categories.get(slot)), None)
+    ways = (
+        prop.finishes.get(slot, ""), chosen.finishes.get(slot, ""), mesh.variants[0].finishes.get(slot, ""),
+        category.finish if category else "",
+    )  # fmt: skip
+    return next((w for w in ways if w), "")
+
+
+class Box:
+    """A mesh of one slot, as draws need it."""
+
+    slots = (type("Slot", (), {"name": "surface", "start": 0, "count": 12})(),)
+
+
+@given(seed=st.integers(0, 2**32))
+@settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck))
+def test_a_look_is_variant_slot_finish_and_own_values_flattened(seed: int) -> None:
+    rng, project = random.Random(seed), START
+    columns = SceneColumns(lambda project, mesh: Box())  # type: ignore[arg-type, return-value]
+    scene = columns.update(project)
+    from jade_coat.stage.draws import Scene
+
+    shown = Scene()
+    scene.apply(shown)
+    for _ in range(8):
+        name = rng.choice(DRESSING)
+        try:
+            arguments, _ = getattr(Cases(project, rng), name)()
+            project = EDITS[name].on(project, **arguments)
+        except (KeyError, ValueError, IndexError):  # what it needs is gone by now
+            continue
+        columns.update(project).apply(shown)
+    at = {round(float(s) * 2**24): (d, i) for d in shown.drawn for i, s in enumerate(d.seeds)}
+    for prop in project.props:
+        finish = by_hand(project, prop, "surface")
+        assert finish_on(project, prop, "surface") == finish
+        draw, i = at[round(prop.seed * 2**24)]
+        if not finish:
+            assert draw.material == "bare"
+            continue
+        material = worn(project, finish)
+        assert draw.material == material.id
+        own = prop.values.get("surface", {})
+        known = {d.id: d for d in material_of(project, finish).dials}
+        values = {**dial_values(project, finish), **{k: v for k, v in own.items() if k in known}}
+        row = layout(material).pack(row_values(material_of(project, finish), values))
+        assert np.allclose(shown.rows[draw.material][draw.rows[i]], row.ravel(), atol=1e-6)
+
+
+def test_variants_are_addressed_by_index_id_and_name_and_index_0_stays() -> None:
+    mesh = START.mesh("box")
+    assert [mesh.variant_index(w) for w in ("", "default", "0", "As thrown", "old", "1", "Plain")] == [
+        0, 0, 0, 0, 1, 1, 2,
+    ]  # fmt: skip
+    with pytest.raises(KeyError, match="As thrown, Old, Plain"):
+        mesh.variant_index("glazed")
+    for wrong in (edits.move_variant("box", "default", 2), edits.move_variant("box", "old", 0)):
+        with pytest.raises(ValueError, match="index 0"):
+            wrong.apply(START)
+    with pytest.raises(ValueError, match="it stays"):
+        edits.remove_variant.on(START, "box", "default")
+    moved = edits.move_variant.on(START, "box", "plain", 1)
+    assert [v.id for v in moved.mesh("box").variants] == ["default", "plain", "old"]
+    assert moved.props is START.props  # whoever wears one wears it under its new index
+    named = edits.rename_variant.on(START, "box", "default", "Fresh")
+    assert named.mesh("box").variants[0].id == "default"
+
+
+def test_a_category_dresses_all_that_relies_on_it_and_nothing_else() -> None:
+    """One change of a category's finish reaches the slots that nothing else dresses; `reach` tells how many before."""
+    bare = edits.dress.on(START, ("p0",), "surface", "")
+    assert finish_on(bare, bare.prop("p0"), "surface") == "f1"
+    assert "p0" in reach(bare, "f1").props
+    redone = edits.dress_category.on(bare, "clay", "g0")
+    assert finish_on(redone, redone.prop("p0"), "surface") == "g0"
+    assert finish_on(redone, redone.prop("p1"), "surface") == "f0"
+    assert redone.meshes is bare.meshes
+    assert redone.props is bare.props
+
+
+def test_a_finish_that_goes_is_replaced_wherever_it_is_named() -> None:
+    after = edits.remove_finish.on(START, "f1")
+    assert after.mesh("box").variant("old").finishes == {"surface": "f0"}
+    assert after.categories[0].finish == "f0"
+    gone = edits.remove_material.on(START, "m")
+    assert gone.mesh("box").variant("old").finishes == {}
+    assert gone.categories[0].finish == ""
