@@ -36,26 +36,34 @@ def command(group: str, keys: str = "") -> Callable[[F], F]:
 
 @dataclass(frozen=True)
 class Bound:
-    """A command with what it is done to."""
+    """A command with what it is done to; `scope` is the workspace whose own it is, empty for what is everywhere."""
 
     command: Command
     do: Callable[[], Any]
+    scope: str = ""
 
 
 def commands_of(*owners: object) -> list[Bound]:
     """All commands of some objects, those of their classes' bases first, as declared.
 
-    Raises ValueError when two share a key.
+    An owner that has a `scope` keeps its commands to that: two scopes may give one key to different things. Raises
+    ValueError when two share a key otherwise.
     """
     found = [
-        Bound(f.command, getattr(owner, f.command.name))
+        Bound(f.command, getattr(owner, f.command.name), getattr(owner, "scope", ""))
         for owner in owners for base in reversed(type(owner).__mro__) for f in vars(base).values()
         if hasattr(f, "command")
     ]  # fmt: skip
-    taken: dict[str, str] = {}
+    taken: dict[str, list[Bound]] = {}
     for entry in found:
         for key in entry.command.keys.split():
-            if key in taken:
-                raise ValueError(f"{key} is given to both {taken[key]} and {entry.command.name}")
-            taken[key] = entry.command.name
+            for other in taken.get(key, ()):
+                if entry.scope == other.scope or not (entry.scope and other.scope):
+                    raise ValueError(f"{key} is given to both {other.command.name} and {entry.command.name}")
+            taken.setdefault(key, []).append(entry)
     return found
+
+
+def chosen_by_scope(entries: list[Bound], scope: str) -> Bound:
+    """Which of the commands with one key is meant in a scope: its own, else the first."""
+    return next((e for e in entries if e.scope == scope), entries[0])

@@ -77,9 +77,10 @@ WINDOW = Preference("layout/window", None, _bytes, "a window's place")
 LAYOUTS = Preference("layout/workspaces", {}, _layouts, "how each workspace was left", json.dumps)
 BRUSH = Preference("brush/settings", {}, _kept, "the brush as it was left", json.dumps)
 BRUSHES = Preference("brush/kept", [], _entries, "brushes that were kept", json.dumps)
+STAGE = Preference("stage/hand", {}, _kept, "how things are placed", json.dumps)
 FOLDERS = Preference("folders/last", {}, _kept, "folders by what was chosen there", json.dumps)
 RECENT_COLORS = Preference("colors/recent", [], _colors, "linear colours", json.dumps)
-PREFERENCES = (THEME, UNDO_MEGABYTES, WINDOW, LAYOUTS, BRUSH, BRUSHES, FOLDERS, RECENT_COLORS)
+PREFERENCES = (THEME, UNDO_MEGABYTES, WINDOW, LAYOUTS, BRUSH, BRUSHES, STAGE, FOLDERS, RECENT_COLORS)
 
 
 def recall(preference: Preference) -> Any:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from contextlib import suppress
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
@@ -11,8 +13,10 @@ from jade_coat.looking.stage_rays import StageRays
 from jade_coat.material.material import Material
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.stage.desk import Desk
+from jade_coat.stage.edits.arranging import within_groups
+from jade_coat.stage.edits.registry import Edit
 from jade_coat.stage.looks import finish_on, material_of
-from jade_coat.stage.project import Project, Prop
+from jade_coat.stage.project import KINDS_OF_THINGS, Project, Prop
 from jade_coat.view.client import RenderClient
 
 
@@ -23,7 +27,10 @@ class Selecting(Showing):
 
     def __init__(self, client: RenderClient | None = None) -> None:
         super().__init__(client)
+        self.chosen: tuple[str, ...] = ()
+        """The ids of the things that are chosen on the stage; of several props the last one leads."""
         self.prop_id = ""
+        """The prop that leads: the one whose finish and coats are worked on."""
         self.slot = ""
         self.coat_id = ""
         self.finish_id = ""
@@ -31,7 +38,9 @@ class Selecting(Showing):
         """The material and the coat that is looked at alone."""
         self._preview: tuple[str, Paint | PaintMap] | None = None
         """A prop and paint that is shown on it without being part of the document."""
-        self._shown: tuple[Project, object, object, Project] | None = None
+        self._trial: Edit | None = None
+        """An edit whose outcome is shown without being part of the document."""
+        self._shown: tuple[object, Project] | None = None
         self._edits_coats = False
         self.rays = StageRays()
         """Finds what a ray meets."""
@@ -40,7 +49,8 @@ class Selecting(Showing):
     def choose_nothing(self) -> None:
         """Forget what is chosen, looked at alone or on trial: another project comes."""
         self.prop_id = self.slot = self.coat_id = self.finish_id = ""
-        self.solo = self._preview = None
+        self.chosen = ()
+        self.solo = self._preview = self._trial = None
         self.rays = StageRays()
 
     def _on_document(self) -> None:
@@ -54,7 +64,9 @@ class Selecting(Showing):
 
     def _mend_selection(self) -> None:
         project = self.project
-        before = (self.prop_id, self.slot, self.coat_id, self.finish_id)
+        before = (self.prop_id, self.slot, self.coat_id, self.finish_id, self.chosen)
+        there = tuple(i for i in self.chosen if any(i in getattr(project, kind) for kind in KINDS_OF_THINGS))
+        self.chosen = self.chosen if there == self.chosen else there
         if self.prop_id not in project.props:
             self.prop_id = project.props.first.id if project.props.first else ""
         prop = project.props.get(self.prop_id)
@@ -71,7 +83,7 @@ class Selecting(Showing):
             self.coat_id = ""
         elif all(c.id != self.coat_id for c in material.coats):
             self.coat_id = material.coats[-1].id
-        if before != (self.prop_id, self.slot, self.coat_id, self.finish_id):
+        if before != (self.prop_id, self.slot, self.coat_id, self.finish_id, self.chosen):
             self.selection_changed.emit()
 
     def edits_coats(self, on: bool) -> None:
@@ -108,12 +120,12 @@ class Selecting(Showing):
     @property
     def shown_project(self) -> Project:
         """The document as the view shows it: one coat alone where one is looked at by itself, and paint on trial."""
-        if self.solo is None and self._preview is None:
+        if self.solo is None and self._preview is None and self._trial is None:
             return self.project
-        known = self._shown
-        if known is None or known[0] is not self.project or known[1:3] != (self.solo, self._preview):
-            known = self._shown = (self.project, self.solo, self._preview, self._with_trials())
-        return known[3]
+        known, key = self._shown, (id(self.project), self.solo, self._preview, self._trial)
+        if known is None or known[0] != key:
+            known = self._shown = (key, self._with_trials())
+        return known[1]
 
     def _with_trials(self) -> Project:
         changes: dict[str, Any] = {}
@@ -127,8 +139,17 @@ class Selecting(Showing):
             prop_id, made = self._preview
             kind = "paint_map" if isinstance(made, PaintMap) else "paint"
             changes["props"] = self.project.props.with_(self.project.prop(prop_id).with_(**{kind: made}))
-        shown: Project = self.project.with_(**changes)
+        shown: Project = self.project.with_(**changes) if changes else self.project
+        if self._trial is not None:
+            with suppress(KeyError, ValueError):  # what it was about may be gone
+                shown = self._trial.apply(shown)
         return shown
+
+    def try_out(self, edit: Edit | None) -> None:
+        """Show what an edit would make of the stage, or stop that (None). Not an edit."""
+        if edit is not self._trial:
+            self._trial = edit
+            self._on_document()
 
     def show_on_trial(self, prop: str, made: Paint | PaintMap | None) -> None:
         """Show paint on a prop that is no part of the document, or stop that (None). Not an edit."""
@@ -157,13 +178,40 @@ class Selecting(Showing):
         return self.shown_project.props.get(self.prop_id)
 
     def choose_prop(self, prop: str, slot: str) -> None:
-        """Choose a prop's slot and the finish it wears."""
-        self.prop_id, self.slot = prop, slot
-        found = self.prop
-        worn = finish_on(self.project, found, slot) if found is not None else ""
-        self.finish_id = worn or self.finish_id
+        """Choose a prop's slot and the finish it wears; nothing else is chosen then."""
+        self.chosen = (prop,)
+        self._lead(prop, slot)
         self._mend_selection()
         self.selection_changed.emit()
+
+    def choose_things(self, things: Iterable[str], slot: str = "") -> None:
+        """Choose some things of the stage, or none; the last prop among them leads, by this slot or by its first."""
+        self.chosen = tuple(dict.fromkeys(things))
+        lead = next((i for i in reversed(self.chosen) if i in self.project.props), "")
+        if lead and (lead != self.prop_id or slot):
+            self._lead(lead, slot)
+        self._mend_selection()
+        self.selection_changed.emit()
+
+    @property
+    def chosen_props(self) -> tuple[Prop, ...]:
+        """The props that are chosen, those of chosen groups among them, each once."""
+        project = self.project
+        if not self.chosen:
+            return ()
+        groups = {i for i in self.chosen if i in project.groups}
+        inside = within_groups(project, groups) if groups else []
+        ids = dict.fromkeys([*self.chosen, *inside])
+        return tuple(project.props[i] for i in ids if i in project.props)
+
+    def _lead(self, prop: str, slot: str) -> None:
+        self.prop_id, self.slot = prop, slot
+        found = self.prop
+        if found is None:
+            return
+        slots = self.project.mesh(found.mesh).slots
+        self.slot = slot if slot in slots else slots[0] if slots else ""
+        self.finish_id = finish_on(self.project, found, self.slot) or self.finish_id
 
     def choose_finish(self, finish: str) -> None:
         """Choose a finish for the dial sheet and the coat stack."""

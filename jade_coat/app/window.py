@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
 from jade_coat.app import beginning, focus_order, preferences, theme
 from jade_coat.app.bringing import BringingWindow
 from jade_coat.app.build.map_watch import MapWatch
-from jade_coat.app.commands import Bound, command, commands_of
+from jade_coat.app.commands import Bound, chosen_by_scope, command, commands_of
 from jade_coat.app.controls.basics import button, column, counted, holder, label, row
 from jade_coat.app.dialogs.finder import Finder
 from jade_coat.app.dialogs.key_sheet import KeySheet
@@ -159,10 +159,16 @@ class Window(BringingWindow):
         return commands_of(self, self.view_commands, self.bench.panes, *self.workspaces.values())
 
     def _make_shortcuts(self) -> None:
+        by_keys: dict[str, list[Bound]] = {}
         for entry in self.commands():
             for keys in entry.command.keys.split():
-                shortcut = QShortcut(QKeySequence(keys), self)
-                shortcut.activated.connect(entry.do)
+                by_keys.setdefault(keys, []).append(entry)
+        for keys, entries in by_keys.items():
+            shortcut = QShortcut(QKeySequence(keys), self)
+            shortcut.activated.connect(partial(self._do_key, entries))
+
+    def _do_key(self, entries: list[Bound]) -> None:
+        chosen_by_scope(entries, self.workspace).do()
 
     def _open_menu(self) -> None:
         menu = QMenu(self)
@@ -216,7 +222,7 @@ class Window(BringingWindow):
     @command("Edit", "Ctrl+Z")
     def undo(self) -> None:
         """Undo."""
-        if self.bench.brush_tool.give_up():
+        if self.bench.brush_tool.give_up() or self.bench.wheel.give_up():
             return  # what is under way is what is taken back
         if self.bench.brush_panel.fill.live:
             self.bench.brush_panel.fill.take_back()
@@ -245,7 +251,7 @@ class Window(BringingWindow):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Hold W to see the state before the last change; Esc gives a stroke up; the workspace may take other keys."""
         assert event is not None
-        if event.key() == Qt.Key.Key_Escape and (self.bench.dropper.give_up() or self.bench.brush_tool.give_up()):
+        if event.key() == Qt.Key.Key_Escape and self.bench.give_up():
             return
         if self.workspaces[self.workspace].key(event):
             return

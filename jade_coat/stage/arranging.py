@@ -41,6 +41,16 @@ class Stand:
         self.turns = np.array([t.turn for t in listed], np.float64).reshape(-1, 4)
         self.sizes = np.array([t.size for t in listed], np.float64).reshape(-1, 3)
 
+    @classmethod
+    def of(cls, places: Places) -> Stand:
+        """Things that would stand in some places."""
+        made = cls(())
+        made.ids = tuple(places)
+        made.positions = np.array([p.position for p in places.values()], np.float64).reshape(-1, 3)
+        made.turns = np.array([p.turn for p in places.values()], np.float64).reshape(-1, 4)
+        made.sizes = np.array([p.size for p in places.values()], np.float64).reshape(-1, 3)
+        return made
+
     def __len__(self) -> int:
         return len(self.ids)
 
@@ -110,7 +120,9 @@ def along_line(stand: Stand, count: int, step: Array | Sequence[float]) -> list[
     return [stand.moved(np.asarray(step, np.float64) * i) for i in range(1, count + 1)]
 
 
-def round_point(stand: Stand, count: int, centre: Array, whole: float, turning: bool = True) -> list[Places]:
+def round_point(
+    stand: Stand, count: int, centre: Array | Sequence[float], whole: float, turning: bool = True
+) -> list[Places]:
     """The places of `count` further copies round a vertical axis through a point, spread over an angle in radians.
 
     Over a whole turn the last one does not fall on the first. Without `turning` they keep facing as they do.

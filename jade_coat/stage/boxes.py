@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 
 import numpy as np
 
@@ -58,6 +58,19 @@ class PropBoxes:
         if at < len(self._ids):  # the last one takes its place
             self._ids[at], self._places[last] = last, at
             self._middles[at], self._halves[at] = self._middles[len(self._ids)], self._halves[len(self._ids)]
+
+    def all(self) -> tuple[list[str], Array, Array]:
+        """The ids of all boxes, and their lowest and highest corners `(n, 3)`."""
+        middles, halves = self._middles[: len(self._ids)], self._halves[: len(self._ids)]
+        return self._ids, middles - halves, middles + halves
+
+    def around(self, props: Iterable[str]) -> tuple[Array, Array] | None:
+        """The lowest and the highest corner `(3,)` of one box round some props; None where none is to be seen."""
+        at = [self._places[i] for i in props if i in self._places]
+        if not at:
+            return None
+        low = (self._middles[at] - self._halves[at]).min(axis=0)
+        return low, (self._middles[at] + self._halves[at]).max(axis=0)
 
     def along(self, origin: Array, direction: Array) -> list[tuple[float, str]]:
         """The ids of the props whose box a ray meets, with the distance to it, the nearest first.

@@ -63,6 +63,31 @@ def project(eye: Eye, points: Array) -> Array:
     return np.stack([ndc[:, 0] * 0.5 + 0.5, 0.5 - ndc[:, 1] * 0.5], axis=1)
 
 
+def seen(eye: Eye, points: Array) -> Array:
+    """World points `(n, 3)` as picture coordinates (0–1 from the upper left) and metres ahead of the eye, `(n, 3)`.
+
+    What is not ahead of the eye has a third number of 0 or less, and coordinates that say nothing.
+    """
+    ahead = -(points @ eye.view[2, :3] + eye.view[2, 3])
+    return np.concatenate([project(eye, points), ahead[:, None]], axis=1)
+
+
+def on_line(point: Array, along: Array, origin: Array, way: Array) -> Array | None:
+    """The place on a line (a point and a unit direction) that is nearest to a ray; None where both point alike."""
+    slant = float(along @ way)
+    if 1 - slant * slant < 0.02:
+        return None
+    between = origin - point
+    return np.asarray(point + along * (float(between @ along - (between @ way) * slant) / (1 - slant * slant)))
+
+
+def on_plane(point: Array, normal: Array, origin: Array, way: Array) -> Array | None:
+    """Where a ray meets a plane; None where it runs along it, or away from it."""
+    slant = float(way @ normal)
+    far = float((point - origin) @ normal) / slant if abs(slant) >= 0.02 else 0.0
+    return origin + way * far if 0 < far < 1e5 else None
+
+
 def halton(index: int, base: int) -> float:
     """The `index`-th number of the Halton sequence, 0–1."""
     result, fraction = 0.0, 1.0

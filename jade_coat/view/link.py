@@ -17,15 +17,16 @@ from jade_coat.mesh.data import FULL, BadMesh, MeshData, Slot
 from jade_coat.mesh.painting import TILE, Paint, PaintMap
 from jade_coat.stage.draws import Scene
 from jade_coat.stage.looks import material_of, worn
-from jade_coat.stage.project import Project
+from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.redress import redressed
 from jade_coat.stage.scene import SceneColumns, single
 from jade_coat.stage.things import Things
+from jade_coat.stage.turns import STRAIGHT
 from jade_coat.view.client import RenderClient
 from jade_coat.view.environment import SKIES, Environment
 
 STAGE = "stage"
-_DRESS = ("materials", "finishes", "map_sets", "recipes", "meshes")
+_DRESS = ("materials", "finishes", "map_sets", "recipes", "meshes", "categories")
 """What of a project the looks of its props follow from."""
 PREVIEW = "preview"
 SWATCH_MESH = "swatch mesh"
@@ -274,6 +275,22 @@ class StageLink:
     def show_look(self, scene: str, material: Material, values: dict[str, Number]) -> None:
         """Put a look on the swatch form, as a scene of its own."""
         self._show_alone(scene, SWATCH_MESH, self._swatch, material, values)
+
+    def show_model(self, scene: str, prop: Prop) -> None:
+        """Put one prop of the present project alone at the origin, upright, as a scene of its own."""
+        project = self._project
+        assert project is not None
+        alone = prop.with_(position=(0.0, 0.0, 0.0), turn=STRAIGHT, size=(1.0, 1.0, 1.0), parent="", visible=True)
+        other, columns, made = (
+            project.with_(props=(alone,), groups=()),
+            SceneColumns(self._meshes.of, _mesh_name),
+            Scene(),
+        )
+        columns.update(other).apply(made)
+        for material in columns.materials.values():
+            self._give(material, project)
+        self._put_meshes(columns.meshes, other)
+        self._client.set_scene(scene, made)
 
     def _show_alone(self, scene: str, key: str, mesh: MeshData, material: Material, values: dict[str, Number]) -> None:
         assert self._project is not None

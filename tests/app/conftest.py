@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 from PyQt6.QtCore import QEvent, QPoint, QPointF, QSettings, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QWidget
+from PyQt6.QtWidgets import QApplication, QDialog, QMainWindow, QWidget
 
 from jade_coat.app.build import swatches
 from jade_coat.app.main import make_application
@@ -68,6 +68,13 @@ def run_deletes() -> None:
     QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
 
 
+def strays() -> list[QWidget]:
+    """Windows that are neither a main window, nor a dialog, nor a popup."""
+    kinds = (Qt.WindowType.Widget, Qt.WindowType.Window)
+    shown = [w for w in QApplication.topLevelWidgets() if w.isVisible() and w.windowType() in kinds]
+    return [w for w in shown if not isinstance(w, (QMainWindow, QDialog))]
+
+
 class Hand:
     """Drives a window as a person would, and waits as one."""
 
@@ -83,6 +90,7 @@ class Hand:
             run_deletes()
             time.sleep(0.01)
             calm = calm + 1 if self.window.ready() else 0
+        assert strays() == [], "a widget was shown before it had a parent, and became a window"
 
     def restless(self) -> list[str]:
         """What is not at rest, by name."""

@@ -73,6 +73,15 @@ class StageCases:
         props, dials = self.some_props(), self.rng.choice([(), ("d0",)])
         return {"props": props, "slot": "surface", "dials": dials}, of(*(("own", i, "surface", *dials) for i in props))
 
+    def lift_own_dials(self) -> Change:
+        props = self.some_props()
+        return {
+            "props": props,
+            "slot": "surface",
+            "name": "Lifted",
+            "id": "lifted",
+        }, lambda at: at == ("order", "finishes") or at[1] == "lifted" or (at[0] in ("wears", "own") and at[1] in props)
+
     def variant(self) -> str:
         return self.rng.choice([v.id for v in self.p.mesh("box").variants]) if self.p.meshes else "none"
 

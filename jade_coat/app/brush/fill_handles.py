@@ -11,7 +11,7 @@ from jade_coat.app.brush.fill_panel import FillPanel, _moved, _points
 from jade_coat.app.view.overlay import Overlay
 from jade_coat.app.view.view import View
 from jade_coat.program.types import Array
-from jade_coat.view.camera import project, ray
+from jade_coat.view.camera import on_line, project, ray
 
 
 class FillHandles(Overlay[View]):
@@ -83,12 +83,4 @@ def along_line(held: Array, other: Array, origin: Array, way: Array) -> Array | 
     """The place on the line through two points that is nearest to a ray; None where the line points at the viewer."""
     line = held - other
     size = float(np.linalg.norm(line))
-    if size < 1e-9:
-        return None
-    line = line / size
-    slant = float(line @ way)
-    if 1 - slant * slant < 0.02:
-        return None
-    between = origin - other
-    far = float(between @ line - (between @ way) * slant) / (1 - slant * slant)
-    return np.asarray(other + line * far)
+    return on_line(other, line / size, origin, way) if size >= 1e-9 else None

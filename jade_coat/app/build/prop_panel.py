@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from functools import partial
 
 from PyQt6.QtCore import QPoint
@@ -13,6 +14,7 @@ from jade_coat.app.controls.fields import NumberField
 from jade_coat.app.session import Session
 from jade_coat.material.fields import Spec
 from jade_coat.stage import edits
+from jade_coat.stage.arranging import place_of
 from jade_coat.stage.naming import free_id, free_name
 from jade_coat.stage.project import Prop
 from jade_coat.stage.turns import Angles, angles_of, turn_of
@@ -27,9 +29,11 @@ AXES = "xyz"
 class PlaceFold(Fold):
     """Three numbers each for where a prop stands, how it is turned, and how large it is."""
 
-    def __init__(self, session: Session, shut: bool) -> None:
+    def __init__(self, session: Session, shut: bool, whom: Callable[[], tuple[Prop, ...]] | None = None) -> None:
+        """`whom` gives the props that are placed by it; without it the leading one alone is."""
         super().__init__("Place and size", shut=shut)
         self._session = session
+        self._whom = whom or (lambda: (session.prop,) if session.prop is not None else ())
         self.fields: dict[str, list[NumberField]] = {}
         for key, spec in (("position", _PLACE), ("turn", _TURN), ("size", _SIZE)):
             made = []
@@ -58,13 +62,23 @@ class PlaceFold(Fold):
         prop = self._session.prop
         if prop is None:
             return
-        now = list(self._angles if key == "turn" else getattr(prop, key))
-        now[axis] = float(value)
-        change: tuple[float, ...] = tuple(now)
+        places = {}
         if key == "turn":
+            now = list(self._angles)
+            now[axis] = float(value)
             self._angles = (now[0], now[1], now[2])
-            change = self._shown_turn = turn_of(*now)
-        self._session.do(edits.set_prop(prop=prop.id, **{key: change}), merge=("place", prop.id, key))
+            self._shown_turn = turn = turn_of(*now)
+            places = {other.id: place_of(other)._replace(turn=turn) for other in self._whom()}
+        else:
+            for other in self._whom():
+                own = list(other.position if key == "position" else other.size)
+                own[axis] = float(value)
+                x, y, z = own
+                old = place_of(other)
+                places[other.id] = (
+                    old._replace(position=(x, y, z)) if key == "position" else old._replace(size=(x, y, z))
+                )
+        self._session.do(edits.place_things(places=places), merge=("place", tuple(places), key))
 
 
 class PropMenu(QMenu):

@@ -277,10 +277,15 @@ class Choice(QComboBox):
     """A drop-down with a small chevron; it leaves the wheel to the panel it lies in."""
 
     opening = pyqtSignal()
+    closing = pyqtSignal()
 
     def showPopup(self) -> None:
         self.opening.emit()
         super().showPopup()
+
+    def hidePopup(self) -> None:
+        super().hidePopup()
+        self.closing.emit()
 
     def paintEvent(self, e: QPaintEvent | None) -> None:
         super().paintEvent(e)
@@ -304,9 +309,7 @@ class Choice(QComboBox):
             super().keyPressEvent(e)
 
 
-def choice(
-    options: Sequence[tuple[str, str]], current: str, chosen: Callable[[str], object], tip: str = ""
-) -> QComboBox:
+def choice(options: Sequence[tuple[str, str]], current: str, chosen: Callable[[str], object], tip: str = "") -> Choice:
     """A drop-down of (key, text); calls `chosen(key)` when the user picks."""
     box = Choice()
     box.setToolTip(tip)

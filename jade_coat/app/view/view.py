@@ -42,9 +42,10 @@ _ARROWS = {
 
 
 class View(Pictures):
-    """Shows the stage; `tool` is "look" or "brush"."""
+    """Shows the stage; `tool` is "look", "brush" or "stage"."""
 
-    prop_clicked = pyqtSignal(str, str)
+    clicked = pyqtSignal(str, str, object)
+    """The left button was pressed and let go at one place: the prop and slot there (empty for none), and the keys."""
     menu_wanted = pyqtSignal(str, str, QPoint)
     """A prop's menu is asked for: its id, the slot, and where on the screen."""
 
@@ -220,11 +221,9 @@ class View(Pictures):
     def _click(self, event: QSinglePointEvent) -> None:
         """Choose what is under the pointer, or with the other button open its menu."""
         hit = self.pick(event.position())
-        if hit is None:
-            return
         if self._clicked:
-            self.prop_clicked.emit(hit.prop.id, hit.slot)
-        elif event.button() == Qt.MouseButton.RightButton:
+            self.clicked.emit(hit.prop.id if hit else "", hit.slot if hit else "", event.modifiers())
+        elif hit is not None and event.button() == Qt.MouseButton.RightButton:
             self.menu_wanted.emit(hit.prop.id, hit.slot, event.globalPosition().toPoint())
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:

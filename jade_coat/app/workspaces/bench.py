@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QSplitter, QStackedWidget, QWidget
+from PyQt6.QtWidgets import QInputDialog, QSplitter, QStackedWidget, QWidget
 
 from jade_coat.app.brush.channel_views import ChannelViews
 from jade_coat.app.brush.fill_handles import FillHandles
@@ -21,6 +23,13 @@ from jade_coat.app.build.shared_panel import SharedPanel
 from jade_coat.app.build.swatches import Swatches
 from jade_coat.app.controls.basics import column, holder
 from jade_coat.app.session import Session
+from jade_coat.app.stage.chosen_marks import ChoosingFrame, ChosenMarks, toggle
+from jade_coat.app.stage.deeds import Deeds
+from jade_coat.app.stage.hand import StageHand
+from jade_coat.app.stage.line_up import LineUp
+from jade_coat.app.stage.panel import StagePanel
+from jade_coat.app.stage.sheet import StageSheet
+from jade_coat.app.stage.wheel import Wheel
 from jade_coat.app.view.dropper import Dropper
 from jade_coat.app.view.light_dome import LightDome
 from jade_coat.app.view.look_strip import LookStrip
@@ -29,6 +38,7 @@ from jade_coat.app.view.split_line import SplitLine
 from jade_coat.app.view.view import View
 from jade_coat.app.view.view_bar import ViewBar
 from jade_coat.app.workspaces.panes import Pane, Panes
+from jade_coat.stage import edits
 
 
 class Bench(QWidget):
@@ -59,25 +69,39 @@ class Bench(QWidget):
         self.view.overlays += [
             MirrorLine(self.view, self.brush), FillHandles(self.view, self.brush_panel.fill), self.dropper,
         ]  # fmt: skip
+        self.stage_hand = StageHand()
+        self.deeds = Deeds(session, self.view, self.stage_hand)
+        self.wheel, self.frame = Wheel(self.view, self.stage_hand), ChoosingFrame(self.view)
+        self.view.overlays += [ChosenMarks(self.view), self.wheel, self.frame]
+        self.stage_panel = StagePanel(session, self.swatches, self.stage_hand, self._stage_menu())
+        self.stage_sheet = StageSheet(session, self.swatches)
+        self.line_up = LineUp(session, self.swatches)
         self.dials = DialSheet(session)
         self.rail = FinishRail(session, self.swatches)
-        self.view.prop_clicked.connect(session.choose_prop)
+        self.view.clicked.connect(self._on_click)
         self.view.menu_wanted.connect(self._prop_menu)
         self.looks.pictured.connect(self.coat_panel.show_picture)
         self.looks.also = self.coat_panel.pictures_wanted
         self.left = QStackedWidget()
         self.left.addWidget(self.coat_panel)
         self.left.addWidget(self.brush_panel)
+        self.left.addWidget(self.stage_panel)
         left = holder(column(self.left), "left")
         self.shared = SharedPanel(session)
-        self.aside = _split(Qt.Orientation.Vertical, (self.dials, self.shared), (430, 180))
+        self.right = QStackedWidget()
+        self.right.addWidget(self.dials)
+        self.right.addWidget(self.stage_sheet)
+        self.aside = _split(Qt.Orientation.Vertical, (self.right, self.shared), (430, 180))
         right = holder(column(self.aside), "right")
         self.reference = self.view_bar.reference
         self.view.overlays.insert(0, self.reference)
         beside = _split(Qt.Orientation.Horizontal, (self.view, self.reference.pane), (500, 300))
         upper = column(beside, self.looks, gap=0)
         upper.setStretch(0, 1)
-        self.middle = _split(Qt.Orientation.Vertical, (holder(upper), self.stack), (484, 184))
+        self.below = QStackedWidget()
+        self.below.addWidget(self.stack)
+        self.below.addWidget(self.line_up)
+        self.middle = _split(Qt.Orientation.Vertical, (holder(upper), self.below), (484, 184))
         self.across = _split(Qt.Orientation.Horizontal, (left, self.middle, right), (274, 748, 258))
         for i, stretch in enumerate((0, 1, 0)):
             self.across.setStretchFactor(i, stretch)
@@ -89,7 +113,7 @@ class Bench(QWidget):
             {
                 "panel": Pane("Panel", left, "The coat, or the brush"),
                 "looks": Pane("Looks", self.looks, "Little pictures of every quantity"),
-                "section": Pane("Section", self.stack, "The coats, and their heights along a line"),
+                "section": Pane("Section", self.below, "Coats and their heights along a line; in Stage the line-up"),
                 "finishes": Pane("Finishes", self.rail, "All finishes of the project"),
                 "dials": Pane("Dials", right, "The finish's dials, and the shared ones"),
             },
@@ -100,22 +124,65 @@ class Bench(QWidget):
         layout.setStretch(0, 1)
         self.setLayout(layout)
 
+    def _stage_menu(self) -> list[tuple[str, Callable[[], object]]]:
+        """What is offered for the things chosen on the stage."""
+        deeds = self.deeds
+        return [
+            ("Duplicate", deeds.duplicate), ("Drop onto what is below", deeds.drop), ("Straighten", deeds.upright),
+            ("-", deeds.group), ("Group", deeds.group), ("Dissolve the group", deeds.ungroup),
+            ("Hide or show", deeds.hide), ("Lock or unlock", deeds.lock), ("Rename…", self._rename_chosen),
+            ("-", deeds.remove), ("Remove", deeds.remove),
+        ]  # fmt: skip
+
+    def _rename_chosen(self) -> None:
+        project, chosen = self._session.project, self._session.chosen
+        found = (project.props.get(chosen[-1]) or project.groups.get(chosen[-1])) if chosen else None
+        if found is None:
+            return
+        name, ok = QInputDialog.getText(self, "Rename", "Name", text=found.name)
+        if ok and name.strip():
+            self._session.do(edits.rename_thing(thing=found.id, name=name))
+
+    def _on_click(self, prop: str, slot: str, keys: Qt.KeyboardModifier) -> None:
+        """A press in the view chooses what is there; in Stage with Shift it adds it, and on nothing chooses nothing."""
+        stage = self.view.tool == "stage"
+        if prop and stage and keys & Qt.KeyboardModifier.ShiftModifier:
+            toggle(self.view, prop)
+        elif prop:
+            self._session.choose_prop(prop, slot)
+        elif stage and not self.view.shape:
+            self._session.choose_things(())
+
+    def give_up(self) -> bool:
+        """Give up what a hand is doing in the view just now; whether it was doing anything."""
+        return self.dropper.give_up() or self.brush_tool.give_up() or self.wheel.give_up()
+
     def _prop_menu(self, prop: str, slot: str, at: QPoint) -> None:
+        if self.view.tool == "stage":
+            if prop not in self._session.chosen:
+                self._session.choose_prop(prop, slot)
+            self.stage_panel.open_menu(at)
+            return
         self.menu = PropMenu(self, self._session, self._session.project.prop(prop), slot)
         self.menu.ask(at)
 
     @property
     def at_rest(self) -> bool:
         """Whether swatches, look-at pictures and coverage are all up to date."""
-        return not (self.swatches.waiting or self.looks.waiting or self.stack.measuring or self.repeat.waiting)
+        working = self.swatches.waiting or self.looks.waiting or self.stack.measuring or self.repeat.waiting
+        return not (working or self.line_up.waiting)
 
     def set_tool(self, tool: str) -> None:
-        """Take up the tool `look` or `brush`."""
+        """Take up the tool `look`, `brush` or `stage`."""
         self.view.tool = tool
+        at = ("look", "brush", "stage").index(tool)
         self._session.edits_coats(tool == "look")
         if tool == "brush":
             self.brush_tool.warm()
-        self.left.setCurrentIndex(int(tool == "brush"))
+        self.left.setCurrentIndex(at)
+        self.right.setCurrentIndex(int(tool == "stage"))
+        self.below.setCurrentIndex(int(tool == "stage"))
+        self.panes.buttons["section"].setText("Line-up" if tool == "stage" else "Section")
         cursor = Qt.CursorShape.CrossCursor if tool == "brush" else Qt.CursorShape.ArrowCursor
         self.view.setCursor(cursor)
         self.view.update()

@@ -20,11 +20,6 @@ PLANNED = {
         ["Heights from a file or by hand", "Layers that fill low places first, damp hollows, water",
          "Plants and stones strewn by layer, slope and mask"],
     ),
-    "Stage": (
-        "Props in their place",
-        ["Placing, turning and arranging props", "Decals laid onto whatever is in their box",
-         "Variants: one table of slots and looks for each model"],
-    ),
     "Check": (
         "What it all costs",
         ["Cost of each coat and step, by rate", "Findings with a remedy for each",
@@ -78,12 +73,6 @@ class Ground(Planned):
     """Terrain."""
 
     name = "Ground"
-
-
-class Stage(Planned):
-    """Props in their place."""
-
-    name = "Stage"
 
 
 class Check(Planned):

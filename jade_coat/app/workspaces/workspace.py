@@ -24,6 +24,11 @@ class Workspace:
         self.session = window.session
 
     @property
+    def scope(self) -> str:
+        """What its commands belong to: another workspace may give their keys to something else."""
+        return self.name
+
+    @property
     def page(self) -> QWidget:
         """What is shown; the same for those that share one."""
         return self.bench

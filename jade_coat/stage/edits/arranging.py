@@ -6,10 +6,11 @@ from collections.abc import Iterable, Mapping
 from typing import Any
 
 from jade_coat.material.fields import Number
+from jade_coat.material.material import Finish
 from jade_coat.stage.arranging import Place
 from jade_coat.stage.edits.groups import thing_of
-from jade_coat.stage.edits.registry import edit
-from jade_coat.stage.looks import material_of
+from jade_coat.stage.edits.registry import added, edit
+from jade_coat.stage.looks import finish_on, material_of
 from jade_coat.stage.project import KINDS_OF_THINGS, TYPES_OF_THINGS, Group, Placed, Project, Prop
 from jade_coat.stage.references import released_all
 from jade_coat.stage.things import Thing
@@ -159,3 +160,18 @@ def drop_own_dials(project: Project, /, props: tuple[str, ...], slot: str, dials
             own = {s: v for s, v in {**old.values, slot: kept}.items() if v}
             made.append(old.with_(values=own))
     return _with_props(project, made)
+
+
+@edit
+def lift_own_dials(project: Project, /, props: tuple[str, ...], slot: str, name: str, id: str) -> Project:
+    """Make a finish of the first prop's own values in a slot; the props wear it, and follow it in those dials.
+
+    Raises ValueError where that prop has no value of its own, or wears nothing there.
+    """
+    first = project.prop(props[0])
+    worn, own = finish_on(project, first, slot), first.values.get(slot, {})
+    if not worn or not own:
+        raise ValueError(f"{first.name} has no values of its own to make a finish of")
+    project = added(project, "finishes", Finish(id=id, name=name, parent=worn, values=dict(own)))
+    project = drop_own_dials.on(project, props, slot, tuple(own))
+    return dress.on(project, props, slot, id)

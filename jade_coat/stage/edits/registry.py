@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import inspect
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Concatenate, Generic, ParamSpec
 
 from jade_coat.stage.project import KINDS_OF_THINGS, Project
@@ -19,6 +19,10 @@ class Edit:
     name: str
     title: str
     apply: Callable[[Project], Project]
+
+    def called(self, title: str) -> Edit:
+        """The same edit under another title in the history."""
+        return replace(self, title=title)
 
 
 class EditMaker(Generic[Arguments]):

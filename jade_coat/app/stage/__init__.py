@@ -1,0 +1,1 @@
+"""Stage: things in their places."""

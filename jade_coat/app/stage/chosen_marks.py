@@ -1,0 +1,126 @@
+"""Marks over the view: the corners of what is chosen, and the frame that is drawn round things to choose them."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPen, QSinglePointEvent
+
+from jade_coat.app import theme
+from jade_coat.app.view.overlay import Overlay
+from jade_coat.app.view.picking import stage_now
+from jade_coat.app.view.view import View
+from jade_coat.mesh.posed import bounds_of
+from jade_coat.program.types import Array
+from jade_coat.stage.project import Prop
+from jade_coat.view.camera import seen
+
+MOST_MARKED = 300
+"""Things whose corners are drawn; more would cover the picture."""
+_CORNERS = np.array([(x, y, z) for x in (0, 1) for y in (0, 1) for z in (0, 1)], np.float64)
+_EDGES = [(a, b) for a in range(8) for b in range(a + 1, 8) if bin(a ^ b).count("1") == 1]
+_ARM = 0.22
+"""How much of each edge is drawn from a corner."""
+
+
+def box_corners(view: View, prop: Prop) -> Array:
+    """The eight corners `(8, 3)` of a prop's box in the world, turned with it."""
+    session = view.session
+    asset = session.project.mesh(prop.mesh)
+    low, high = bounds_of(session.link.mesh_data(prop.mesh), asset.clip)
+    points = low + _CORNERS * (high - low)
+    matrix = prop.matrix()
+    return np.asarray(points @ matrix[:3, :3].T + matrix[:3, 3])
+
+
+class ChosenMarks(Overlay[View]):
+    """Draws the corners of the boxes round chosen props; the one that leads is stronger."""
+
+    def paint(self, painter: QPainter) -> None:
+        """Draw them in Stage."""
+        if self.view.tool != "stage" or self.view.shape:
+            return
+        session = self.view.session
+        for prop in session.chosen_props[:MOST_MARKED]:
+            leads = prop.id == session.prop_id
+            self._box(painter, prop, "celadon" if leads else "jade", 2.0 if leads else 1.4)
+
+    def _box(self, painter: QPainter, prop: Prop, tone: str, width: float) -> None:
+        at = seen(self.view.main_eye(), box_corners(self.view, prop))
+        if (at[:, 2] <= 1e-3).any():
+            return
+        places = at[:, :2] * (self.view.width(), self.view.height())
+        for colour, extra in (("chrome", 1.6), (tone, 0.0)):
+            painter.setPen(QPen(theme.color(colour), width + extra, cap=Qt.PenCapStyle.RoundCap))
+            for a, b in _EDGES:
+                for start, end in ((a, b), (b, a)):
+                    tip = places[start] + (places[end] - places[start]) * _ARM
+                    painter.drawLine(QPointF(*places[start]), QPointF(*tip))
+
+
+class ChoosingFrame(Overlay[View]):
+    """A frame drawn with Ctrl held chooses the props in it; with Shift too it adds them."""
+
+    def __init__(self, view: View) -> None:
+        super().__init__(view)
+        self._from: QPointF | None = None
+        self._to = QPointF()
+        self.armed = False
+        """Whether the next drag draws a frame without a key."""
+
+    def press(self, at: QPointF, event: QSinglePointEvent) -> bool:
+        """Begin a frame."""
+        held = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
+        if self.view.tool != "stage" or self.view.shape or not (held or self.armed):
+            return False
+        self._from = self._to = at
+        return True
+
+    def move(self, at: QPointF, event: QSinglePointEvent) -> None:
+        """Draw it on."""
+        self._to = at
+        self.view.update()
+
+    def release(self, at: QPointF, event: QSinglePointEvent) -> None:
+        """Choose what it holds; one that was hardly drawn is a click, which adds or takes away one thing."""
+        start, self._from, self.armed = self._from, None, False
+        if start is None:
+            return
+        self.view.update()
+        session = self.view.session
+        if (at - start).manhattanLength() < 4:
+            hit = self.view.pick(at)
+            if hit is not None:
+                toggle(self.view, hit.prop.id)
+            return
+        found = self.within(QRectF(start, at).normalized())
+        adds = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        session.choose_things([*session.chosen, *found] if adds else found)
+        session.said.emit(f"{len(session.chosen):,} chosen", False)
+
+    def within(self, frame: QRectF) -> list[str]:
+        """The ids of the props that are to be seen and lie in a frame of the view, by half of their box or more."""
+        session, size = self.view.session, np.array([self.view.width(), self.view.height()])
+        ids, low, high = session.rays.bounds(stage_now(session)).all()
+        corners = low[:, None] + _CORNERS * (high - low)[:, None]
+        at = seen(self.view.main_eye(), corners.reshape(-1, 3)).reshape(-1, 8, 3)
+        first, last = (at[..., :2] * size).min(axis=1), (at[..., :2] * size).max(axis=1)
+        sides = np.array([frame.left(), frame.top()]), np.array([frame.right(), frame.bottom()])
+        inside = np.clip(np.minimum(last, sides[1]) - np.maximum(first, sides[0]), 0, None).prod(axis=1)
+        whole = np.maximum((last - first).prod(axis=1), 1e-9)
+        return [ids[i] for i in np.flatnonzero((at[..., 2] > 0).all(axis=1) & (inside >= whole / 2))]
+
+    def paint(self, painter: QPainter) -> None:
+        """Draw the frame."""
+        if self._from is None:
+            return
+        painter.setPen(QPen(theme.color("celadon"), 1.4, Qt.PenStyle.DashLine))
+        painter.setBrush(theme.color("celadon", 30))
+        painter.drawRoundedRect(QRectF(self._from, self._to).normalized(), 3, 3)
+
+
+def toggle(view: View, prop: str) -> None:
+    """Add a prop to what is chosen, or take it away."""
+    session = view.session
+    chosen = session.chosen
+    session.choose_things([i for i in chosen if i != prop] if prop in chosen else [*chosen, prop])

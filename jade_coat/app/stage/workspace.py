@@ -1,0 +1,131 @@
+"""Stage: props in their places, and what each of them wears."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QMenu
+
+from jade_coat.app.commands import command
+from jade_coat.app.workspaces.workspace import Workspace
+from jade_coat.view.link import PREVIEW_SHAPES, SHAPE_LABELS
+
+_NUDGES = {
+    Qt.Key.Key_Left: (-1, 0, 0), Qt.Key.Key_Right: (1, 0, 0), Qt.Key.Key_Up: (0, 0, -1), Qt.Key.Key_Down: (0, 0, 1),
+    Qt.Key.Key_PageUp: (0, 1, 0), Qt.Key.Key_PageDown: (0, -1, 0),
+}  # fmt: skip
+
+
+class Stage(Workspace):
+    """The list of things at the left, the view to place them in, the line-up below, and only dials at the right."""
+
+    name = "Stage"
+    shut = frozenset({"looks", "finishes"})
+
+    def __init__(self, window, bench) -> None:  # type: ignore[no-untyped-def]
+        super().__init__(window, bench)
+        self._deeds = bench.deeds
+        bench.stage_panel.place.clicked.connect(lambda _=False: self.place_something())
+
+    def enter(self) -> None:
+        """Stage: place props, and choose what they wear."""
+        self.bench.panes.enter(self.name, self.shut)
+        self.bench.set_tool("stage")
+        if not self.session.chosen and self.session.prop is not None:
+            self.session.choose_things((self.session.prop_id,), self.session.slot)
+        self.bench.view.setFocus()
+
+    def key(self, event: QKeyEvent) -> bool:
+        """Alt with arrows and page keys moves what is chosen by steps; comma and point turn it; Esc chooses nothing."""
+        if event.modifiers() & Qt.KeyboardModifier.AltModifier and event.key() in _NUDGES:
+            self._deeds.nudge(*_NUDGES[Qt.Key(event.key())])
+            return True
+        if event.key() in (Qt.Key.Key_Comma, Qt.Key.Key_Period):
+            self._deeds.turn(1 if event.key() == Qt.Key.Key_Comma else -1)
+            return True
+        if event.key() == Qt.Key.Key_Escape and self.session.chosen:
+            self.session.choose_things(())
+            return True
+        return False
+
+    @command("Stage", "Ctrl+Shift+A")
+    def place_something(self) -> None:
+        """Place something…"""
+        window, deeds = self.window, self._deeds
+        self.menu = QMenu(self.bench)
+        for mesh in self.session.project.meshes:
+            self.menu.addAction(mesh.name, partial(deeds.place, mesh.id))
+        self.menu.addSeparator()
+        for shape, words in SHAPE_LABELS.items():
+            self.menu.addAction(words, partial(self._place_shape, shape))
+        self.menu.addSeparator()
+        self.menu.addAction("A mesh from a file…", window.import_mesh)  # type: ignore[attr-defined]
+        at = self.bench.stage_panel.place
+        self.menu.popup(at.mapToGlobal(at.rect().bottomLeft()))
+
+    def _place_shape(self, shape: str) -> None:
+        self._deeds.place_new(PREVIEW_SHAPES[shape](), SHAPE_LABELS[shape])
+
+    @command("Stage", "Ctrl+D")
+    def duplicate(self) -> None:
+        """Duplicate what is chosen."""
+        self._deeds.duplicate()
+
+    @command("Stage", "Delete")
+    def remove(self) -> None:
+        """Remove what is chosen."""
+        self._deeds.remove()
+
+    @command("Stage", "G")
+    def drop(self) -> None:
+        """Drop what is chosen onto what is below."""
+        self._deeds.drop()
+
+    @command("Stage", "Ctrl+G")
+    def group(self) -> None:
+        """Group what is chosen."""
+        self._deeds.group()
+
+    @command("Stage", "Ctrl+Shift+G")
+    def ungroup(self) -> None:
+        """Dissolve the chosen groups."""
+        self._deeds.ungroup()
+
+    @command("Stage", "H")
+    def hide(self) -> None:
+        """Hide what is chosen, or show it."""
+        self._deeds.hide()
+
+    @command("Stage", "Shift+H")
+    def show_all(self) -> None:
+        """Show everything hidden."""
+        self._deeds.show_all()
+
+    @command("Stage", "L")
+    def lock(self) -> None:
+        """Lock what is chosen, or unlock it."""
+        self._deeds.lock()
+
+    @command("Stage", "U")
+    def upright(self) -> None:
+        """Straighten what is chosen."""
+        self._deeds.upright()
+
+    @command("Stage", "T")
+    def tip_wheel(self) -> None:
+        """Tip the wheel onto the next axis."""
+        self.bench.wheel.tip_over()
+
+    @command("Stage", "R")
+    def draw_frame(self) -> None:
+        """Choose by a frame: drag it over the view."""
+        self.bench.frame.armed = True
+        self.session.said.emit("Drag a frame round what is to be chosen.", False)
+
+    @command("Stage", "Ctrl+A")
+    def choose_all(self) -> None:
+        """Choose everything that is seen."""
+        project = self.session.project
+        self.session.choose_things(p.id for p in project.props if project.shows(p))
