@@ -181,7 +181,7 @@ def _now(stage: Hand):
 
 
 def test_copies_are_seen_before_they_are_placed_and_groups_hold_things(stage: Hand) -> None:
-    session, view, panel = stage.session, stage.window.view, stage.window.bench.stage_panel
+    session, _view, panel = stage.session, stage.window.view, stage.window.bench.stage_panel
     session.choose_things(("cream_jar", "small_jar"))
     before, count = shown(stage), len(session.project.props)
     panel.array.unfold()
