@@ -38,12 +38,14 @@ from jade_coat.material.where import TERM_KINDS
 from jade_coat.mesh import shapes
 from jade_coat.mesh.attributes import mesh_numbers, mesh_streams
 from jade_coat.mesh.data import MeshData
+from jade_coat.stage.decals import Decal, Stamp
 from jade_coat.stage.desk import Camera
 from jade_coat.stage.draws import ScenePatch
+from jade_coat.stage.look_tables import BARE
 from jade_coat.stage.mesh_assets import Category, MeshAsset, Variant
 from jade_coat.stage.paint_rules import Measure, PaintRule
 from jade_coat.stage.project import Group, Project, Prop
-from jade_coat.stage.scene import BARE, build_scene
+from jade_coat.stage.scene import build_scene
 from jade_coat.stage.shared_dials import SharedDial
 from jade_coat.stage.turns import turn_of
 from jade_coat.view.camera import eye_of
@@ -217,9 +219,11 @@ def every_kind_of_project() -> tuple[Project, Assets]:
              prop.with_(id="p3", name="P3", variant="old", finishes={}, rules=(), values={}))  # fmt: skip
     variants = (Variant(id="default", name="As thrown"), Variant(id="old", name="Old", finishes={"surface": "f1"}),
                 Variant(id="plain", name="Plain"))  # fmt: skip
+    decal = Decal(id="chip", name="Chip", finish="f1", size=(1.0, 0.2, 0.5), only=("p0",))
     project = Project(
         name="Everything", map_sets=sets, shared=shared, recipes=recipes, materials=(material, other), finishes=finishes,
         meshes=(MeshAsset(id="box", name="Box", asset=mesh, slots=("surface",), clips=("sway",), variants=variants, categories={"surface": "clay"}),),
-        props=props, groups=groups, categories=(Category(id="clay", name="Clay", finish="f1"), Category(id="wood", name="Wood")),
+        props=props, groups=groups, decals=(decal, decal.with_(id="soot", name="Soot", parent="g")), stamps=(Stamp(id="chip", name="Chip", decal=decal),),
+        categories=(Category(id="clay", name="Clay", finish="f1"), Category(id="wood", name="Wood")),
     )  # fmt: skip
     return project, assets

@@ -12,10 +12,12 @@ from jade_coat.app.showing import Showing
 from jade_coat.looking.stage_rays import StageRays
 from jade_coat.material.material import Material
 from jade_coat.mesh.painting import Paint, PaintMap
+from jade_coat.stage.decals import Decal
 from jade_coat.stage.desk import Desk
 from jade_coat.stage.edits.arranging import within_groups
 from jade_coat.stage.edits.registry import Edit
 from jade_coat.stage.looks import finish_on, material_of
+from jade_coat.stage.placed import Placed
 from jade_coat.stage.project import KINDS_OF_THINGS, Project, Prop
 from jade_coat.view.client import RenderClient
 
@@ -203,6 +205,20 @@ class Selecting(Showing):
         inside = within_groups(project, groups) if groups else []
         ids = dict.fromkeys([*self.chosen, *inside])
         return tuple(project.props[i] for i in ids if i in project.props)
+
+    @property
+    def chosen_placed(self) -> tuple[Placed, ...]:
+        """The things that are chosen and stand somewhere: props and decals, those in chosen groups among them."""
+        project = self.project
+        groups = {i for i in self.chosen if i in project.groups}
+        inside = within_groups(project, groups) if groups else []
+        found = [project.props.get(i) or project.decals.get(i) for i in dict.fromkeys([*self.chosen, *inside])]
+        return tuple(t for t in found if t is not None)
+
+    @property
+    def decal(self) -> Decal | None:
+        """The decal that was chosen last, if the last thing chosen is one."""
+        return self.project.decals.get(self.chosen[-1]) if self.chosen else None
 
     def _lead(self, prop: str, slot: str) -> None:
         self.prop_id, self.slot = prop, slot

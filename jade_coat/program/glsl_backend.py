@@ -62,6 +62,8 @@ class GlslProgram:
     """The varyings, all of four floats: `smoothN`, or `flatN` where they are the same all over an instance."""
     at_vertices: tuple[str, ...] = ()
     """The names of what was asked for at the vertices."""
+    given: tuple[tuple[str, str], ...] = ()
+    """What the frame hands in at each pixel: names and GLSL types. `given_NAME` holds it."""
 
     @property
     def vertex_interface(self) -> str:
@@ -127,7 +129,8 @@ def emit(
     (`lib.per_vertex`).
 
     `apart` is for pixels whose neighbours may lie on other triangles: there the varyings are also at hand as they are a
-    pixel further along x and y (`smoothN_x`, `smoothN_y`), and textures are read by what differs.
+    pixel further along x and y (`smoothN_x`, `smoothN_y`), so is what is given (`given_NAME_x`), and textures are read
+    by what differs.
 
     With dials as uniforms nothing is spilled: what finds no varying is worked out in the pixel stage. `samplers` says
     which textures share one (`program.samplers`); left out, each has its own. Raises TooManySamplers when they are more
@@ -196,6 +199,7 @@ class _Writer:
             spilled=dict(spilled),
             varying_names=tuple(f"{kind}{index}" for kind, index in bins),
             at_vertices=tuple(self.roots),
+            given=tuple(sorted({(n.static[0], n.static[1].name) for n in nodes if n.op == "given"})),
         )
 
     def _uniforms(self, nodes: list[Value]) -> str:
@@ -218,7 +222,7 @@ class _Writer:
             if node.op == "texture" and pixel and self.apart:
                 self._slopes[node] = self._slope(node.args[-1], names, lines)
             expression = source or self._expression(node, [names[a] for a in node.args if a in names])
-            if source or node.op in ("const", "shared", "texture_mean", "attribute", "instance"):
+            if source or node.op in ("const", "shared", "texture_mean", "attribute", "instance", "given"):
                 names[node] = expression
             else:
                 names[node] = f"{prefix}{len(lines)}"
@@ -256,7 +260,7 @@ class _Writer:
                 if part in beside:
                     continue
                 arguments = [beside[a] for a in part.args if a in beside]
-                source = self._brought_in(part, f"_{way}")
+                source = f"given_{part.static[0]}_{way}" if part.op == "given" else self._brought_in(part, f"_{way}")
                 if source or arguments == [names[a] for a in part.args]:
                     beside[part] = source or names[part]
                     continue

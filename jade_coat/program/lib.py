@@ -94,6 +94,11 @@ def attribute(name: str, kind: Type) -> Value:
     return make("attribute", (), (name, kind))
 
 
+def given(name: str, kind: Type) -> Value:
+    """A value handed in at each pixel."""
+    return make("given", (), (name, kind))
+
+
 def texture(reference: TextureRef, uv: Value, smooth: Value | None = None) -> Value:
     """Four channels of a texture; `smooth` is the position that `uv` jumps about, to choose the mip level by."""
     return make("texture", (uv,) if smooth is None or smooth is uv else (uv, smooth), reference)

@@ -147,7 +147,7 @@ def _affine_degree(node: Value, degree: Mapping[Value, int]) -> int:
     of = [degree[a] for a in node.args]
     if node.op == "attribute":
         return 1
-    if node.op in TEXTURE_OPS:
+    if node.op in TEXTURE_OPS or node.op == "given":
         return 2
     if node.op == "per_vertex":
         return min(max(of), 1)

@@ -9,7 +9,7 @@ import numpy as np
 from scipy.spatial.transform import Rotation
 
 from jade_coat.program.types import Array
-from jade_coat.stage.project import Placed, Vec3
+from jade_coat.stage.placed import Placed, Vec3
 from jade_coat.stage.turns import Turn
 
 LEAST_SIZE, MOST_SIZE = 1e-4, 1e4

@@ -31,6 +31,29 @@ class Draw:
     on_map: MapSource | None = None
 
 
+@dataclass(frozen=True)
+class DecalDraw:
+    """A decal as it is drawn: a material's row laid onto what is in a box.
+
+    `matrix` `(4, 4)` takes the unit cube round the origin to the box in the world. `shares` are how much of colour,
+    normal, surface, height and glow is taken, opacity among it; `angle` two cosines, from which it shows and from which
+    fully; `fade` a share of the depth; `far` two distances in metres; `cell` u, v, width and height in the atlas.
+    `only` `(n,)` are the random numbers of the props that alone receive it, None for all.
+    """
+
+    material: str
+    row: int
+    matrix: Array
+    seed: float
+    shares: tuple[float, float, float, float, float]
+    angle: tuple[float, float]
+    fade: float
+    far: tuple[float, float]
+    order: int
+    cell: tuple[float, float, float, float]
+    only: Array | None = None
+
+
 NO_DRAW = Draw(
     "", "", 0, 0, "", np.zeros((0, 4, 4), np.float32), np.zeros(0, np.int32), np.zeros(0, np.float32)
 )  # fmt: skip
@@ -43,6 +66,7 @@ class Scene:
 
     draws: list[Draw] = field(default_factory=list)
     rows: dict[str, Array] = field(default_factory=dict)
+    decals: dict[str, DecalDraw] = field(default_factory=dict)
 
     @property
     def drawn(self) -> list[Draw]:
@@ -53,8 +77,8 @@ class Scene:
         """A scene of its own, with the same in it."""
         return Scene(
             [replace(d, matrices=d.matrices.copy(), rows=d.rows.copy(), seeds=d.seeds.copy()) for d in self.draws],
-            {name: rows.copy() for name, rows in self.rows.items()},
-        )
+            {name: rows.copy() for name, rows in self.rows.items()}, dict(self.decals),
+        )  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -80,9 +104,11 @@ class ScenePatch:
     tables: Mapping[str, Array | None] = field(default_factory=dict)
     rows: Mapping[str, tuple[Array, Array]] = field(default_factory=dict)
     """For each material the numbers of rows `(k,)` and what they hold `(k, floats)`."""
+    decals: Mapping[str, DecalDraw | None] = field(default_factory=dict)
+    """Decals that are others now, by id; None for one that goes."""
 
     def __bool__(self) -> bool:
-        return bool(self.draws or self.tables or self.rows)
+        return bool(self.draws or self.tables or self.rows or self.decals)
 
     def moves(self, scene: Scene) -> bool:
         """Whether it changes, in a scene that it was not applied to yet, where anything stands or what is drawn."""
@@ -106,6 +132,11 @@ class ScenePatch:
                 scene.rows[material] = table.copy()
         for material, (numbers, values) in self.rows.items():
             scene.rows[material][numbers] = values
+        for name, decal in self.decals.items():
+            if decal is None:
+                scene.decals.pop(name, None)
+            else:
+                scene.decals[name] = decal
 
 
 def _patched(draw: Draw, patch: DrawPatch) -> Draw:

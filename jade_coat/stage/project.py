@@ -9,7 +9,6 @@ from typing import Annotated, Any, Literal, get_args, get_origin
 
 import numpy as np
 from pydantic import (
-    AfterValidator,
     BeforeValidator,
     ConfigDict,
     Field,
@@ -24,16 +23,15 @@ from jade_coat.material.material import Finish, Material, by_id
 from jade_coat.material.recipes import Recipe
 from jade_coat.material.shared import SharedValue
 from jade_coat.mesh.painting import Paint, PaintMap
-from jade_coat.program.types import Array
+from jade_coat.stage.decals import Decal, Stamp
 from jade_coat.stage.mesh_assets import Category, MeshAsset
 from jade_coat.stage.origins import Origin
 from jade_coat.stage.paint_rules import PaintRule
+from jade_coat.stage.placed import Placed, Vec3
 from jade_coat.stage.shared_dials import SharedDial, Wind, shared_values
 from jade_coat.stage.things import Thing, Things
-from jade_coat.stage.turns import STRAIGHT, Turn, turn_rows, unit
 
 SCHEMA_VERSION = 5
-Vec3 = tuple[float, float, float]
 
 
 def _paint(value: Any) -> Any:
@@ -75,28 +73,8 @@ PaintMapField = Annotated[
 ]  # fmt: skip
 
 
-Length = Annotated[float, Field(gt=0, le=10000)]
-
-
 class Group(Thing):
     """Things that are chosen, shown and locked together; it may be part of another group. It stands nowhere itself."""
-
-
-class Placed(Thing):
-    """A thing that stands somewhere: a position in metres, a turn, and a size along its own axes.
-
-    `turn` is a unit quaternion `(x, y, z, w)`; `size` scales before the turn.
-    """
-
-    position: Vec3 = (0.0, 0.0, 0.0)
-    turn: Annotated[Turn, AfterValidator(unit)] = STRAIGHT
-    size: tuple[Length, Length, Length] = (1.0, 1.0, 1.0)
-
-    def matrix(self) -> Array:
-        """The 4×4 matrix from its own space to the world's, float64."""
-        x, y, z = self.size
-        rows = zip(turn_rows(self.turn), self.position, strict=True)
-        return np.array([*((a * x, b * y, c * z, at) for (a, b, c), at in rows), (0.0, 0.0, 0.0, 1.0)])
 
 
 class Prop(Placed):
@@ -170,10 +148,12 @@ class Project(Frozen):
     categories: tuple[Category, ...] = ()
     groups: Things[Group] = Field(default_factory=Things)
     props: Things[Prop] = Field(default_factory=Things)
+    decals: Things[Decal] = Field(default_factory=Things)
     light: Light = Light()
     wind: Wind = Wind()
     shared: tuple[SharedDial, ...] = ()
     recipes: tuple[Recipe, ...] = ()
+    stamps: tuple[Stamp, ...] = ()
     origins: tuple[Origin, ...] = ()
     """What was taken over from other projects, and where it is there."""
 

@@ -12,7 +12,7 @@ New = Callable[[str], str]
 
 
 def redressed(project: Project, new: New) -> Project:
-    """The project with the finishes that props, variants and categories name replaced; what keeps all is the same.
+    """The project with the finishes replaced that props, decals, variants and categories name.
 
     A prop's own dial values on a slot go where it wears nothing there any more.
     """
@@ -30,6 +30,16 @@ def redressed(project: Project, new: New) -> Project:
             props.append(prop.with_(finishes=own, values={s: v for s, v in prop.values.items() if s not in gone}))
     if props:
         changes["props"] = project.props.with_(*props)
+    decals = [d.with_(finish=new(d.finish)) for d in project.decals if d.finish and new(d.finish) != d.finish]
+    if decals:
+        changes["decals"] = project.decals.with_(*decals)
+    stamps = tuple(
+        s.with_(decal=s.decal.with_(finish=new(s.decal.finish)))
+        if s.decal.finish and new(s.decal.finish) != s.decal.finish else s
+        for s in project.stamps
+    )  # fmt: skip
+    if any(a is not b for a, b in zip(stamps, project.stamps, strict=True)):
+        changes["stamps"] = stamps
     meshes = []
     for mesh in project.meshes:
         variants = tuple(

@@ -53,6 +53,11 @@ class Buffers:
     """Depths that say where a step is wanted: full-screen steps test against it (`Drawer.run_screen`)."""
     masking: Any
     masked: Any
+    under: tuple[Any, ...] = ()
+    """The attachments as they were before a decal was laid, and who receives it; made when the first one is."""
+    over_surfaces: Any = None
+    keeping: Any = None
+    receiving: Any = None
     samples: int = 0
     is_sum: bool = False
     """Whether the picture is the sum of its samples: of one alone, and without marks over it."""
@@ -73,9 +78,26 @@ class Buffers:
         for target in (self.summing, self.output, self.lighting, self.over_light, self.masking):
             target.scissor = box
 
+    def keep_under(self, context: Any) -> None:
+        """Make room for the attachments as they are before a decal is laid."""
+        if self.under:
+            return
+        surface = [(a, t) for a, t in zip(ATTACHMENTS, self.attachments, strict=True) if a.of_surface]
+        kept = [context.texture(self.size, 4, dtype=a.format) for a, _ in surface]
+        receivers = context.texture(self.size, 1)
+        for texture in (*kept, receivers):
+            texture.filter = (moderngl.NEAREST, moderngl.NEAREST)
+        self.under = (*kept, receivers)
+        self.keeping = context.framebuffer(kept)
+        self.over_surfaces = context.framebuffer([t for _, t in surface])
+        self.receiving = context.framebuffer([receivers], self.depth)
+        self.receiving.depth_mask = False
+
     def release(self) -> None:
         """Free everything."""
         for thing in (
+            *(t for t in (self.keeping, self.over_surfaces, self.receiving) if t is not None),
+            *self.under,
             self.gbuffer,
             self.summing,
             self.output,

@@ -63,6 +63,15 @@ class Drawer:
 
     def bind(self, compiled: Compiled, found: GpuScene, draw: Draw, mesh: GpuMesh, eye: Array, sample: int = 0) -> None:
         """Give a program what it reads beside the vertices; `eye` `(3,)` is where the camera stands."""
+        self.bind_program(compiled, found, draw, eye, sample)
+        for name in compiled.glsl.instance:
+            if name == "seed":
+                continue
+            value = mesh.numbers.get(name, (1.0,) * mesh_number_type(name).size)
+            set_uniform(compiled.program, f"instance_{name}", value if len(value) > 1 else value[0])
+
+    def bind_program(self, compiled: Compiled, found: GpuScene, draw: Draw, eye: Array, sample: int = 0) -> None:
+        """Give a program what it reads beside the vertices and the numbers of a mesh."""
         program, glsl = compiled.program, compiled.glsl
         found.table(self.context, draw.material, compiled).use(0)
         set_uniform(program, "row_table", 0)
@@ -79,11 +88,6 @@ class Drawer:
         for name in glsl.shared:
             if name in self.shared or name != "camera_position":
                 set_uniform(program, shared_uniform(name), self.shared.get(name, EVERYWHERE.get(name, 0.0)))
-        for name in glsl.instance:
-            if name == "seed":
-                continue
-            value = mesh.numbers.get(name, (1.0,) * mesh_number_type(name).size)
-            set_uniform(program, f"instance_{name}", value if len(value) > 1 else value[0])
 
     def _sampled(self, draw: Draw, group: tuple[TextureRef, ...]) -> Any:
         """The texture behind a sampler of a draw; grey until it is there."""
@@ -118,6 +122,13 @@ class Drawer:
         array.render(instances=len(draw.rows))
         array.release()
         indices.release()
+
+    def run_once(self, program: Any, draw: Draw, instances: Any, view_projection: Array, count: int) -> None:
+        """Draw some instances whose buffer goes afterwards."""
+        self.run(program, draw, instances, view_projection, count)
+        gone = self._arrays.pop((program.glo, draw.mesh, draw.paint, instances.glo), None)
+        if gone is not None:
+            gone.release()
 
     def run_screen(self, program: Any, depth: float = 0.5) -> None:
         """Run a program that is bound already on every pixel, as something at a depth of 0 to 1."""

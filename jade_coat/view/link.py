@@ -169,7 +169,7 @@ class StageLink:
             self._loaded = {s: textures for s, textures in self._loaded.items() if s in near}
         patch = self._columns.update(project)
         dressed = before is None or any(getattr(before, n) is not getattr(project, n) for n in _DRESS)
-        if dressed or any(p.made is not None for p in patch.draws.values()):
+        if dressed or patch.decals or any(p.made is not None for p in patch.draws.values()):
             for material in self._columns.materials.values():
                 self._give(material, project)
             self._put_meshes(self._columns.meshes, project)

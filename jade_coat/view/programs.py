@@ -11,6 +11,7 @@ import moderngl
 
 from jade_coat.material.compile import compile_material, live_fields, moved_vertices, placed, structure
 from jade_coat.material.kinds import Cut, kind_of
+from jade_coat.material.lying import handed_in, lying_program
 from jade_coat.material.material import Material, layout
 from jade_coat.material.paint_source import OWN_MAP, MapSource, painted_by_map
 from jade_coat.material.quantity import OUTPUTS, stored
@@ -24,6 +25,7 @@ from jade_coat.program.value import TextureRef
 from jade_coat.view.attachments import ATTACHMENTS
 from jade_coat.view.context import HEADER, numbered, shader
 from jade_coat.view.looks import MAX_PROBES
+from jade_coat.view.lying import lying_source
 from jade_coat.view.vertex import SEE, SIGHT, crowd_head, crowd_prologue, program_part, program_vertex_source
 
 COVERED = {"finish": {"a": "1.0"}}
@@ -42,6 +44,8 @@ LIGHT_SAMPLERS = 3
 """Samplers of `light.glsl`: the shadow, the reflections and the split sum."""
 CROWD_SAMPLERS = 4
 """Samplers of `crowd.glsl`: what was sighted, the instances, the vertices and their paint."""
+DECAL_SAMPLERS = 6
+"""Samplers of a decal: four attachments as they were, the depth, and who receives it."""
 KindOf = Callable[[TextureRef], Kind | None]
 
 
@@ -60,8 +64,8 @@ class Targets:
 
     `cut` leaves points out by their opacity (`material.kinds`), `turned` turns the normals of what is seen from behind.
     `sighted` gives, before the expressions, which triangle of which instance it is. `crowd` draws the pixels that were
-    sighted of a crowd, and no vertices. `lit` puts the light of `light.glsl` before the expressions, which may name it
-    `light`. `taken` are the samplers that both take.
+    sighted of a crowd, and no vertices. `lying` draws what a decal makes of the pixels that are there. `lit` puts the
+    light of `light.glsl` before the expressions, which may name it `light`. `taken` are the samplers that both take.
     """
 
     expressions: tuple[str, ...]
@@ -72,6 +76,7 @@ class Targets:
     taken: int = 0
     sighted: bool = False
     crowd: bool = False
+    lying: bool = False
 
 
 @dataclass
@@ -169,6 +174,13 @@ class ProgramShop:
         targets = Targets((written,), names, turned=material.two_sided, lit=True, taken=LIGHT_SAMPLERS)
         return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
 
+    def decal(
+        self, material: Material, lookup: MapLookup, on_map: MapSource | None = None, kind: KindOf = unknown_kind
+    ) -> Compiled:  # fmt: skip
+        """The program that lays a material onto what the G-buffer holds."""
+        targets = Targets(VIEW_OUTPUTS, OUTPUTS, taken=DECAL_SAMPLERS, crowd=True, lying=True)
+        return self._get(material, lookup, targets, FetchMode.HARDWARE, None, kind)
+
     def measured(
         self, material: Material, lookup: MapLookup, targets: Targets, fetch: FetchMode, kind: KindOf = unknown_kind
     ) -> Compiled:
@@ -183,7 +195,7 @@ class ProgramShop:
         samplers = self._samplers(text, material, lookup, on_map, kind)
         key = (text, samplers)
         if key not in self._by_structure:
-            outputs = self.outputs(material, lookup, on_map)
+            outputs = self._meant(material, lookup, on_map, targets)
             wanted = {name: outputs[name] for name in targets.outputs}
             glsl = emit(
                 wanted, layout(material), fetch, samplers=samplers, vertex=moved_vertices(outputs), apart=targets.crowd
@@ -194,12 +206,26 @@ class ProgramShop:
         self._by_structure.move_to_end(key)
         return self._by_structure[key]
 
+    def _meant(
+        self, material: Material, lookup: MapLookup, on_map: MapSource | None, targets: Targets
+    ) -> dict[str, Value]:
+        """The values that a program with these targets is made of."""
+        if not targets.lying:
+            return self.outputs(material, lookup, on_map)
+        key = (structure(material), getattr(lookup, "key", None), "lying")
+        if key not in self._values:
+            self._values[key] = handed_in(lying_program(material, lookup, live_fields(material)))
+            while len(self._values) > self._kept:
+                self._values.popitem(last=False)
+        self._values.move_to_end(key)
+        return self._values[key]
+
     def _samplers(
         self, text: tuple[Any, ...], material: Material, lookup: MapLookup, on_map: MapSource | None, kind: KindOf
     ) -> Samplers | None:
         """Which textures share a sampler; None while each can have its own, whatever they are."""
         if text not in self._reads:
-            outputs = self.outputs(material, lookup, on_map)
+            outputs = self._meant(material, lookup, on_map, text[2])
             drawn = (*(outputs[name] for name in text[2].outputs), *moved_vertices(outputs).values())
             self._reads[text] = tuple(textures(drawn))
             while len(self._reads) > self._kept:
@@ -228,7 +254,7 @@ class ProgramShop:
         vertex = program_vertex_source(glsl, targets.lit, targets.sighted)
         if targets.crowd:
             vertex = HEADER + shader("screen.vert")
-        fragment = fragment_source(glsl, targets)
+        fragment = lying_source(glsl, targets.expressions) if targets.lying else fragment_source(glsl, targets)
         if (vertex, fragment) not in self._by_text:
             self._by_text[vertex, fragment] = self._compile(vertex, fragment)
         return self._by_text[vertex, fragment]

@@ -24,6 +24,7 @@ from jade_coat.view.looks import batches
 from jade_coat.view.passes import Pass
 from jade_coat.view.passes.compose import ComposePass
 from jade_coat.view.passes.crowd import CrowdPass, is_crowd
+from jade_coat.view.passes.decals import DecalPass
 from jade_coat.view.passes.forward import ForwardPass
 from jade_coat.view.passes.gather import GatherPass
 from jade_coat.view.passes.marks import MarksPass
@@ -45,6 +46,7 @@ class Renderer:
         self.drawer = Drawer(context, self.assets, self.scenes, self.shop)
         self.filling: tuple[Pass, ...] = (
             ShadowPass(self.drawer, self.light), CrowdPass(self.drawer), SurfacePass(self.drawer),
+            DecalPass(self.drawer),
         )  # fmt: skip
         """What is run once for all looks that the attachments serve."""
         compose = ComposePass(self.drawer, self.light)
@@ -130,7 +132,8 @@ class Renderer:
     def _fill(self, frame: Frame, looks: tuple[str, ...]) -> None:
         """Fill the attachments: the frame's part alone where they hold all else already."""
         key, buffers = self._follows_from(frame, looks), frame.buffers
-        if frame.part is not None and not frame.blends and frame.alone and buffers.filled == key:
+        bare = not frame.blends and not frame.scene.scene.decals  # what lies over a part is not drawn again with it
+        if frame.part is not None and bare and frame.alone and buffers.filled == key:
             frame.projection = buffers.projection  # what is drawn again must fall on the very same pixels
         else:
             frame.part = None

@@ -283,7 +283,7 @@ class Cases(StageCases):
         children = {f.id for f in self.p.finishes if f.parent == finish.id}
         worn = {p.id for p in self.p.props if finish.id in p.finishes.values()}
         return {"finish": finish.id}, lambda at: at == ("order", "finishes") or at[1] == finish.id or (
-            at[0] in ("variant", "categories")) or (at[0] in ("finish", "value") and at[1] in children) or (at[0] == "wears" and at[1] in worn)  # fmt: skip
+            at[0] in ("variant", "categories", "decals", "stamps")) or (at[0] in ("finish", "value") and at[1] in children) or (at[0] == "wears" and at[1] in worn)  # fmt: skip
 
     def set_parent(self) -> Change:
         finish = self.finish()
@@ -366,7 +366,7 @@ class Cases(StageCases):
     def remove_group(self) -> Change:
         gone: str = self.rng.choice([*self.p.groups.ids()] or ["none"])
         held = [("prop", t.id) for t in self.p.props if t.parent == gone]
-        held += [("groups", t.id) for t in self.p.groups if t.parent == gone]
+        held += [(k, t.id) for k in ("groups", "decals") for t in getattr(self.p, k) if t.parent == gone]
         return {"group": gone}, of(("order", "groups"), ("groups", gone), *held)
 
     def put_in_group(self) -> Change:
@@ -479,7 +479,7 @@ class Cases(StageCases):
                 or (at[0] == "coat" and (at[1], at[2]) in coats)
                 or (at[0] == "move" and (at[1], f"{PREFIX}{at[2]}") in coats) or (at[0] == "term" and (at[1], at[2]) in coats)
                 or (at[0] == "term" and at[3] == "shared" and gone == "season")
-                or (at[0] == "recipes" and at[1] == "outer" and gone == "damp") or (at[0] == "resolved" and at[2] in dials)
+                or (at[0] == "recipes" and at[1].startswith("outer") and gone == "damp") or (at[0] == "resolved" and at[2] in dials)
             )  # fmt: skip
 
         return {"shared": gone}, allowed
@@ -509,7 +509,7 @@ class Cases(StageCases):
         kin = family(self.p, gone)
         worn = {(p.id, s) for p in self.p.props for s, f in p.finishes.items() if f in kin}
         return {"material": gone, "heir": heir}, lambda at: at in (("order", "materials"), ("order", "finishes")) or (
-            at[0] in ("variant", "categories")) or (
+            at[0] in ("variant", "categories", "decals", "stamps")) or (
             at[0] in ("wears", "own") and at[1:3] in worn) or (at[0] in ("finish", "value", "resolved") and at[1] in kin) or (
             at[0] in ("material", "move", "dial", "link", "coat", "terms", "term") and at[1] == gone)  # fmt: skip
 

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from typing import Any
 
 from jade_coat.stage.arranging import Place
+from jade_coat.stage.decals import Decal
 from jade_coat.stage.edits.arranging import within_groups
 from jade_coat.stage.mesh_assets import DEFAULT
 from jade_coat.stage.project import Group, Project, Prop
@@ -27,14 +28,33 @@ class StageCases:
     p: Project
     rng: random.Random
 
+    def set_decals(self) -> Change:
+        ids = tuple(self.p.decals.ids())
+        return {"decals": ids or ("none",), "opacity": 0.25, "finish": "g0"}, of(*(("decals", i) for i in ids))
+
+    def keep_stamp(self) -> Change:
+        decal = self.p.decals.first or Decal(id="x", name="X")
+        return {"decal": decal, "name": "Kept"}, of(("order", "stamps"), ("stamps", "kept"))
+
+    def stamp(self) -> str:
+        return self.rng.choice([s.id for s in self.p.stamps] or ["none"])
+
+    def remove_stamp(self) -> Change:
+        gone = self.stamp()
+        return {"stamp": gone}, of(("order", "stamps"), ("stamps", gone))
+
+    def rename_stamp(self) -> Change:
+        wanted = self.stamp()
+        return {"stamp": wanted, "name": "Soot"}, of(("stamps", wanted))
+
     def some_props(self) -> tuple[str, ...]:
         ids = list(self.p.props.ids())
         return tuple(self.rng.sample(ids, self.rng.randint(1, len(ids)))) if ids else ("none",)
 
     def place_things(self) -> Change:
-        props = self.some_props()
+        things = (*self.some_props(), *self.p.decals.ids())
         place = Place((self.rng.random(), 1.0, -2.0), TURNED, (1.0, 2.0, 0.5))
-        return {"places": dict.fromkeys(props, place)}, of(*(("prop", i) for i in props))
+        return {"places": dict.fromkeys(things, place)}, of(*((k, i) for i in things for k in ("prop", "decals")))
 
     def add_things(self) -> Change:
         things = (Group(id="new group", name="New"), Prop(id="new", name="New", mesh="box", parent="new group"))
@@ -43,14 +63,14 @@ class StageCases:
         )
 
     def remove_things(self) -> Change:
-        things = [*self.p.props.ids(), *self.p.groups.ids()] or ["none"]
+        things = [*self.p.props.ids(), *self.p.groups.ids(), *self.p.decals.ids()] or ["none"]
         wanted = tuple(self.rng.sample(things, self.rng.randint(1, len(things))))
         held = {*wanted, *within_groups(self.p, {i for i in wanted if i in self.p.groups})}
         reading = {p.id for p in self.p.props if any(r.other in held for r in p.rules)}
         return (
             {"things": wanted},
             lambda at: (
-                at in (("order", "props"), ("order", "groups"))
+                at in (("order", "props"), ("order", "groups"), ("order", "decals"))
                 or at[1] in held
                 or (at[0] == "rule" and at[1] in reading)
             ),
@@ -141,8 +161,10 @@ class StageCases:
 
 def stage_places(project: Project) -> dict[Where, Any]:
     """What a project says of variants and categories, each under a place of its own."""
-    found: dict[Where, Any] = {("categories", c.id): c for c in project.categories}
-    found["order", "categories"] = tuple(c.id for c in project.categories)
+    found: dict[Where, Any] = {}
+    for kind in ("categories", "decals", "stamps"):
+        found["order", kind] = tuple(i.id for i in getattr(project, kind))
+        found |= {(kind, i.id): i for i in getattr(project, kind)}
     for mesh in project.meshes:
         found["order", "variants", mesh.id] = tuple(v.id for v in mesh.variants)
         found |= {("variant", mesh.id, v.id): v for v in mesh.variants}
@@ -156,6 +178,7 @@ def loose_dresses(project: Project) -> set[tuple[str, str]]:
     named = [f for p in project.props for f in p.finishes.values()]
     named += [f for m in project.meshes for v in m.variants for f in v.finishes.values()]
     named += [c.finish for c in project.categories]
+    named += [d.finish for d in (*project.decals, *(s.decal for s in project.stamps))]
     loose = {("finishes", f) for f in named if f not in known}
     variants = {m.id: {v.id for v in m.variants} - {DEFAULT} | {""} for m in project.meshes}
     loose |= {("variants", p.variant) for p in project.props if p.variant not in variants.get(p.mesh, {""})}

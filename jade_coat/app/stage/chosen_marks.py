@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPen, QSinglePointEvent
+from PyQt6.QtGui import QPainter, QPen, QPolygonF, QSinglePointEvent
 
 from jade_coat.app import theme
 from jade_coat.app.view.overlay import Overlay
@@ -12,6 +14,8 @@ from jade_coat.app.view.picking import stage_now
 from jade_coat.app.view.view import View
 from jade_coat.mesh.posed import bounds_of
 from jade_coat.program.types import Array
+from jade_coat.stage.decals import Decal
+from jade_coat.stage.placed import Placed
 from jade_coat.stage.project import Prop
 from jade_coat.view.camera import seen
 
@@ -23,14 +27,32 @@ _ARM = 0.22
 """How much of each edge is drawn from a corner."""
 
 
-def box_corners(view: View, prop: Prop) -> Array:
-    """The eight corners `(8, 3)` of a prop's box in the world, turned with it."""
+def box_corners(view: View, thing: Placed) -> Array:
+    """The eight corners `(8, 3)` of a thing's box in the world, turned with it."""
     session = view.session
-    asset = session.project.mesh(prop.mesh)
-    low, high = bounds_of(session.link.mesh_data(prop.mesh), asset.clip)
-    points = low + _CORNERS * (high - low)
-    matrix = prop.matrix()
+    if isinstance(thing, Prop):
+        asset = session.project.mesh(thing.mesh)
+        low, high = bounds_of(session.link.mesh_data(thing.mesh), asset.clip)
+        points = low + _CORNERS * (high - low)
+    else:
+        points = _CORNERS - 0.5
+    matrix = thing.matrix()
     return np.asarray(points @ matrix[:3, :3].T + matrix[:3, 3])
+
+
+def world_box(view: View, things: Sequence[Placed]) -> tuple[Array, Array] | None:
+    """The lowest and the highest corner `(3,)` of one box round some things; None for none."""
+    session = view.session
+    boxes = session.rays.bounds(stage_now(session))
+    props = boxes.around(t.id for t in things if isinstance(t, Prop))
+    found = [props] if props is not None else []
+    for thing in things:
+        if not isinstance(thing, Prop):
+            corners = box_corners(view, thing)
+            found.append((corners.min(axis=0), corners.max(axis=0)))
+    if not found:
+        return None
+    return np.min([low for low, _ in found], axis=0), np.max([high for _, high in found], axis=0)
 
 
 class ChosenMarks(Overlay[View]):
@@ -41,12 +63,31 @@ class ChosenMarks(Overlay[View]):
         if self.view.tool != "stage" or self.view.shape:
             return
         session = self.view.session
-        for prop in session.chosen_props[:MOST_MARKED]:
-            leads = prop.id == session.prop_id
-            self._box(painter, prop, "celadon" if leads else "jade", 2.0 if leads else 1.4)
+        for thing in session.chosen_placed[:MOST_MARKED]:
+            leads = thing.id in (session.prop_id, session.chosen[-1])
+            self._box(painter, thing, "celadon" if leads else "jade", 2.0 if leads else 1.4)
+            if isinstance(thing, Decal):
+                self._arrow(painter, thing)
 
-    def _box(self, painter: QPainter, prop: Prop, tone: str, width: float) -> None:
-        at = seen(self.view.main_eye(), box_corners(self.view, prop))
+    def _arrow(self, painter: QPainter, decal: Decal) -> None:
+        """The way a decal falls onto the surface, down its axis."""
+        matrix = decal.matrix()
+        ends = matrix[:3, 3] + np.outer([0.5, -0.5], matrix[:3, 1])
+        at = seen(self.view.main_eye(), ends)
+        if (at[:, 2] <= 1e-3).any():
+            return
+        start, end = (QPointF(x * self.view.width(), y * self.view.height()) for x, y, _ in at)
+        way = end - start
+        length = max(float(np.hypot(way.x(), way.y())), 1e-6)
+        back, side = way * (9 / length), QPointF(-way.y(), way.x()) * (5 / length)
+        for colour, width in (("chrome", 4.0), ("persimmon", 2.0)):
+            painter.setPen(QPen(theme.color(colour), width, cap=Qt.PenCapStyle.RoundCap))
+            painter.drawLine(start, end)
+            painter.drawLine(end, end - back + side)
+            painter.drawLine(end, end - back - side)
+
+    def _box(self, painter: QPainter, thing: Placed, tone: str, width: float) -> None:
+        at = seen(self.view.main_eye(), box_corners(self.view, thing))
         if (at[:, 2] <= 1e-3).any():
             return
         places = at[:, :2] * (self.view.width(), self.view.height())
@@ -56,6 +97,46 @@ class ChosenMarks(Overlay[View]):
                 for start, end in ((a, b), (b, a)):
                     tip = places[start] + (places[end] - places[start]) * _ARM
                     painter.drawLine(QPointF(*places[start]), QPointF(*tip))
+
+
+class DecalPins(Overlay[View]):
+    """A small lozenge where each decal is, to choose it by."""
+
+    def _places(self) -> list[tuple[str, QPointF]]:
+        view = self.view
+        project = view.session.project
+        if view.tool != "stage" or view.shape or not len(project.decals):
+            return []
+        shown = [d for d in project.decals if project.shows(d)][:MOST_MARKED]
+        if not shown:
+            return []
+        at = seen(view.main_eye(), np.array([d.position for d in shown]))
+        size = (view.width(), view.height())
+        return [(d.id, QPointF(x * size[0], y * size[1])) for d, (x, y, z) in zip(shown, at, strict=True) if z > 1e-3]
+
+    def paint(self, painter: QPainter) -> None:
+        """Draw them."""
+        chosen = set(self.view.session.chosen)
+        for name, at in self._places():
+            painter.setPen(QPen(theme.color("chrome"), 1.4))
+            painter.setBrush(theme.color("persimmon" if name in chosen else "celadon", 235))
+            size = 6 if name in chosen else 4.5
+            painter.drawPolygon(QPolygonF([at + QPointF(x * size, y * size) for x, y in _LOZENGE]))
+
+    def press(self, at: QPointF, event: QSinglePointEvent) -> bool:
+        """Choose the decal under the pointer."""
+        found = [(float((p - at).manhattanLength()), name) for name, p in self._places()]
+        if not found or min(found)[0] > 9:
+            return False
+        session, name = self.view.session, min(found)[1]
+        adds = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        if name in session.chosen and not adds:
+            return False  # the wheel's hub is there too
+        session.choose_things([*session.chosen, name] if adds else [name])
+        return True
+
+
+_LOZENGE = ((0, -1), (1, 0), (0, 1), (-1, 0))
 
 
 class ChoosingFrame(Overlay[View]):

@@ -13,9 +13,10 @@ from dataclasses import dataclass
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF, QSinglePointEvent
+from scipy.spatial.transform import Rotation
 
 from jade_coat.app import theme
-from jade_coat.app.stage.chosen_marks import toggle
+from jade_coat.app.stage.chosen_marks import toggle, world_box
 from jade_coat.app.stage.hand import StageHand
 from jade_coat.app.view.overlay import Overlay, draw_tag
 from jade_coat.app.view.picking import stage_now
@@ -23,6 +24,7 @@ from jade_coat.app.view.view import View
 from jade_coat.program.types import Array
 from jade_coat.stage import edits
 from jade_coat.stage.arranging import Places, Stand, turn_between
+from jade_coat.stage.placed import Placed
 from jade_coat.view.camera import on_line, on_plane, ray, seen
 
 LEAST_PIXELS, NEAR_PIXELS, RIM_PIXELS = 46.0, 11.0, 7.0
@@ -88,24 +90,24 @@ class Wheel(Overlay[View]):
 
     # Where it is
 
-    def _free_props(self) -> tuple[str, ...]:
+    def _free(self) -> tuple[Placed, ...]:
+        """What is chosen and can be moved."""
         session = self.view.session
         if self.view.tool != "stage" or self.view.shape or self.view.scene == "before":
             return ()
-        return tuple(p.id for p in session.chosen_props if not session.project.locks(p))
+        return tuple(t for t in session.chosen_placed if not session.project.locks(t))
 
     def shape(self) -> Shape | None:
         """Where the wheel is now; None while nothing that can be moved is chosen."""
-        props = self._free_props()
-        session = self.view.session
-        box = session.rays.bounds(stage_now(session)).around(props) if props else None
+        things = self._free()
+        box = world_box(self.view, things)
         if box is None:
             return None
         low, high = box
         axis = np.eye(3)[self.axis]
         pivot = (low + high) / 2
-        if len(props) == 1:
-            pivot = np.array(session.project.prop(props[0]).position, np.float64)
+        if len(things) == 1:
+            pivot = np.array(things[0].position, np.float64)
         elif self.axis == 1:
             pivot[1] = low[1]
         half = np.maximum(high - pivot, pivot - low)
@@ -198,7 +200,7 @@ class Wheel(Overlay[View]):
             if np.linalg.norm(nearest - pointer, axis=1).min() < RIM_PIXELS:
                 return "rim"
         hit = self.view.pick(at)
-        if hit is not None and hit.prop.id in self._free_props():
+        if hit is not None and any(t.id == hit.prop.id for t in self._free()):
             return "body"
         point = self._across(shape, at)
         inside = point is not None and float(np.linalg.norm(point - shape.pivot)) < shape.radius
@@ -225,8 +227,7 @@ class Wheel(Overlay[View]):
         else:
             found = self._along(shape, at) if part in ("knob", "tip") else self._across(shape, at)
             start = shape.pivot if found is None else found
-        project = self.view.session.project
-        self._grip = _Grip(part, shape, Stand(project.prop(i) for i in self._free_props()), start, at)
+        self._grip = _Grip(part, shape, Stand(self._free()), start, at)
         self._run += 1
         return True
 
@@ -317,8 +318,7 @@ class Wheel(Overlay[View]):
             half = math.acos(min(max(w, -1.0), 1.0))
             axis = np.array([x, y, z])
             if np.linalg.norm(axis) > 1e-9:
-                moved = Stand(session.project.prop(i).with_(**p._asdict()) for i, p in places.items())
-                places = moved.turned(hit.hit.point, axis, 2 * half)
+                places = Stand.of(places).turned(hit.hit.point, axis, 2 * half)
         self._place(places, "Lay", f"on {hit.prop.name}")
 
     def _turn(self, grip: _Grip, at: QPointF, free: bool) -> None:
@@ -362,9 +362,8 @@ class Wheel(Overlay[View]):
 
     def _own_axis(self, grip: _Grip) -> int:
         """The axis of the leading thing's own that lies nearest to the stem."""
-        matrix = self.view.session.project.prop(grip.stand.ids[-1]).matrix()[:3, :3]
-        sides = np.abs(matrix.T @ grip.shape.axis) / np.maximum(np.linalg.norm(matrix, axis=0), 1e-12)
-        return int(sides.argmax())
+        own = Rotation.from_quat(grip.stand.turns[-1]).as_matrix()
+        return int(np.abs(own.T @ grip.shape.axis).argmax())
 
     # Rays
 

@@ -67,6 +67,10 @@ DECLARED = (
     Op("instance", _named, "A value of the prop being drawn, such as the metres one UV unit spans.", cost=0.0),
     Op("attribute", _named, "A mesh attribute, interpolated over the triangle.", cost=0.0),
     Op(
+        "given", _named, "A value that whoever runs the program hands in at each pixel: where a decal lies on what.",
+        cost=0.0,
+    ),
+    Op(
         "texture", _texture_rule,
         "Four channels of a texture at a UV position; colour is decoded to linear. A second position, smooth where the"
         " first one jumps, chooses the mip level.",

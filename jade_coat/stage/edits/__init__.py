@@ -37,6 +37,7 @@ from jade_coat.stage.edits.coats import (
     set_surface,
     set_term,
 )
+from jade_coat.stage.edits.decals import keep_stamp, remove_stamp, rename_stamp, set_decals
 from jade_coat.stage.edits.dials import (
     add_finish,
     expose,
@@ -138,6 +139,7 @@ __all__ = [
     "expose",
     "hide",
     "keep_rule",
+    "keep_stamp",
     "lift_own_dials",
     "link_field",
     "link_value",
@@ -165,6 +167,7 @@ __all__ = [
     "remove_prop",
     "remove_recipe",
     "remove_shared",
+    "remove_stamp",
     "remove_term",
     "remove_things",
     "remove_variant",
@@ -172,6 +175,7 @@ __all__ = [
     "rename_dial",
     "rename_finish",
     "rename_kept",
+    "rename_stamp",
     "rename_step",
     "rename_thing",
     "rename_variant",
@@ -180,6 +184,7 @@ __all__ = [
     "reset_paint",
     "set_clip",
     "set_coat",
+    "set_decals",
     "set_detail",
     "set_dial",
     "set_dial_of_many",

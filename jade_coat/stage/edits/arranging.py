@@ -11,7 +11,8 @@ from jade_coat.stage.arranging import Place
 from jade_coat.stage.edits.groups import thing_of
 from jade_coat.stage.edits.registry import added, edit
 from jade_coat.stage.looks import finish_on, material_of
-from jade_coat.stage.project import KINDS_OF_THINGS, TYPES_OF_THINGS, Group, Placed, Project, Prop
+from jade_coat.stage.placed import Placed
+from jade_coat.stage.project import KINDS_OF_THINGS, TYPES_OF_THINGS, Group, Project, Prop
 from jade_coat.stage.references import released_all
 from jade_coat.stage.things import Thing
 

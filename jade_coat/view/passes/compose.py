@@ -14,6 +14,7 @@ from jade_coat.view.drawing import Drawer, depth_tested, set_uniform
 from jade_coat.view.frame import Frame
 from jade_coat.view.light import Light
 from jade_coat.view.looks import LOOKS, OTHER_LOOKS, look_index
+from jade_coat.view.lying import attachments_read
 
 BACKDROP = (0.43, 0.43, 0.43), (0.24, 0.24, 0.24)
 NONE = (-1.0, 0.0, 0.0)
@@ -21,12 +22,8 @@ NONE = (-1.0, 0.0, 0.0)
 
 def attachments_source() -> str:
     """GLSL that reads every quantity back from its attachment."""
-    lines = ["in vec2 at;", *(f"uniform sampler2D {a.name};" for a in ATTACHMENTS), "uniform sampler2D depth;"]
+    lines = ["in vec2 at;", attachments_read(tuple(a.name for a in ATTACHMENTS)), "uniform sampler2D depth;"]
     lines.append("uniform bool in_light;  // leave it as light, for what is laid over")
-    for quantity in QUANTITIES.values():
-        kind, place = quantity.type.name, quantity.place
-        kept = f"{kind} kept = texture({place.attachment}, at).{place.channels};"
-        lines.append(f"{kind} read_{quantity.name}() {{ {kept} return {place.read.format('kept')}; }}")
     return "\n".join([*lines, ""])
 
 
