@@ -151,6 +151,10 @@ class BringingWindow(ProjectWindow):
         if unread:
             self.say(f"{', '.join(unread)}: not read. Drop a project folder, a mesh, or a folder of maps.", True)
 
+    def bring_picture(self, path: Path) -> None:
+        """Take one picture in, as a map set; a workspace may make something else of it."""
+        importing.bring_picture(self, path)
+
     def bring(self, path: Path) -> bool:
         """Take in whatever was dropped: a project, a mesh, a folder of maps, or one picture; whether it is one."""
         if (path / "project.json").is_file() or path.name == "project.json":
@@ -160,7 +164,7 @@ class BringingWindow(ProjectWindow):
         elif by_suffix(MESHES, path) is not None:
             importing.bring_mesh(self, path)
         elif is_image_name(path):
-            importing.bring_picture(self, path)
+            self.bring_picture(path)
         else:
             return False
         return True

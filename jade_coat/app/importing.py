@@ -19,15 +19,16 @@ from jade_coat.formats import named
 from jade_coat.jobs.job import Job
 from jade_coat.jobs.reading import read_mesh_apart
 from jade_coat.jobs.words import told
-from jade_coat.maps.images import PICTURES, read_image
+from jade_coat.maps.images import PICTURES, as_float, read_image
 from jade_coat.maps.mapset import Guess, MapSet, guess, map_files, set_name
 from jade_coat.maps.picture import BadImage
 from jade_coat.material.surface import Role
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.units import is_odd, scaled
 from jade_coat.stage import edits
+from jade_coat.stage.decals import Decal
 from jade_coat.stage.looks import finish_on, reach_of_map_set
-from jade_coat.stage.making import beside, file_looks, placed_mesh
+from jade_coat.stage.making import beside, file_looks, picture_stamp, placed_mesh
 from jade_coat.stage.naming import free_id, free_name
 from jade_coat.stage.remesh import Exchange, imported_anew, matched_slots, wearers, with_slots_named
 
@@ -268,6 +269,26 @@ def bring_picture(window: ProjectWindow, path: Path) -> None:
     if review.exec():
         window.session.do(edits.add_map_set(map_set=review.map_set()))
         window.say(f"{name} added. Use it in a coat, or as a mask in a where-term.")
+
+
+def bring_stamp(window: ProjectWindow, path: Path) -> Decal | None:
+    """Make a stamp of a picture, with its finish, and say what to do with it; None where it cannot be read."""
+    library, project = window.session.library, window.session.project
+    try:
+        data = path.read_bytes()
+        picture = read_image(data, path.name)
+    except (OSError, BadImage) as error:
+        window._tell("The picture was not imported", [told(error)])
+        return None
+    asset = library.assets.put("maps", path.name, data)
+    pixels = as_float(picture)
+    see_through = pixels.ndim == 3 and pixels.shape[2] in (2, 4)
+    name = path.stem.replace("_", " ").strip().capitalize() or "Stamp"
+    height, width = pixels.shape[:2]
+    steps, decal = picture_stamp(project, name, asset, path.name, (height, width), see_through)
+    if not window.session.do_all(f"Make a stamp of {path.name}", steps):
+        return None
+    return decal
 
 
 def choose_texture_size(window: ProjectWindow) -> None:

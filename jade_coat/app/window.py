@@ -167,6 +167,11 @@ class Window(BringingWindow):
             shortcut = QShortcut(QKeySequence(keys), self)
             shortcut.activated.connect(partial(self._do_key, entries))
 
+    def bring_picture(self, path: Path) -> None:
+        """Take one picture in: in Stage as a stamp, else as a map set."""
+        if not self.workspaces[self.workspace].takes_picture(path):
+            super().bring_picture(path)
+
     def _do_key(self, entries: list[Bound]) -> None:
         chosen_by_scope(entries, self.workspace).do()
 

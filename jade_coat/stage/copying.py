@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from typing import TypeVar
 
 import numpy as np
 
 from jade_coat.stage.arranging import Place, Places, Stand, strewn
 from jade_coat.stage.naming import free_id, free_name
-from jade_coat.stage.project import KINDS_OF_THINGS, Project, Prop
+from jade_coat.stage.placed import Placed
+from jade_coat.stage.project import KINDS_OF_THINGS, Project
+
+Copied = TypeVar("Copied", bound=Placed)
 
 
 class Copier:
@@ -19,10 +23,10 @@ class Copier:
         self._names = {t.name for kind in KINDS_OF_THINGS for t in getattr(project, kind)}
         self._next: dict[str, int] = {}
 
-    def copy(self, prop: Prop, place: Place) -> Prop:
-        """A copy of a prop in another place, with its finishes, values and paint; it is not locked."""
-        name = self._free(prop.name)
-        made: Prop = prop.with_(id=free_id(name, self._ids), name=name, locked=False, **place._asdict())
+    def copy(self, thing: Copied, place: Place) -> Copied:
+        """A copy of a thing in another place, with all it has; it is not locked."""
+        name = self._free(thing.name)
+        made: Copied = thing.with_(id=free_id(name, self._ids), name=name, locked=False, **place._asdict())
         self._ids.add(made.id)
         return made
 
@@ -38,10 +42,10 @@ class Copier:
         return made
 
 
-def copies(project: Project, props: Sequence[Prop], runs: Sequence[Places]) -> tuple[Prop, ...]:
-    """A copy of each prop for each of some runs of places, which name the props by id."""
+def copies(project: Project, things: Sequence[Placed], runs: Sequence[Places]) -> tuple[Placed, ...]:
+    """A copy of each thing for each of some runs of places, which name the things by id."""
     copier = Copier(project)
-    by_id: Mapping[str, Prop] = {p.id: p for p in props}
+    by_id: Mapping[str, Placed] = {t.id: t for t in things}
     return tuple(copier.copy(by_id[i], place) for run in runs for i, place in run.items())
 
 

@@ -8,10 +8,11 @@ from dataclasses import dataclass
 from jade_coat.maps.mapset import MapFile, MapSet
 from jade_coat.material.material import Coat, Material
 from jade_coat.material.seam import Seam, SeamKind
-from jade_coat.material.surface import Surface
+from jade_coat.material.surface import Role, Surface
 from jade_coat.material.where import PaintTerm
 from jade_coat.mesh.data import MeshData
 from jade_coat.stage import edits
+from jade_coat.stage.decals import Decal
 from jade_coat.stage.edits.registry import Edit
 from jade_coat.stage.mesh_assets import MeshAsset
 from jade_coat.stage.naming import free_id, free_name
@@ -143,6 +144,39 @@ def file_looks(project: Project, prop: str, looks: Sequence[FileLook]) -> list[E
             edits.put_finish(prop=prop, slot=look.slot, finish=finish),
         ]  # fmt: skip
     return steps
+
+
+PICTURE_SIDE = 0.6
+"""The longer side of a decal made of a picture, metres."""
+
+
+def picture_stamp(
+    project: Project, name: str, asset: str, file: str, shape: tuple[int, int], see_through: bool
+) -> tuple[list[Edit], Decal]:
+    """Edits that make a stamp of a picture, and its decal: what is see-through in the picture stays so.
+
+    `shape` are its height and width in texels; its proportions are kept.
+    """
+    name = free_name(name, {m.name for m in project.materials} | {f.name for f in project.finishes})
+    maps = [MapFile(role=Role.BASE_COLOR, asset=asset, file=file)]
+    if see_through:
+        maps.append(MapFile(role=Role.OPACITY, asset=asset, file=file, channels="a"))
+    sets = {s.id for s in project.map_sets}, {s.name for s in project.map_sets}
+    longer = PICTURE_SIDE / max(shape)
+    map_set = MapSet(
+        id=free_id(name, sets[0]), name=free_name(name, sets[1]), maps=tuple(maps), tile_size=shape[1] * longer
+    )
+    ids = {m.id for m in project.materials} | {f.id for f in project.finishes}
+    surface = Surface(map_set=map_set.id, placement="square", roughness=0.6)
+    material = Material(id=free_id(name, ids), name=name, coats=(Coat(id="base", name="Base", surface=surface),))
+    finish = free_id(name, {*ids, material.id})
+    decal = Decal(id="stamp", name=name, finish=finish, size=(shape[1] * longer, 0.25, shape[0] * longer))
+    return [
+        edits.add_map_set(map_set=map_set), edits.add_material(material=material),
+        edits.expose(material=material.id, path="base.surface.tint"),
+        edits.expose(material=material.id, path="base.surface.roughness"),
+        edits.add_finish(parent=material.id, name=name, id=finish), edits.keep_stamp(decal=decal, name=name),
+    ], decal  # fmt: skip
 
 
 def _coat(project: Project, coat_id: str, map_set: str) -> Coat:

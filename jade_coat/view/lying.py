@@ -12,7 +12,7 @@ UNDER = tuple(a.name for a in ATTACHMENTS if a.of_surface)
 """The attachments that a decal reads as they were, and writes."""
 _PLACES = {
     "world_position": ("vec3", "{p}"), "position": ("vec3", "in_box({p}) * box_size"),
-    "uv": ("vec2", "picture_place(in_box({p}))"),
+    "uv": ("vec2", "box_picture(in_box({p}))"),
 }  # fmt: skip
 """What differs from pixel to pixel, by the place in the world: GLSL types and expressions."""
 _FIXED = {
@@ -44,7 +44,7 @@ def _handed(name: str, kind: str) -> list[str]:
     if name.startswith(BELOW):
         value = f"read_{name.removeprefix(BELOW)}()"
     elif name.startswith(SHOWN):
-        value = f"shares[{SHARES.index(name.removeprefix(SHOWN))}] * shown"
+        value = f"box_shares[{SHARES.index(name.removeprefix(SHOWN))}] * shown"
     else:
         value = _FIXED.get(name, f"{kind}(0.0)")  # a box has no paint
     return [f"{kind} given_{name} = {value};", *(f"{kind} given_{name}{e} = given_{name};" for e in ("_x", "_y"))]
@@ -55,20 +55,20 @@ def lying_source(glsl: GlslProgram, expressions: tuple[str, ...]) -> str:
     outs = [f"layout(location = {i}) out vec4 target{i};" for i in range(len(expressions))]
     first = [
         "float depth_here = texture(depth, at).r;", "if (depth_here >= 1.0) discard;",
-        "vec3 world = unprojected(at, depth_here);", "vec3 local = in_box(world);",
+        "vec3 world = box_unprojected(at, depth_here);", "vec3 local = in_box(world);",
         "if (any(greaterThan(abs(local), vec3(0.5)))) discard;",
-        "if (receivers_only && texture(receivers, at).r < 0.5) discard;",
+        "if (box_chooses && texture(box_receivers, at).r < 0.5) discard;",
         "vec3 normal = read_normal();", "float facing = dot(normal, box_turn[1]);",
-        "float shown = smoothstep(shows.x, shows.y, facing);",
-        "if (shows.z > 0.0) shown *= clamp((0.5 - abs(local.y)) / shows.z, 0.0, 1.0);",
-        "if (far_away.y > 0.0) shown *= 1.0 - smoothstep(far_away.x, max(far_away.y, far_away.x + 1e-4),"
-        " distance(world, eye));",
+        "float shown = smoothstep(box_shows.x, box_shows.y, facing);",
+        "if (box_shows.z > 0.0) shown *= clamp((0.5 - abs(local.y)) / box_shows.z, 0.0, 1.0);",
+        "if (box_far.y > 0.0) shown *= 1.0 - smoothstep(box_far.x, max(box_far.y, box_far.x + 1e-4),"
+        " distance(world, box_eye));",
         "if (shown <= 0.0) discard;",
         "vec3 across = box_turn[0] - normal * dot(box_turn[0], normal);",
         "across = dot(across, across) > 1e-8 ? normalize(across) : box_turn[2];",
-        "vec3 world_x = beside(at + vec2(pixel.x, 0.0), world, normal);",
-        "vec3 world_y = beside(at + vec2(0.0, pixel.y), world, normal);",
-        "ivec2 row_at = row_place(row_number);",
+        "vec3 world_x = box_beside(at + vec2(box_pixel.x, 0.0), world, normal);",
+        "vec3 world_y = box_beside(at + vec2(0.0, box_pixel.y), world, normal);",
+        "ivec2 row_at = row_place(box_row);",
         *(line for name, kind in glsl.given for line in _handed(name, kind)),
         *(f"{_instance_type(n)} instance_{n} = {_instance(n)};" for n in glsl.instance),
         *(f"vec4 {name};" for name in glsl.varying_names), glsl.vertex_body,
@@ -87,4 +87,4 @@ def _instance_type(name: str) -> str:
 
 
 def _instance(name: str) -> str:
-    return "box_seed" if name == "seed" else "box_size.xz / cell.zw"
+    return "box_seed" if name == "seed" else "box_size.xz / box_cell.zw"

@@ -190,3 +190,17 @@ def test_cells_count_from_the_upper_left_and_wrong_ones_are_refused() -> None:
         Cell(columns=2, rows=2, index=4)
     with pytest.raises(ValueError, match="rising"):
         decal(angle=(1.2, 1.0))
+
+
+def test_every_kind_of_material_has_a_program_that_lies(gl) -> None:
+    """No name of a helper or an op clashes with those of the box; what a box has none of reads as 0."""
+    from jade_coat.stage.looks import worn_materials
+    from jade_coat.view.programs import ProgramShop
+    from tests.support import every_kind_of_project
+
+    project, _ = every_kind_of_project()
+    shop = ProgramShop(gl)
+    for material in worn_materials(project):
+        for coat in material.coats:
+            lean = material.with_(coats=(coat,), dials=(), links=(), moves=())
+            assert shop.decal(lean, PackedLookup(project.map_sets, project.recipes)).program

@@ -119,7 +119,7 @@ class DialSheet(QWidget):
             self._key = key
             self._build(material, finish)
         if self.place is not None and session.prop is not None:
-            self.place.show_prop(session.prop)
+            self.place.show_placed(session.prop)
         self._show_values(material, finish)
 
     def _shape(self, material: Material | None, finish: Finish | None) -> object:

@@ -16,6 +16,7 @@ from jade_coat.material.fields import Spec
 from jade_coat.stage import edits
 from jade_coat.stage.arranging import place_of
 from jade_coat.stage.naming import free_id, free_name
+from jade_coat.stage.placed import Placed
 from jade_coat.stage.project import Prop
 from jade_coat.stage.turns import Angles, angles_of, turn_of
 
@@ -29,8 +30,8 @@ AXES = "xyz"
 class PlaceFold(Fold):
     """Three numbers each for where a prop stands, how it is turned, and how large it is."""
 
-    def __init__(self, session: Session, shut: bool, whom: Callable[[], tuple[Prop, ...]] | None = None) -> None:
-        """`whom` gives the props that are placed by it; without it the leading one alone is."""
+    def __init__(self, session: Session, shut: bool, whom: Callable[[], tuple[Placed, ...]] | None = None) -> None:
+        """`whom` gives the things that are placed by it; without it the leading one alone is."""
         super().__init__("Place and size", shut=shut)
         self._session = session
         self._whom = whom or (lambda: (session.prop,) if session.prop is not None else ())
@@ -50,8 +51,8 @@ class PlaceFold(Fold):
         self._angles: Angles = (0.0, 0.0, 0.0)
         self._shown_turn: object = None
 
-    def show_prop(self, prop: Prop) -> None:
-        """Show where a prop is."""
+    def show_placed(self, prop: Placed) -> None:
+        """Show where a thing is."""
         if prop.turn != self._shown_turn:  # angles that were typed stay as they were typed
             self._shown_turn, self._angles = prop.turn, angles_of(prop.turn)
         for key, values in (("position", prop.position), ("turn", self._angles), ("size", prop.size)):
@@ -59,9 +60,6 @@ class PlaceFold(Fold):
                 field.show_value(value)
 
     def _set(self, key: str, axis: int, value: float) -> None:
-        prop = self._session.prop
-        if prop is None:
-            return
         places = {}
         if key == "turn":
             now = list(self._angles)

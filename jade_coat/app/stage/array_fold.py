@@ -92,7 +92,7 @@ class ArrayFold(Fold):
         self._follow()
 
     def _places(self) -> list[Places]:
-        props = self._session.chosen_props
+        props = self._session.chosen_placed
         stand, values = Stand(props), self.values[self.way]
         if not props:
             return []
@@ -106,7 +106,7 @@ class ArrayFold(Fold):
 
     def edit(self) -> edits.Edit | None:
         """The edit that places the copies; None while nothing is chosen."""
-        props, places = self._session.chosen_props, self._places()
+        props, places = self._session.chosen_placed, self._places()
         if not places:
             return None
         made = copies(self._session.project, props, places)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from jade_coat.app.session import Session
+from jade_coat.app.stage.chosen_marks import world_box
 from jade_coat.app.stage.hand import StageHand
 from jade_coat.app.view.picking import stage_now
 from jade_coat.app.view.view import View
@@ -15,7 +16,9 @@ from jade_coat.stage.arranging import Place, Places, Stand, along_line, dropped,
 from jade_coat.stage.copying import Copier, copies
 from jade_coat.stage.making import placed_mesh
 from jade_coat.stage.naming import free_id, free_name
-from jade_coat.stage.project import Group, Prop
+from jade_coat.stage.placed import Placed
+from jade_coat.stage.project import KINDS_OF_THINGS, Group, Prop
+from jade_coat.stage.things import Thing
 from jade_coat.view.camera import on_plane, ray
 
 DOWN = np.array([0.0, -1.0, 0.0])
@@ -31,12 +34,16 @@ class Deeds:
     def _say(self, text: str, problem: bool = True) -> None:
         self._session.said.emit(text, problem)
 
-    def _chosen(self, doing: str) -> tuple[Prop, ...]:
-        """The chosen props; says so where there are none."""
-        props = self._session.chosen_props
-        if not props:
+    def _chosen(self, doing: str) -> tuple[Placed, ...]:
+        """What is chosen; says so where that is nothing."""
+        things = self._session.chosen_placed
+        if not things:
             self._say(f"Choose what is to be {doing} first.")
-        return props
+        return things
+
+    def _free(self) -> list[Placed]:
+        """What is chosen and can be moved."""
+        return [t for t in self._session.chosen_placed if not self._session.project.locks(t)]
 
     # More
 
@@ -76,7 +83,7 @@ class Deeds:
     def duplicate(self) -> None:
         """Place a copy of each chosen prop beside it."""
         props = self._chosen("duplicated")
-        box = self._session.rays.bounds(stage_now(self._session)).around(p.id for p in props) if props else None
+        box = world_box(self._view, props)
         if box is None:
             return
         width = float(box[1][0] - box[0][0])
@@ -90,7 +97,7 @@ class Deeds:
     def drop(self) -> None:
         """Let each chosen prop down onto what is below it."""
         session = self._session
-        props = [p for p in self._chosen("dropped") if not session.project.locks(p)]
+        props = [p for p in session.chosen_props if not session.project.locks(p)]
         if not props:
             return
         now = stage_now(session)
@@ -119,7 +126,7 @@ class Deeds:
 
     def nudge(self, x: float, y: float, z: float) -> None:
         """Move what is chosen by steps of the hand."""
-        props = [p for p in self._session.chosen_props if not self._session.project.locks(p)]
+        props = self._free()
         if props:
             by = np.array([x, y, z]) * self._hand.step
             edit = edits.place_things(places=Stand(props).moved(by)).called("Move")
@@ -127,7 +134,7 @@ class Deeds:
 
     def turn(self, steps: int) -> None:
         """Turn what is chosen about the vertical by steps of the hand, each about itself."""
-        props = [p for p in self._session.chosen_props if not self._session.project.locks(p)]
+        props = self._free()
         angle = float(np.radians(self._hand.angle)) * steps
         places: Places = {}
         for prop in props:
@@ -138,7 +145,7 @@ class Deeds:
 
     def upright(self) -> None:
         """Stand what is chosen straight, at its mesh's own size."""
-        props = [p for p in self._chosen("straightened") if not self._session.project.locks(p)]
+        props = [p for p in self._session.chosen_props if not self._session.project.locks(p)]
         places = {p.id: place_of(p)._replace(turn=(0.0, 0.0, 0.0, 1.0), size=(1.0, 1.0, 1.0)) for p in props}
         if places:
             self._session.do(edits.place_things(places=places).called("Straighten"))
@@ -151,7 +158,7 @@ class Deeds:
         if not session.chosen:
             self._say("Choose what belongs together first.")
             return
-        taken = {*project.props.ids(), *project.groups.ids()}
+        taken = {t.id for t in self._everything()}
         name = free_name("Group", {g.name for g in project.groups})
         parents = {self._parent(i) for i in session.chosen}
         parent = parents.pop() if len(parents) == 1 else ""
@@ -160,9 +167,15 @@ class Deeds:
             session.choose_things((made.id,))
 
     def _parent(self, thing: str) -> str:
-        project = self._session.project
-        found = project.props.get(thing) or project.groups.get(thing)
+        found = self._thing(thing)
         return found.parent if found is not None else ""
+
+    def _thing(self, wanted: str) -> Thing | None:
+        project = self._session.project
+        return next((t for kind in KINDS_OF_THINGS if (t := getattr(project, kind).get(wanted)) is not None), None)
+
+    def _everything(self) -> list[Thing]:
+        return [t for kind in KINDS_OF_THINGS for t in getattr(self._session.project, kind)]
 
     def ungroup(self) -> None:
         """Let the chosen groups go; what they held stays chosen."""
@@ -171,7 +184,7 @@ class Deeds:
         if not groups:
             self._say("Choose a group to be dissolved first.")
             return
-        held = [t.id for g in groups for t in (*session.project.props, *session.project.groups) if t.parent == g]
+        held = [t.id for g in groups for t in self._everything() if t.parent == g]
         if session.do_all("Dissolve groups", [edits.remove_group(group=g) for g in groups]):
             session.choose_things(held)
 
@@ -181,14 +194,13 @@ class Deeds:
         if not session.chosen:
             self._say("Choose what is to be hidden first.")
             return
-        things = [session.project.props.get(i) or session.project.groups.get(i) for i in session.chosen]
+        things = [self._thing(i) for i in session.chosen]
         seen = any(t is not None and t.visible for t in things)
         session.do(edits.show_things(things=session.chosen, on=not seen))
 
     def show_all(self) -> None:
         """Show everything that is hidden."""
-        project = self._session.project
-        hidden = tuple(t.id for t in (*project.groups, *project.props) if not t.visible)
+        hidden = tuple(t.id for t in self._everything() if not t.visible)
         if hidden:
             self._session.do(edits.show_things(things=hidden, on=True))
 
@@ -198,7 +210,7 @@ class Deeds:
         if not session.chosen:
             self._say("Choose what is to be locked first.")
             return
-        things = [session.project.props.get(i) or session.project.groups.get(i) for i in session.chosen]
+        things = [self._thing(i) for i in session.chosen]
         free = any(t is not None and not t.locked for t in things)
         session.do(edits.lock_things(things=session.chosen, on=free))
 

@@ -87,7 +87,7 @@ class StageSheet(QWidget):
             self._key = key
             self._build(props)
         if self.place is not None and props:
-            self.place.show_prop(props[0])
+            self.place.show_placed(props[0])
         self._show_values()
 
     def _shape(self, props: tuple[Prop, ...]) -> object:

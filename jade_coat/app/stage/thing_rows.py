@@ -10,6 +10,7 @@ from PyQt6.QtCore import QAbstractListModel, QMimeData, QModelIndex, Qt
 
 from jade_coat.app.session import Session
 from jade_coat.stage import edits
+from jade_coat.stage.decals import Decal
 from jade_coat.stage.looks import finishes_on
 from jade_coat.stage.project import KINDS_OF_THINGS, Group, Project, Prop
 from jade_coat.stage.things import Thing
@@ -70,6 +71,10 @@ class ThingRows(QAbstractListModel):
         for then, now in project.props.changed_from(before.props):
             if then is None or now is None or any(getattr(then, n) != getattr(now, n) for n in kept):
                 return True
+        for was, is_now in project.decals.changed_from(before.decals):
+            named = (*kept[:4], "finish")
+            if was is None or is_now is None or any(getattr(was, n) != getattr(is_now, n) for n in named):
+                return True
         return False
 
     def _rebuild(self) -> None:
@@ -97,6 +102,11 @@ class ThingRows(QAbstractListModel):
                     self._add(project, inside, thing.id, depth + 1)
             elif isinstance(thing, Prop):
                 self._add_prop(project, thing, 0 if sifting else depth)
+            elif isinstance(thing, Decal):
+                worn = self._names.get(thing.finish, "nothing yet")
+                if (not self.only or self.only == thing.finish) and self._fits(f"{thing.name} decal {worn}"):
+                    row = ThingRow(thing, 0 if sifting else depth, 0, thing.finish, f"decal · {worn}")
+                    self.rows.append(row)
 
     def _add_prop(self, project: Project, prop: Prop, depth: int) -> None:
         worn = finishes_on(project, prop)

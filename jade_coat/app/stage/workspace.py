@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 from functools import partial
+from pathlib import Path
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QMenu
 
 from jade_coat.app.commands import command
+from jade_coat.app.dialogs.files import ask_file
+from jade_coat.app.importing import bring_stamp
 from jade_coat.app.workspaces.workspace import Workspace
+from jade_coat.maps.images import PICTURES
 from jade_coat.view.link import PREVIEW_SHAPES, SHAPE_LABELS
 
 _NUDGES = {
@@ -27,6 +31,7 @@ class Stage(Workspace):
     def __init__(self, window, bench) -> None:  # type: ignore[no-untyped-def]
         super().__init__(window, bench)
         self._deeds = bench.deeds
+        bench.stamps.picture_wanted.connect(self._ask_picture)
         bench.stage_panel.place.clicked.connect(lambda _=False: self.place_something())
 
     def enter(self) -> None:
@@ -36,6 +41,20 @@ class Stage(Workspace):
         if not self.session.chosen and self.session.prop is not None:
             self.session.choose_things((self.session.prop_id,), self.session.slot)
         self.bench.view.setFocus()
+
+    def takes_picture(self, path: Path) -> bool:
+        """A picture becomes a stamp, which is taken in hand."""
+        made = bring_stamp(self.window, path)
+        if made is not None:
+            self.bench.stage_below.show_page(1)
+            kept = self.session.project.stamps[-1]
+            self.bench.stamp_tool.take(kept.decal)
+        return True
+
+    def _ask_picture(self) -> None:
+        path = ask_file(self.window, "A picture for a stamp", "Pictures", PICTURES)
+        if path is not None:
+            self.takes_picture(path)
 
     def key(self, event: QKeyEvent) -> bool:
         """Alt with arrows and page keys moves what is chosen by steps; comma and point turn it; Esc chooses nothing."""
@@ -123,6 +142,17 @@ class Stage(Workspace):
         """Choose by a frame: drag it over the view."""
         self.bench.frame.armed = True
         self.session.said.emit("Drag a frame round what is to be chosen.", False)
+
+    @command("Stage", "Y")
+    def swap_below(self) -> None:
+        """Show the stamps, or the line-up."""
+        below = self.bench.stage_below
+        below.show_page(1 - below.pages.currentIndex())
+
+    @command("Stage", "K")
+    def quarter_turn(self) -> None:
+        """Roll the stamp in hand by a quarter turn."""
+        self.bench.stamp_tool.quarter()
 
     @command("Stage", "Ctrl+A")
     def choose_all(self) -> None:

@@ -23,12 +23,16 @@ from jade_coat.app.build.shared_panel import SharedPanel
 from jade_coat.app.build.swatches import Swatches
 from jade_coat.app.controls.basics import column, holder
 from jade_coat.app.session import Session
-from jade_coat.app.stage.chosen_marks import ChoosingFrame, ChosenMarks, toggle
+from jade_coat.app.stage.below import StageBelow
+from jade_coat.app.stage.chosen_marks import ChoosingFrame, ChosenMarks, DecalPins, toggle
+from jade_coat.app.stage.decal_sheet import DecalSheet
 from jade_coat.app.stage.deeds import Deeds
 from jade_coat.app.stage.hand import StageHand
 from jade_coat.app.stage.line_up import LineUp
 from jade_coat.app.stage.panel import StagePanel
 from jade_coat.app.stage.sheet import StageSheet
+from jade_coat.app.stage.stamp_gallery import StampGallery
+from jade_coat.app.stage.stamp_tool import StampTool
 from jade_coat.app.stage.wheel import Wheel
 from jade_coat.app.view.dropper import Dropper
 from jade_coat.app.view.light_dome import LightDome
@@ -75,7 +79,13 @@ class Bench(QWidget):
         self.view.overlays += [ChosenMarks(self.view), self.wheel, self.frame]
         self.stage_panel = StagePanel(session, self.swatches, self.stage_hand, self._stage_menu())
         self.stage_sheet = StageSheet(session, self.swatches)
+        self.decal_sheet = DecalSheet(session, self.swatches)
         self.line_up = LineUp(session, self.swatches)
+        self.stamp_tool = StampTool(self.view, self.stage_hand)
+        self.stamps = StampGallery(session, self.swatches, self.stamp_tool)
+        self.stage_below = StageBelow(self.line_up, self.stamps)
+        self.view.overlays += [DecalPins(self.view), self.stamp_tool]
+        session.selection_changed.connect(self._follow_chosen)
         self.dials = DialSheet(session)
         self.rail = FinishRail(session, self.swatches)
         self.view.clicked.connect(self._on_click)
@@ -91,6 +101,7 @@ class Bench(QWidget):
         self.right = QStackedWidget()
         self.right.addWidget(self.dials)
         self.right.addWidget(self.stage_sheet)
+        self.right.addWidget(self.decal_sheet)
         self.aside = _split(Qt.Orientation.Vertical, (self.right, self.shared), (430, 180))
         right = holder(column(self.aside), "right")
         self.reference = self.view_bar.reference
@@ -100,7 +111,7 @@ class Bench(QWidget):
         upper.setStretch(0, 1)
         self.below = QStackedWidget()
         self.below.addWidget(self.stack)
-        self.below.addWidget(self.line_up)
+        self.below.addWidget(self.stage_below)
         self.middle = _split(Qt.Orientation.Vertical, (holder(upper), self.below), (484, 184))
         self.across = _split(Qt.Orientation.Horizontal, (left, self.middle, right), (274, 748, 258))
         for i, stretch in enumerate((0, 1, 0)):
@@ -136,7 +147,8 @@ class Bench(QWidget):
 
     def _rename_chosen(self) -> None:
         project, chosen = self._session.project, self._session.chosen
-        found = (project.props.get(chosen[-1]) or project.groups.get(chosen[-1])) if chosen else None
+        kinds = (project.props, project.groups, project.decals)
+        found = next((k[chosen[-1]] for k in kinds if chosen[-1] in k), None) if chosen else None
         if found is None:
             return
         name, ok = QInputDialog.getText(self, "Rename", "Name", text=found.name)
@@ -153,9 +165,14 @@ class Bench(QWidget):
         elif stage and not self.view.shape:
             self._session.choose_things(())
 
+    def _follow_chosen(self) -> None:
+        """Show the dials of what was chosen last: in Stage a prop's, or a decal's settings."""
+        stage = self.view.tool == "stage"
+        self.right.setCurrentIndex(0 if not stage else 2 if self._session.decal is not None else 1)
+
     def give_up(self) -> bool:
         """Give up what a hand is doing in the view just now; whether it was doing anything."""
-        return self.dropper.give_up() or self.brush_tool.give_up() or self.wheel.give_up()
+        return self.dropper.give_up() or self.brush_tool.give_up() or self.wheel.give_up() or self.stamp_tool.give_up()
 
     def _prop_menu(self, prop: str, slot: str, at: QPoint) -> None:
         if self.view.tool == "stage":
@@ -180,7 +197,7 @@ class Bench(QWidget):
         if tool == "brush":
             self.brush_tool.warm()
         self.left.setCurrentIndex(at)
-        self.right.setCurrentIndex(int(tool == "stage"))
+        self._follow_chosen()
         self.below.setCurrentIndex(int(tool == "stage"))
         self.panes.buttons["section"].setText("Line-up" if tool == "stage" else "Section")
         cursor = Qt.CursorShape.CrossCursor if tool == "brush" else Qt.CursorShape.ArrowCursor

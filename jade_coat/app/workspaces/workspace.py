@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import TYPE_CHECKING, ClassVar
 
 from PyQt6.QtGui import QKeyEvent
@@ -35,6 +36,10 @@ class Workspace:
 
     def enter(self) -> None:
         """The workspace is shown from now on."""
+
+    def takes_picture(self, path: Path) -> bool:
+        """Make something of a picture that is brought in, or leave it to the window."""
+        return False
 
     def key(self, event: QKeyEvent) -> bool:
         """Take a key that is pressed while it is shown, or leave it."""

@@ -93,7 +93,7 @@ class DecalPass:
         as_draw = Draw(
             "", "", 0, 0, decal.material, np.zeros((1, 4, 4), np.float32), np.zeros(1, np.int32), np.zeros(1)
         )
-        compiled = drawer.compiled(as_draw, drawer.shop.decal)
+        compiled = drawer.compiled(as_draw, drawer.shop.decal, in_earnest=False)
         if compiled is None:
             return
         if decal.only is not None:
@@ -102,7 +102,7 @@ class DecalPass:
         drawer.bind_program(compiled, frame.scene, as_draw, frame.eye.position, frame.sample)
         unit = len(compiled.glsl.samplers) + 1
         textures = {**dict(zip(UNDER, buffers.under[:-1], strict=True)), "depth": buffers.depth,
-                    "receivers": buffers.under[-1]}  # fmt: skip
+                    "box_receivers": buffers.under[-1]}  # fmt: skip
         for name, texture in textures.items():
             texture.use(unit)
             set_uniform(program, name, unit)
@@ -123,10 +123,10 @@ class DecalPass:
         _write(program, "to_box", np.linalg.inv(matrix))
         _write(program, "box_turn", turn)
         values = {
-            "box_size": tuple(sizes), "cell": decal.cell, "shows": (*decal.angle, decal.fade, 0.0),
-            "far_away": decal.far, "shares": list(decal.shares), "box_seed": decal.seed, "row_number": decal.row,
-            "eye": tuple(frame.eye.position), "pixel": (1 / width, 1 / height),
-            "receivers_only": decal.only is not None,
+            "box_size": tuple(sizes), "box_cell": decal.cell, "box_shows": (*decal.angle, decal.fade, 0.0),
+            "box_far": decal.far, "box_shares": list(decal.shares), "box_seed": decal.seed, "box_row": decal.row,
+            "box_eye": tuple(frame.eye.position), "box_pixel": (1 / width, 1 / height),
+            "box_chooses": decal.only is not None,
         }  # fmt: skip
         for name, value in values.items():
             set_uniform(program, name, value)

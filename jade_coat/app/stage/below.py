@@ -1,0 +1,43 @@
+"""What lies below the view in Stage: the line-up of variants, or the stamps."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QButtonGroup, QStackedWidget, QWidget
+
+from jade_coat.app.controls.basics import button, column, row
+from jade_coat.app.stage.line_up import LineUp
+from jade_coat.app.stage.stamp_gallery import StampGallery
+
+
+class StageBelow(QWidget):
+    """Two tabs."""
+
+    def __init__(self, line_up: LineUp, stamps: StampGallery) -> None:
+        super().__init__()
+        self.setObjectName("stack")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground, True)
+        self.pages = QStackedWidget()
+        group = QButtonGroup(self)
+        self.tabs = []
+        for i, (name, page, tip) in enumerate((
+            ("Line-up", line_up, "Which finish each variant puts on each slot"),
+            ("Stamps", stamps, "Decals to be laid onto surfaces"),
+        )):  # fmt: skip
+            self.pages.addWidget(page)
+            tab = button(name, partial(self.show_page, i), "pane", tip)
+            tab.setCheckable(True)
+            tab.setChecked(i == 0)
+            group.addButton(tab)
+            self.tabs.append(tab)
+        body = column(gap=0, margins=(4, 3, 0, 0))
+        body.addLayout(row(*self.tabs, 1, gap=2))
+        body.addWidget(self.pages, 1)
+        self.setLayout(body)
+
+    def show_page(self, at: int) -> None:
+        """Show the line-up (0) or the stamps (1)."""
+        self.tabs[at].setChecked(True)
+        self.pages.setCurrentIndex(at)
