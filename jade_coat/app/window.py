@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import cached_property, partial
+from pathlib import Path
 from typing import Any
 
 from PyQt6 import sip
