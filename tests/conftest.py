@@ -33,7 +33,7 @@ def demo_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
     if "JADE_COAT_DEMO" in os.environ:  # made by the run that started this one
         return Path(os.environ["JADE_COAT_DEMO"])
     folder = tmp_path_factory.mktemp("demo") / "terrace"
-    build(folder, side=256, grain=2.0)
+    build(folder, side=256, grain=2.0, corner=True)
     return folder
 
 

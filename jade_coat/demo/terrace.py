@@ -8,7 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
-from jade_coat.demo import surfaces
+from jade_coat.demo import marks, surfaces, whole
 from jade_coat.files.assets import Assets
 from jade_coat.files.desk_file import write_desk
 from jade_coat.files.library import Library
@@ -50,16 +50,21 @@ RECIPES = ("dust_on_top", "speckle", "weather_side", "some_props", "height_band"
 Progress = Callable[[float, str], None]
 
 
-def build(folder: Path, progress: Progress = lambda share, what: None, side: int = SIDE, grain: float = 1.0) -> Project:
+def build(
+    folder: Path, progress: Progress = lambda share, what: None, side: int = SIDE, grain: float = 1.0,
+    corner: bool = False,
+) -> Project:  # fmt: skip
     """Make the demo and save it into a folder; the same files every time.
 
-    `side` is that of the maps in texels; a larger `grain` makes coarser meshes.
+    `side` is that of the maps in texels; a larger `grain` makes coarser meshes; `corner` leaves all but the courtyard's
+    corner away.
     """
     assets = Assets()
     library = Library(assets)
-    map_sets = tuple(_map_sets(assets, progress, side))
+    map_sets = tuple(_map_sets(assets, progress, side, () if corner else (_marks(assets, max(side // 4, 32)),)))
     progress(0.85, "Shaping meshes")
-    meshes = {name: (library.add_mesh(mesh, name, set()), mesh) for name, mesh in _meshes(grain).items()}
+    shapes_of = _meshes(grain) | ({} if corner else whole.meshes(grain))
+    meshes = {name: (library.add_mesh(mesh, name, set()), mesh) for name, mesh in shapes_of.items()}
     project = Project(
         name=NAME,
         map_sets=map_sets,
@@ -70,10 +75,37 @@ def build(folder: Path, progress: Progress = lambda share, what: None, side: int
         meshes=tuple(asset for asset, _ in meshes.values()),
         props=Things(_props(meshes)),
     )
+    if not corner:
+        project = _whole(project)
     progress(0.95, "Saving")
     save_project(project, assets, folder)
     write_desk(folder, Desk(camera=CAMERA))
     return project
+
+
+def _whole(project: Project) -> Project:
+    """The corner with the terrace round it, its variants, categories and marks."""
+    ids = {m.name: m.id for m in project.meshes}
+    made: Project = project.with_(
+        materials=(*project.materials, *whole.materials()), finishes=(*project.finishes, *whole.finishes()),
+        meshes=tuple(whole.dressed(m) for m in project.meshes), categories=whole.CATEGORIES, stamps=whole.stamps(),
+        groups=Things(whole.GROUPS), props=Things([*project.props, *whole.props(ids)]),
+        decals=Things(whole.decals()),
+    )  # fmt: skip
+    return made
+
+
+def _marks(assets: Assets, side: int) -> MapSet:
+    """The atlas of marks."""
+    entries = []
+    for name, data in marks.atlas(side).items():
+        role, file = Role(name), f"marks_{name}.png"
+        entries.append(MapFile(
+            role=role, asset=assets.put("maps", file, data), file=file,
+            channels="rgb" if role in (Role.BASE_COLOR, Role.NORMAL) else "r",
+            color_space="srgb" if role.is_color else "linear",
+        ))  # fmt: skip
+    return MapSet(id="marks", name="Marks", tile_size=1.0, maps=tuple(entries))
 
 
 def make_for(folder: Path, job: Job) -> None:
@@ -81,7 +113,7 @@ def make_for(folder: Path, job: Job) -> None:
     build(folder, job.step)
 
 
-def _map_sets(assets: Assets, progress: Progress, side: int) -> Iterator[MapSet]:
+def _map_sets(assets: Assets, progress: Progress, side: int, more: tuple[MapSet, ...]) -> Iterator[MapSet]:
     with ThreadPoolExecutor(2) as pool:
         made = [pool.submit(make, side) for _, _, _, make in SURFACES]
         for i, ((set_id, name, tile_size, _), maps) in enumerate(zip(SURFACES, made, strict=True)):
@@ -103,6 +135,7 @@ def _map_sets(assets: Assets, progress: Progress, side: int) -> Iterator[MapSet]
     mask = assets.put("maps", "wall_repairs_mask.png", png_bytes(surfaces.wall_repairs()))
     repairs = MapFile(role=Role.MASK, asset=mask, file="wall_repairs_mask.png", channels="r", color_space="linear")
     yield MapSet(id="wall_repairs", name="Wall repairs", tile_size=5.4, maps=(repairs,))
+    yield from more
 
 
 def _meshes(grain: float) -> dict[str, MeshData]:

@@ -118,9 +118,9 @@ class DecalPins(Overlay[View]):
         """Draw them."""
         chosen = set(self.view.session.chosen)
         for name, at in self._places():
-            painter.setPen(QPen(theme.color("chrome"), 1.4))
-            painter.setBrush(theme.color("persimmon" if name in chosen else "celadon", 235))
-            size = 6 if name in chosen else 4.5
+            painter.setPen(QPen(theme.color("chrome", 255 if name in chosen else 150), 1.2))
+            painter.setBrush(theme.color("persimmon" if name in chosen else "celadon", 245 if name in chosen else 150))
+            size = 6 if name in chosen else 4
             painter.drawPolygon(QPolygonF([at + QPointF(x * size, y * size) for x, y in _LOZENGE]))
 
     def press(self, at: QPointF, event: QSinglePointEvent) -> bool:

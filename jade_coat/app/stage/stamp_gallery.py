@@ -21,7 +21,7 @@ from jade_coat.stage import edits
 from jade_coat.stage.decals import Decal, Stamp
 from jade_coat.stage.stamping import Chance
 
-TILE, ACROSS = 92, 12
+TILE = 88
 
 
 class StampTile(PressedTile):
@@ -131,18 +131,27 @@ class StampGallery(QWidget):
         self._key = key
         clear(self._grid)
         self.tiles = {}
-        for i, stamp in enumerate(project.stamps):
+        for stamp in project.stamps:
             image = stamp_picture(project, self._session.library, stamp.decal)
             tile = self.tiles[stamp.id] = StampTile(stamp, image)
             tile.pressed.connect(partial(self.take, stamp.id))
             tile.menu.connect(partial(self._open_menu, stamp.id))
-            self._grid.addWidget(tile, i // ACROSS, i % ACROSS)
         if not project.stamps:
             text = "No stamps yet. Drop a picture here, or make one of a finish."
             self._grid.addWidget(label(text, "quiet"), 0, 0)
-        self._grid.setColumnStretch(ACROSS, 1)
-        self._grid.setRowStretch(len(project.stamps) // ACROSS + 1, 1)
+        self._flow()
         self._mark()
+
+    def resizeEvent(self, event: object) -> None:
+        self._flow()
+
+    def _flow(self) -> None:
+        """Lay the tiles out in as many columns as there is room for."""
+        across = max((self.width() - 32) // (TILE + 4), 1)
+        for i, tile in enumerate(self.tiles.values()):
+            self._grid.addWidget(tile, i // across, i % across)
+        self._grid.setColumnStretch(across, 1)
+        self._grid.setRowStretch(len(self.tiles) // across + 1, 1)
 
     def _mark(self) -> None:
         held = self._tool.decal
