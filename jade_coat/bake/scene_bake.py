@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from jade_coat.bake.baker import BakedMaps, Look, bake_slot
+from jade_coat.bake.decal_bake import decals_on, with_decals
 from jade_coat.bake.unwrap import BakeMesh, bake_mesh
 from jade_coat.files.atomic import write_all, write_atomic
 from jade_coat.files.gltf_writer import BakedMaterial, BakedProp, scene_glb
@@ -29,6 +30,7 @@ from jade_coat.mesh.painting import Paint, PaintMap, shown_paint
 from jade_coat.mesh.transfer import vertices_from_map
 from jade_coat.program import passes
 from jade_coat.program.types import Array
+from jade_coat.stage.decals import Decal
 from jade_coat.stage.look_tables import BARE
 from jade_coat.stage.looks import field_row, finish_on, finishes_on, material_of, moves_vertices, worn
 from jade_coat.stage.naming import free_name
@@ -56,6 +58,7 @@ class SceneBaker:
         self._done: dict[tuple[object, ...], BakedMaps] = {}
         self._materials: dict[tuple[object, ...], BakedMaterial] = {}
         self._named: set[str] = set()
+        self._lying: dict[str, tuple[Decal, ...]] = {}
         self._tolerant = False
         self._faulty: set[tuple[str, str]] = set()
         self.told: list[str] = []
@@ -174,7 +177,16 @@ class SceneBaker:
             key = (*key, prop.turn, _stretch(prop))
         if "world_position" in reads:
             key = (*key, prop.position, prop.turn, prop.size)
+        if self._decals(prop):  # what lies on it lies on it alone
+            key = (*key, "decals", prop.id)
         return _Task(prop, slot, look, key, finish)
+
+    def _decals(self, prop: Prop) -> tuple[Decal, ...]:
+        """The decals that lie on a prop, the lowest first."""
+        if prop.id not in self._lying:
+            project, library = self._project, self._library
+            self._lying[prop.id] = decals_on(project, prop, lambda mesh: library.mesh_by_id(project, mesh))
+        return self._lying[prop.id]
 
     def _look(self, prop: Prop, slot: str, finish: str) -> Look:
         material: Material = worn(self._project, finish) if finish else BARE
@@ -198,9 +210,11 @@ class SceneBaker:
             if slot is None:
                 raise KeyError(f"{task.prop.name} has no slot {task.slot!r}")
             colors = own_colors(task.prop)
-            self._done[task.key] = bake_slot(
-                data, baked, slot, task.look, task.prop.matrix(), colors, self._side, self._job
-            )
+            made = bake_slot(data, baked, slot, task.look, task.prop.matrix(), colors, self._side, self._job)
+            decals = self._decals(task.prop)
+            if decals:
+                made = with_decals(made, baked, slot, task.prop, decals, self._project, self._library)
+            self._done[task.key] = made
         return self._done[task.key]
 
     def _material(self, task: _Task) -> BakedMaterial:

@@ -204,3 +204,58 @@ def test_every_kind_of_material_has_a_program_that_lies(gl) -> None:
         for coat in material.coats:
             lean = material.with_(coats=(coat,), dials=(), links=(), moves=())
             assert shop.decal(lean, PackedLookup(project.map_sets, project.recipes)).program
+
+
+def test_the_view_and_the_numpy_meaning_agree(stage: Stage) -> None:
+    """Two implementations of one program: colour, roughness and normal at every pixel of the box, sampled."""
+    from jade_coat.files.assets import Assets
+    from jade_coat.files.library import Library
+    from jade_coat.looking.lying import lain
+    from jade_coat.material.quantity import QUANTITIES
+    from jade_coat.material.where import NoiseTerm
+    from jade_coat.view.camera import on_plane, ray
+
+    spots = Coat(id="spots", name="Spots", surface=Surface(color=(0.1, 0.8, 0.2), roughness=0.9),
+                 where=(NoiseTerm(id="noise", size=0.2, octaves=2, seed=4, range=(0.3, 0.7)),))  # fmt: skip
+    base = project_of(decal(opacity=0.85, fade=0.3, position=(0.2, 0.05, -0.1), turn=turn_of(0.2, 0.6, 0.1)))
+    mark = base.material("mark")
+    project = base.with_(materials=(base.material("wall"), mark.with_(coats=(*mark.coats, spots))))
+    pictures = {look: stage.show(project, look) for look in ("base_color", "roughness")}
+    eye = eye_of(np.array([0.0, 5.0, 0.0]), np.zeros(3), 0.7, 1.0)
+    rows, columns = np.mgrid[70:135:5, 60:150:5]
+    points = []
+    for y, x in zip(rows.ravel(), columns.ravel(), strict=True):
+        origin, way = ray(eye, (x + 0.5) / 200, (y + 0.5) / 200)
+        points.append(on_plane(np.zeros(3), np.array([0.0, 1.0, 0.0]), origin, way))
+    count = len(points)
+    below = {n: np.repeat(np.array(q.default, np.float32)[:, None], count, 1) for n, q in QUANTITIES.items()}
+    below |= {"base_color": np.repeat(np.array(WALL, np.float32)[:, None], count, 1)}
+    below |= {"roughness": np.full((1, count), 0.7, np.float32)}
+    up = np.broadcast_to([0.0, 1.0, 0.0], (count, 3))
+    below["normal"] = up.T.astype(np.float32)
+    found = lain(project, Library(Assets()), project.decals["d"], np.stack(points), up, below)
+    seen = linear(pictures["base_color"][rows.ravel(), columns.ravel()])
+    assert np.abs(seen - found["base_color"].T).max() < 0.012  # eight bits of a root, and eight of the picture
+    rough = pictures["roughness"][rows.ravel(), columns.ravel(), 0] / 255
+    assert np.abs(rough - found["roughness"][0]).max() < 0.006
+    assert np.ptp(found["base_color"], axis=1).max() > 0.3  # it says something
+
+
+def test_a_bake_holds_the_decals_of_its_prop_and_of_no_other() -> None:
+    from jade_coat.bake.scene_bake import SceneBaker
+    from jade_coat.files.assets import Assets
+    from jade_coat.files.library import Library
+    from jade_coat.jobs.job import Job
+
+    library = Library(Assets())
+    asset = library.add_mesh(shapes.plane(4.0, 4.0, 0.5), "Plane", set())
+    base = project_of(decal(opacity=0.9), props=2)
+    props = tuple(p.with_(mesh=asset.id, finishes=dict.fromkeys(asset.slots, "wall_f")) for p in base.props)
+    project = base.with_(meshes=(asset,), props=props)
+    baker = SceneBaker(project, library, 64, Job())
+    first, second = (baker.maps(p, asset.slots[0]).values["base_color"] for p in project.props)
+    assert np.abs(second - WALL).max() < 1e-3
+    changed = np.abs(first - np.array(WALL)).max(axis=2) > 1e-3
+    assert changed.mean() == pytest.approx(1 / 16, abs=0.012)  # one square metre of sixteen
+    wanted = 0.1 * np.array(WALL) + 0.9 * np.array(MARK)
+    assert np.abs(first[changed] - wanted).max() < 0.01
