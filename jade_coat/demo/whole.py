@@ -102,6 +102,7 @@ def dressed(asset: MeshAsset) -> MeshAsset:
     return made
 
 
+# Long: a table of the demo.
 def materials() -> tuple[Material, ...]:
     """Wood, copper and the marks."""
     wood = Material(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 
 import numpy as np
 
@@ -55,26 +55,11 @@ def lain(
     lookup = PackedLookup(project.map_sets, project.recipes)
     outputs = lying_program(material, lookup, fixed_fields(values))
     outputs = seen_from_ahead(with_shared(outputs, project.shared_at(time)))
-    across = turn[:, 0] - normals * (normals @ turn[:, 0])[:, None]
-    across /= np.maximum(np.linalg.norm(across, axis=1, keepdims=True), 1e-9)
-    tangent = np.concatenate([across, np.ones((len(across), 1))], axis=1)
-    u, v, width, height = draw.cell
-    uv = np.clip(local[:, [0, 2]] + 0.5, 0, 1) * (width, height) + (u, v)
-    size = np.array(decal.size)
-    known: dict[str, Array] = {
-        "world_position": points.T, "position": (local * size).T, "normal": normals.T, "tangent": tangent.T,
-        "object_normal": (normals @ turn).T,
-        "object_tangent": np.concatenate([across @ turn, tangent[:, 3:]], axis=1).T,
-        "along": across.T, **{f"own_{axis}": turn[:, i : i + 1] for i, axis in enumerate("xyz")},
-        **{BELOW + name: np.asarray(below[name])[:, within] for name in OUTPUTS},
-        **{SHOWN + name: (draw.shares[i] * shown)[None] for i, name in enumerate(SHARES)},
-    }  # fmt: skip
-    attributes: dict[str, Array] = {}
-    for name in passes.reads(outputs, "attribute"):
-        if name.startswith("uv"):
-            attributes[name] = np.asarray(uv.T, np.float32)
-        else:
-            attributes[name] = np.asarray(known.get(name, np.zeros((4, 1))), np.float32)
+    shares = {SHOWN + name: (draw.shares[i] * shown)[None] for i, name in enumerate(SHARES)}
+    under = {BELOW + name: np.asarray(below[name])[:, within] for name in OUTPUTS}
+    places = _places(decal, turn, draw.cell, local, points, normals)
+    attributes = _attributes(passes.reads(outputs, "attribute"), {**places, **under, **shares})
+    size, (_, _, width, height) = decal.size, draw.cell
     metres = np.array([[size[0] / width], [size[2] / height]], np.float32)
     instance = {f"metres{i}": metres for i in range(8)} | {"seed": np.array([[decal.seed]], np.float32)}
     textures = {t.name: t for s in project.map_sets if s.id in material.sets_read(lookup) for t in library.textures(s)}
@@ -83,6 +68,29 @@ def lain(
     for name in OUTPUTS:
         made[name][:, within] = found[name]
     return made
+
+
+def _places(
+    decal: Decal, turn: Array, cell: tuple[float, float, float, float], local: Array, points: Array, normals: Array
+) -> dict[str, Array]:
+    """What programs read of where points lie, `(k, n)`: in the world, in the box, and in its picture."""
+    across = turn[:, 0] - normals * (normals @ turn[:, 0])[:, None]
+    across /= np.maximum(np.linalg.norm(across, axis=1, keepdims=True), 1e-9)
+    tangent = np.concatenate([across, np.ones((len(across), 1))], axis=1)
+    u, v, width, height = cell
+    return {
+        "uv": (np.clip(local[:, [0, 2]] + 0.5, 0, 1) * (width, height) + (u, v)).T,
+        "world_position": points.T, "position": (local * np.array(decal.size)).T, "normal": normals.T,
+        "tangent": tangent.T, "object_normal": (normals @ turn).T,
+        "object_tangent": np.concatenate([across @ turn, tangent[:, 3:]], axis=1).T, "along": across.T,
+        **{f"own_{axis}": turn[:, i : i + 1] for i, axis in enumerate("xyz")},
+    }  # fmt: skip
+
+
+def _attributes(wanted: Iterable[str], known: Mapping[str, Array]) -> dict[str, Array]:
+    """Attributes by name; what a box does not have is 0."""
+    none = np.zeros((4, 1))
+    return {name: np.asarray(known.get("uv" if name.startswith("uv") else name, none), np.float32) for name in wanted}
 
 
 def decal_colors(project: Project, library: Library, decal: Decal, side: int) -> tuple[Array, Array]:
