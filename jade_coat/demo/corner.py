@@ -45,6 +45,7 @@ def _floor_paint(mesh: MeshData) -> Paint:
 
 
 def props(meshes: dict[str, tuple[MeshAsset, MeshData]]) -> Iterator[Prop]:
+    """The wall, the post, three jars and the floor."""
     wall, pier, floor = meshes["Kiln wall"], meshes["Gate post"], meshes["Terrace floor"]
     jar = meshes["Storage jar"][0].id
     yield Prop(
