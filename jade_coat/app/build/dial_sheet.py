@@ -6,7 +6,7 @@ from collections.abc import Callable
 from functools import partial
 
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
-from PyQt6.QtGui import QAction, QPainter, QPaintEvent
+from PyQt6.QtGui import QAction, QPainter, QPaintEvent, QShowEvent
 from PyQt6.QtWidgets import QAbstractButton, QInputDialog, QLabel, QVBoxLayout, QWidget
 
 from jade_coat.app import theme
@@ -106,12 +106,18 @@ class DialSheet(QWidget):
         """The revert buttons by dial id."""
         return self._dots
 
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self.refresh()
+
     def bring_into_sight(self, field: QWidget) -> None:
         """Scroll to one of the controls."""
         self._area.ensureWidgetVisible(field, 0, 60)
 
     def refresh(self) -> None:
-        """Follow the document."""
+        """Follow the document, while it is shown."""
+        if not self.isVisible():
+            return
         session, material = self._session, self._session.material
         finish = next((f for f in session.project.finishes if f.id == session.finish_id), None)
         key = self._shape(material, finish)

@@ -16,6 +16,7 @@ from PyQt6.QtGui import (
     QPen,
     QPixmap,
     QPolygonF,
+    QShowEvent,
 )
 from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QLineEdit, QMenu, QScrollArea, QWidget
 
@@ -25,8 +26,9 @@ from jade_coat.app.controls.basics import FocusPainted, PressedTile, label
 from jade_coat.app.session import Session
 from jade_coat.app.view.view import FINISH_MIME
 from jade_coat.stage import edits
-from jade_coat.stage.looks import material_of, reach, wearers
+from jade_coat.stage.looks import material_of, reach
 from jade_coat.stage.project import Project
+from jade_coat.stage.wear_counts import WearCounts
 
 TILE_W, TILE_H = 84, 62
 
@@ -191,6 +193,7 @@ class FinishRail(QScrollArea):
         self._session, self._swatches = session, swatches
         self._tiles: dict[str, FinishTile] = {}
         self._order: list[tuple[str, str, int]] = []
+        self._counts = WearCounts()
         self._seen = ""
         """The finish that was brought into sight last."""
         self.setObjectName("rail")
@@ -268,10 +271,15 @@ class FinishRail(QScrollArea):
         self._sifted.setVisible(bool(words))
         self._sifted.adjustSize()
 
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self._mark()
+
     def _mark(self) -> None:
+        counts = self._counts.of(self._session.project) if self.isVisible() else None
         for finish, tile in self._tiles.items():
             tile.current = finish == self._session.finish_id
-            tile.count = len(wearers(self._session.project, finish))
+            tile.count = counts[finish] if counts is not None else tile.count
             tile.update()
         chosen = self._session.finish_id
         if chosen != self._seen and chosen in self._tiles:

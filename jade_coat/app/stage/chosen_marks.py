@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF, QSinglePointEvent
 
 from jade_coat.app import theme
@@ -19,10 +19,11 @@ from jade_coat.stage.placed import Placed
 from jade_coat.stage.project import Prop
 from jade_coat.view.camera import seen
 
-MOST_MARKED = 300
+MOST_MARKED = 150
 """Things whose corners are drawn; more would cover the picture."""
 _CORNERS = np.array([(x, y, z) for x in (0, 1) for y in (0, 1) for z in (0, 1)], np.float64)
 _EDGES = [(a, b) for a in range(8) for b in range(a + 1, 8) if bin(a ^ b).count("1") == 1]
+_STARTS, _ENDS = [a for e in _EDGES for a in e], [b for a, c in _EDGES for b in (c, a)]
 _ARM = 0.22
 """How much of each edge is drawn from a corner."""
 
@@ -63,9 +64,15 @@ class ChosenMarks(Overlay[View]):
         if self.view.tool != "stage" or self.view.shape:
             return
         session = self.view.session
-        for thing in session.chosen_placed[:MOST_MARKED]:
-            leads = thing.id in (session.prop_id, session.chosen[-1])
-            self._box(painter, thing, "celadon" if leads else "jade", 2.0 if leads else 1.4)
+        things = session.chosen_placed[-MOST_MARKED:]
+        if not things:
+            return
+        corners = np.concatenate([box_corners(self.view, t) for t in things])
+        at = seen(self.view.main_eye(), corners).reshape(-1, 8, 3)
+        for thing, box in zip(things, at, strict=True):
+            if (box[:, 2] > 1e-3).all():
+                leads = thing.id in (session.prop_id, session.chosen[-1])
+                self._box(painter, box, "celadon" if leads else "jade", 2.0 if leads else 1.4)
             if isinstance(thing, Decal):
                 self._arrow(painter, thing)
 
@@ -86,17 +93,15 @@ class ChosenMarks(Overlay[View]):
             painter.drawLine(end, end - back + side)
             painter.drawLine(end, end - back - side)
 
-    def _box(self, painter: QPainter, thing: Placed, tone: str, width: float) -> None:
-        at = seen(self.view.main_eye(), box_corners(self.view, thing))
-        if (at[:, 2] <= 1e-3).any():
-            return
+    def _box(self, painter: QPainter, at: Array, tone: str, width: float) -> None:
         places = at[:, :2] * (self.view.width(), self.view.height())
+        starts = places[_STARTS]
+        tips = starts + (places[_ENDS] - starts) * _ARM
+        lines = [QLineF(*a, *b) for a, b in zip(starts.tolist(), tips.tolist(), strict=True)]
         for colour, extra in (("chrome", 1.6), (tone, 0.0)):
             painter.setPen(QPen(theme.color(colour), width + extra, cap=Qt.PenCapStyle.RoundCap))
-            for a, b in _EDGES:
-                for start, end in ((a, b), (b, a)):
-                    tip = places[start] + (places[end] - places[start]) * _ARM
-                    painter.drawLine(QPointF(*places[start]), QPointF(*tip))
+            for line in lines:
+                painter.drawLine(line)
 
 
 class DecalPins(Overlay[View]):

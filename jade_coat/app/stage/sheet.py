@@ -20,7 +20,7 @@ from jade_coat.material.material import Dial, Material, dial_spec
 from jade_coat.stage import edits
 from jade_coat.stage.looks import finish_on, material_of
 from jade_coat.stage.naming import free_id, free_name
-from jade_coat.stage.own_values import in_common, own_dials
+from jade_coat.stage.own_values import Common, in_common, own_dials
 from jade_coat.stage.project import Prop
 
 MIXED = "mixed"
@@ -41,6 +41,9 @@ class StageSheet(QWidget):
         self.spread: SpreadFold | None = None
         self.picker: FinishPicker | None = None
         self._place_shut, self._key = False, None  # type: tuple[bool, object]
+        self._seen: tuple[object, object, object, object] = (None, None, None, None)
+        self._alike: tuple[Prop, ...] | None = None
+        self._common: dict[str, Common] | None = None
         inner = QWidget()
         self._box = QVBoxLayout(inner)
         self._box.setContentsMargins(12, 10, 10, 12)
@@ -69,6 +72,25 @@ class StageSheet(QWidget):
 
     def alike(self) -> tuple[Prop, ...]:
         """Those of the chosen props that wear the leading one's material in the slot."""
+        self._look_again()
+        if self._alike is None:
+            self._alike = self._found_alike()
+        return self._alike
+
+    def common(self) -> dict[str, Common]:
+        """What those have in common, by dial."""
+        alike = self.alike()
+        if self._common is None:
+            self._common = in_common(self._session.project, alike, self.slot)
+        return self._common
+
+    def _look_again(self) -> None:
+        """Forget what was found for another project or another choice."""
+        key = (self._session.project, self._session.chosen, self._session.prop_id, self.slot)
+        if any(a is not b for a, b in zip(key, self._seen, strict=True)):
+            self._seen, self._alike, self._common = key, None, None
+
+    def _found_alike(self) -> tuple[Prop, ...]:
         project, props, slot = self._session.project, self.props, self.slot
         worn = finish_on(project, props[0], slot) if props else ""
         if not worn:
@@ -256,7 +278,7 @@ class StageSheet(QWidget):
 
     def _build_dial(self, material: Material, dial: Dial) -> None:
         spec = dial_spec(material, dial)
-        common = in_common(self._session.project, self.alike(), self.slot)
+        common = self.common()
         if dial.id not in common:
             return
         control = field_for(spec, common[dial.id].value, [])
@@ -276,7 +298,7 @@ class StageSheet(QWidget):
         self._box.addLayout(row(dot, name, 1, mixed, control, gap=4))
 
     def _show_values(self) -> None:
-        common = in_common(self._session.project, self.alike(), self.slot) if self.props else {}
+        common = self.common() if self._session.chosen_props else {}
         for dial, found in common.items():
             if dial in self.fields:
                 self.fields[dial].show_value(found.value)
