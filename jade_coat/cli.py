@@ -89,6 +89,7 @@ def _parser() -> argparse.ArgumentParser:
     export.add_argument("--glb", type=Path, required=True, metavar="FILE")
     export.add_argument("--props", nargs="+", default=[], metavar="P", help="ids or names of some props (default: all)")
     export.add_argument("--size", type=int, default=1024, metavar="N", help="texels a side of each baked map")
+    export.add_argument("--variants", action="store_true", help="all variants of the models (KHR_materials_variants)")
     glsl = command(write_glsl, "glsl")
     glsl.add_argument("project", type=Path)
     glsl.add_argument("--material", required=True, metavar="M", help="id or name of a material")
@@ -274,7 +275,9 @@ def export_scene(options: argparse.Namespace) -> int:
 
     opened = open_project(options.project)
     props = [find(opened.project.props, name, "prop") for name in options.props]
-    written = export_glb(opened.project, Library(opened.assets), options.glb, options.size, Job(progress), props)
+    written = export_glb(
+        opened.project, Library(opened.assets), options.glb, options.size, Job(progress), props, options.variants
+    )
     print(options.glb)
     for note in (*written.notes, *written.told):
         print(f"jade-coat: {note}", file=sys.stderr)

@@ -37,6 +37,7 @@ from jade_coat.files.project_folder import data_folder
 from jade_coat.material.recipes import Recipe, Step
 from jade_coat.mesh.warm import warm_up
 from jade_coat.stage import edits
+from jade_coat.stage.desk import Camera
 from jade_coat.stage.edits import new_coat
 from jade_coat.stage.looks import reach_of_map_set
 from jade_coat.view.link import SHAPE_LABELS
@@ -246,6 +247,36 @@ def start(window: Window) -> QWidget:
     return window
 
 
+def stage(window: Window) -> QWidget:
+    """The whole terrace, some jars on the wheel, and their dials."""
+    session = window.session
+    window.show_workspace("Stage")
+    session.choose_things([f"storage_jar_{i}" for i in (4, 5, 6)], "Body")
+    window.view.set_camera(Camera(target=(0.1, 0.0, 1.1), yaw=0.33, pitch=0.36, distance=10.5, field_of_view=0.62))
+    return window
+
+
+def lineup(window: Window) -> QWidget:
+    """The variants of the storage jar."""
+    session = window.session
+    window.show_workspace("Stage")
+    session.choose_things(("storage_jar_8",), "Body")
+    window.view.set_camera(Camera(target=(0.45, -0.25, 3.1), yaw=0.25, pitch=0.28, distance=3.2, field_of_view=0.62))
+    view, strip = window.bench.middle.sizes()
+    window.bench.middle.setSizes([view - 30, strip + 30])
+    return window
+
+
+def decals(window: Window) -> QWidget:
+    """Marks on a curve, over several props and at joins, and the stamps they were laid with."""
+    session = window.session
+    window.show_workspace("Stage")
+    window.bench.stage_below.show_page(1)
+    session.choose_things(("mark_20",))
+    window.view.set_camera(Camera(target=(0.45, 0.75, -1.2), yaw=0.16, pitch=0.16, distance=3.3, field_of_view=0.62))
+    return window
+
+
 def pictures(window: Window) -> None:
     """The pictures that the start page shows: of the demo, and of every built-in shape in plain clay."""
     keep(window, "terrace", QSize(688, 380))
@@ -274,6 +305,7 @@ SHOTS: dict[str, Callable[[Window], QWidget]] = {
     "build": build_view, "section": section, "near-far": near_far, "compare": compare, "dials": dials,
     "finishes": finishes, "steps": steps, "maps": maps, "texture-size": texture_size, "brush": brush,
     "channels": channels, "fill": fill, "placing": placing, "start": start, "stock": stock,
+    "stage": stage, "lineup": lineup, "decals": decals,
 }  # fmt: skip
 
 

@@ -106,21 +106,24 @@ class BringingWindow(ProjectWindow):
             self.say("There is no prop to export yet. Import a mesh first.", True)
             return
         prop = self.session.prop
-        ask = ExportSize(self, count, prop.name if prop is not None else "")
+        chosen = self.session.chosen_props or ((prop,) if prop is not None else ())
+        words = f"{chosen[0].name} alone" if len(chosen) == 1 else f"the {len(chosen)} chosen" if chosen else ""
+        ask = ExportSize(self, count, words)
         if not ask.exec():
             return
         path = ask_new_file(self, "Export a GLB", f"{self.session.project.name}.glb", "GLB", ".glb")
         if path is not None:
-            self.export_to(path.with_suffix(".glb"), ask.side, (prop,) if ask.alone and prop is not None else ())
+            props = chosen if ask.alone else ()
+            self.export_to(path.with_suffix(".glb"), ask.side, props, ask.variants.isChecked())
 
-    def export_to(self, path: Path, side: int, props: tuple[Prop, ...] = ()) -> ProgressDialog:
+    def export_to(self, path: Path, side: int, props: tuple[Prop, ...] = (), variants: bool = False) -> ProgressDialog:
         """Bake some props (all if none is named) and write a GLB in the background."""
         session = self.session
         project, library = session.project, session.library
         dialog = ProgressDialog(self, "Export a GLB")
         dialog.run(
             session,
-            lambda job: apart(export_some, job, project, library, path, side, props),
+            lambda job: apart(export_some, job, project, library, path, side, props, variants),
             lambda written: self._told_export(path, written),
             lambda error: self._tell("The export did not succeed; nothing was written", [told(error)]),
         )

@@ -70,16 +70,28 @@ class SceneBaker:
         """The maps of one slot of a prop, in its own finish or in another. Raises Cancelled and what files raise."""
         return self._baked(self._task(prop, slot, finish))
 
-    def props(self, props: Sequence[Prop]) -> list[BakedProp]:
-        """Everything that a GLB of these props needs; a look that cannot be worked out is grey, and noted."""
+    def props(self, props: Sequence[Prop], variants: bool = False) -> list[BakedProp]:
+        """Everything that a GLB of these props needs; a look that cannot be worked out is grey, and noted.
+
+        With `variants` each prop has the looks of all variants of its model as well.
+        """
         self._tolerant = True
-        tasks = [(p, s) for p in props for s in self._library.mesh_by_id(self._project, p.mesh).slots]
-        found: dict[str, dict[str, BakedMaterial]] = {p.id: {} for p in props}
-        for i, (prop, slot) in enumerate(tasks):
+        meshes = {p.mesh: self._project.mesh(p.mesh) for p in props}
+        worn: dict[str, dict[str, Prop]] = {
+            p.id: {"": p} | ({v.name: p.with_(variant=v.id) for v in meshes[p.mesh].variants}
+                             if variants and len(meshes[p.mesh].variants) > 1 else {})
+            for p in props
+        }  # fmt: skip
+        tasks = [
+            (p, name, as_worn, s.name) for p in props for name, as_worn in worn[p.id].items()
+            for s in self._library.mesh_by_id(self._project, p.mesh).slots
+        ]  # fmt: skip
+        found: dict[str, dict[str, dict[str, BakedMaterial]]] = {p.id: {n: {} for n in worn[p.id]} for p in props}
+        for i, (prop, name, as_worn, slot) in enumerate(tasks):
             self._job.part(0.95 * i / len(tasks), 0.95 * (i + 1) / len(tasks))
-            self._job.step(0.0, f"Baking {prop.name}, {slot.name}")
-            found[prop.id][slot.name] = self._material(self._task(prop, slot.name))
-        return [BakedProp(p, self._placed(p, self._painted(p)), found[p.id]) for p in props]
+            self._job.step(0.0, f"Baking {prop.name}, {slot}")
+            found[prop.id][name][slot] = self._material(self._task(as_worn, slot))
+        return [BakedProp(p, self._placed(p, self._painted(p)), found[p.id].pop(""), found[p.id]) for p in props]
 
     def _placed(self, prop: Prop, written: MeshData) -> MeshData:
         """The mesh that is written, with its vertices where materials move them; what follows wind or clock rests."""
@@ -284,9 +296,10 @@ def _stretch(prop: Prop) -> tuple[float, ...]:
 
 
 def export_glb(
-    project: Project, library: Library, path: Path, side: int, job: Job, props: Sequence[Prop] = ()
-) -> Written:
-    """Bake props (all of them if none is named) and write one GLB.
+    project: Project, library: Library, path: Path, side: int, job: Job, props: Sequence[Prop] = (),
+    variants: bool = False,
+) -> Written:  # fmt: skip
+    """Bake props (all of them if none is named) and write one GLB, with the variants of their models if asked.
 
     Raises Cancelled (nothing is written), WriteFailed, and what reading meshes and maps raises.
     """
@@ -297,16 +310,18 @@ def export_glb(
     hidden = len(project.props) - len(chosen)
     if hidden and not props:
         baker.told.append(f"{hidden} hidden prop{'s are' if hidden > 1 else ' is'} left out.")
-    data = scene_glb(baker.props(chosen))
+    data = scene_glb(baker.props(chosen, variants))
     job.part(0.95, 1.0)
     job.step(0.5, f"Writing {path.name}")
     write_atomic(path, data)
     return Written(len(data), tuple(baker.notes), tuple(dict.fromkeys(baker.told)))
 
 
-def export_some(project: Project, library: Library, path: Path, side: int, props: Sequence[Prop], job: Job) -> Written:
+def export_some(
+    project: Project, library: Library, path: Path, side: int, props: Sequence[Prop], variants: bool, job: Job
+) -> Written:
     """`export_glb` with its job last, as work in a process of its own is called."""
-    return export_glb(project, library, path, side, job, props)
+    return export_glb(project, library, path, side, job, props, variants)
 
 
 def bake_to_folder(

@@ -48,7 +48,7 @@ VARIANTS: dict[str, tuple[tuple[str, dict[str, str]], ...]] = {
     ),
     "Drying rack": (("Oiled", {}), ("Bleached", {"Posts": "bleached_wood", "Boards": "bleached_wood"})),
     "Flue": (("Weathered", {}), ("New copper", {"Pipe": "new_copper", "Collar": "new_copper"})),
-    "Terrace edge": (("Ash", {}), ("Overgrown", {"surface": "overgrown_wall"})),
+    "Terrace edge": (("Ash", {"surface": "edge_wall"}), ("Overgrown", {"surface": "overgrown_edge"})),
 }  # fmt: skip
 
 
@@ -162,6 +162,8 @@ def finishes() -> tuple[Finish, ...]:
             id="celadon_jar", name="Celadon jar", parent="cream_jar",
             values={"glaze_tint": (0.28, 0.52, 0.42), "dust": 0.25},
         ),
+        Finish(id="edge_wall", name="Terrace edge", parent="ash_wall", values={"repairs": 0.0}),
+        Finish(id="overgrown_edge", name="Overgrown edge", parent="overgrown_wall", values={"repairs": 0.0}),
         Finish(id="rack_wood", name="Rack wood", parent="wood", values={"wear": 0.45}),
         Finish(
             id="bleached_wood", name="Bleached wood", parent="rack_wood",

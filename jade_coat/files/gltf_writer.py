@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 import pygltflib as g
@@ -16,6 +16,7 @@ from jade_coat.stage.project import Prop
 
 UNLIT = "KHR_materials_unlit"
 GLOW = "KHR_materials_emissive_strength"
+VARIANTS = "KHR_materials_variants"
 _FLOAT, _USHORT, _UBYTE, _UINT = 5126, 5123, 5121, 5125
 _ARRAY, _ELEMENT = 34962, 34963
 
@@ -46,6 +47,8 @@ class BakedProp:
     prop: Prop
     mesh: MeshData
     materials: Mapping[str, BakedMaterial]
+    variants: Mapping[str, Mapping[str, BakedMaterial]] = field(default_factory=dict)
+    """The materials by slot of each variant of its model that goes along, by name, in the order of the indices."""
 
 
 class _Glb:
@@ -138,10 +141,16 @@ def scene_glb(props: Sequence[BakedProp]) -> bytes:
     materials: dict[int, int] = {}
     textures: dict[bytes, int] = {}
     meshes: dict[tuple[object, ...], int] = {}
+    names = variant_names(props)
+    if names:
+        glb.gltf.extensions = {VARIANTS: {"variants": [{"name": name} for name in names]}}
+        glb.gltf.extensionsUsed.append(VARIANTS)
     for baked in props:
-        key = (baked.mesh.key, *((s, id(m)) for s, m in sorted(baked.materials.items())))
+        dressed = (baked.materials, *baked.variants.values())
+        looks = tuple((s, id(m)) for found in dressed for s, m in sorted(found.items()))
+        key = (baked.mesh.key, tuple(baked.variants), looks)
         if key not in meshes:
-            meshes[key] = _add_mesh(glb, baked, materials, textures)
+            meshes[key] = _add_mesh(glb, baked, materials, textures, names)
         node = g.Node(mesh=meshes[key], name=baked.prop.name)
         node.matrix = baked.prop.matrix().T.ravel().tolist()
         glb.gltf.nodes.append(node)
@@ -149,17 +158,36 @@ def scene_glb(props: Sequence[BakedProp]) -> bytes:
     return glb.bytes()
 
 
-def _add_mesh(glb: _Glb, baked: BakedProp, materials: dict[int, int], textures: dict[bytes, int]) -> int:
+def variant_names(props: Sequence[BakedProp]) -> list[str]:
+    """The names of all variants: of one model in the order of their indices, of several each name once."""
+    most = max((len(b.variants) for b in props), default=0)
+    listed = [list(b.variants) for b in props]
+    return list(dict.fromkeys(names[i] for i in range(most) for names in listed if i < len(names)))
+
+
+def _add_mesh(
+    glb: _Glb, baked: BakedProp, materials: dict[int, int], textures: dict[bytes, int], names: Sequence[str]
+) -> int:
     attributes = glb.attributes(baked.mesh, data_colors=True)
+
+    def number(material: BakedMaterial, slot: str) -> int:
+        if id(material) not in materials:
+            materials[id(material)] = _add_material(glb, material, textures, slot)
+        return materials[id(material)]
+
     primitives = []
     for slot in baked.mesh.slots:
-        material = baked.materials[slot.name]
-        if id(material) not in materials:
-            materials[id(material)] = _add_material(glb, material, textures, slot.name)
         run = baked.mesh.triangles[slot.start : slot.start + slot.count]
-        primitives.append(
-            g.Primitive(attributes=attributes, indices=glb.indices(run), material=materials[id(material)])
+        made = g.Primitive(
+            attributes=attributes, indices=glb.indices(run), material=number(baked.materials[slot.name], slot.name)
         )
+        worn: dict[int, list[int]] = {}
+        for name, found in baked.variants.items():
+            worn.setdefault(number(found[slot.name], slot.name), []).append(names.index(name))
+        if worn:
+            mappings = [{"material": material, "variants": which} for material, which in worn.items()]
+            made.extensions = {VARIANTS: {"mappings": mappings}}
+        primitives.append(made)
     glb.gltf.meshes.append(g.Mesh(primitives=primitives, name=baked.prop.name, extras={OURS: BAKED}))
     return len(glb.gltf.meshes) - 1
 

@@ -120,7 +120,7 @@ class ExportSize(QDialog):
     """Asks which props are written, and how large baked maps should be."""
 
     def __init__(self, parent: QWidget, count: int, chosen: str = "") -> None:
-        """`chosen` is the name of the chosen prop, if there is one."""
+        """`chosen` says in words what is chosen, if anything is."""
         super().__init__(parent)
         self.setWindowTitle("Export GLB")
         self.setFixedWidth(380)
@@ -136,11 +136,14 @@ class ExportSize(QDialog):
         layout.setSpacing(12)
         layout.addWidget(label(text, "quiet", wrap=True))
         which = [("", f"All {count} props" if count > 1 else "The prop")]
-        which += [("chosen", f"{chosen} alone")] if chosen and count > 1 else []
+        which += [("chosen", chosen)] if chosen and count > 1 else []
         self.which = choice(which, "", lambda _: None, "What is written")
         self.which.setMinimumWidth(170)
         layout.addLayout(row(label("Props"), 1, self.which))
         layout.addLayout(row(label("Map size"), 1, self.side_choice))
+        self.variants = QCheckBox("All variants of the models")
+        self.variants.setToolTip("As KHR_materials_variants; each look of each variant is baked")
+        layout.addWidget(self.variants)
         layout.addLayout(row(1, button("Cancel", self.reject), button("Choose a file…", self.accept, "main")))
 
     @property

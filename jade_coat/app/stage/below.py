@@ -32,12 +32,16 @@ class StageBelow(QWidget):
             tab.setChecked(i == 0)
             group.addButton(tab)
             self.tabs.append(tab)
-        body = column(gap=0, margins=(4, 3, 0, 0))
-        body.addLayout(row(*self.tabs, 1, gap=2))
+        self._heads = (line_up.head, stamps.head)
+        body = column(gap=0, margins=(4, 3, 8, 0))
+        body.addLayout(row(*self.tabs, 1, *self._heads, gap=2))
         body.addWidget(self.pages, 1)
         self.setLayout(body)
+        stamps.head.hide()
 
     def show_page(self, at: int) -> None:
         """Show the line-up (0) or the stamps (1)."""
         self.tabs[at].setChecked(True)
         self.pages.setCurrentIndex(at)
+        for i, head in enumerate(self._heads):
+            head.setVisible(i == at)

@@ -149,7 +149,6 @@ class LineUp(QWidget):
         self._key: object = None
         self.setObjectName("stack")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground, True)
-        self._title = label("LINE-UP", "head")
         self._choice_box = row(gap=4)
         add = button("+ variant", self.add, "add", "Another variant, behind the others")
         self._grid_holder = QWidget()
@@ -158,8 +157,9 @@ class LineUp(QWidget):
         self._grid.setContentsMargins(0, 0, 0, 4)
         area = scrolled(self._grid_holder)
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
-        body = column(gap=4, margins=(12, 6, 8, 4))
-        body.addLayout(row(self._title, holder(self._choice_box), add, 1))
+        self.head = holder(row(holder(self._choice_box), add, gap=4))
+        """The model that is shown and what adds to it; whoever shows the line-up gives it a place."""
+        body = column(gap=4, margins=(12, 2, 8, 4))
         body.addWidget(area, 1)
         self.setLayout(body)
         session.changed.connect(self.refresh)

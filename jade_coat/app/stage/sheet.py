@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from jade_coat.app.build.dial_sheet import ChangedDot
 from jade_coat.app.build.prop_panel import PlaceFold
 from jade_coat.app.build.swatches import Swatches
-from jade_coat.app.controls.basics import Choice, button, choice, clear, counted, holder, label, row, scrolled
+from jade_coat.app.controls.basics import Choice, button, choice, clear, column, counted, holder, label, row, scrolled
 from jade_coat.app.controls.fields import Field
 from jade_coat.app.controls.settings import field_for
 from jade_coat.app.session import Session
@@ -273,7 +273,7 @@ class StageSheet(QWidget):
             keep = button("Keep these values as a finish…", self.lift, "add",
                           "Make a finish of the values chosen here, and wear it")  # fmt: skip
             drop = button("Follow the finish in all", self._drop_all, "add", "Take all values chosen here back")
-            self._kept = holder(row(keep, 1, drop))
+            self._kept = holder(column(keep, drop, gap=0))
             self._box.addWidget(self._kept)
 
     def _build_dial(self, material: Material, dial: Dial) -> None:

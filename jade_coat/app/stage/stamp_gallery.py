@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QGridLayout, QInputDialog, QMenu, QWidget
 
 from jade_coat.app import theme
 from jade_coat.app.build.swatches import Swatches
-from jade_coat.app.controls.basics import PressedTile, button, clear, column, label, row, scrolled
+from jade_coat.app.controls.basics import PressedTile, button, clear, column, holder, label, row, scrolled
 from jade_coat.app.controls.fields import NumberField, ToggleField
 from jade_coat.app.session import Session
 from jade_coat.app.stage.finish_picker import FinishPicker
@@ -95,7 +95,7 @@ class StampGallery(QWidget):
         self._grid = QGridLayout(inner)
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setSpacing(4)
-        self._make = button("From a finish…", self._ask_finish, "", "Make a stamp of a finish")
+        self._make = button("Finish…", self._ask_finish, "", "Make a stamp of a finish")
         keep = button("Keep decal", self.keep, "", "Keep the chosen decal's look and size as a stamp")
         bring = button(
             "From a picture…", self.picture_wanted.emit, "", "A picture with its see-through parts; drop one too"
@@ -111,7 +111,8 @@ class StampGallery(QWidget):
         chance: list[QWidget] = []
         for word, control in (("Roll", self._roll), ("Size", self._spread), ("Any cell", self._cells)):
             chance += [label(word, "quiet", control.toolTip()), control]
-        body.addLayout(row(bring, self._make, keep, 1, *chance, gap=6))
+        self.head = holder(row(bring, self._make, keep, *chance, gap=6))
+        """Ways to make a stamp, and what differs by chance; whoever shows the gallery gives it a place."""
         body.addWidget(scrolled(inner), 1)
         self.setLayout(body)
         session.changed.connect(self.refresh)
