@@ -66,9 +66,10 @@ class PropHit:
 
 @dataclass(frozen=True)
 class StageNow:
-    """A stage at a moment: the project as it is shown, its assets, and the clock in seconds.
+    """A stage at a moment: the project, its assets, and the clock in seconds.
 
-    `complete` says that no map is still being read; until then cut-outs count as whole and nothing as moved.
+    `shown` is the project as the view shows it, by which materials place their vertices: a coat may be looked at alone.
+    What is hit is a thing of `project`, without what is only on trial. `complete` says that no map is still being read; until then cut-outs count as whole and nothing as moved.
     """
 
     project: Project
@@ -76,6 +77,7 @@ class StageNow:
     mesh_data: Callable[[str], MeshData]
     time: float = 0.0
     complete: bool = True
+    shown: Project | None = None
 
 
 class StageRays:
@@ -132,7 +134,7 @@ class StageRays:
 
     def _placed_now(self, now: StageNow, prop: Prop, mesh: MeshData) -> PlacedMesh | None:
         """The mesh as it moves and its materials place it now; None where nothing does, or maps are being read."""
-        project = now.project
+        project = now.shown or now.project
         clip = project.mesh(prop.mesh).clip
         if not (clip or moves_vertices(project, prop)) or not now.complete:
             return None

@@ -104,15 +104,14 @@ def snapped(value: float, step: float) -> float:
 def turn_between(start: Array, end: Array) -> Turn:
     """The shortest turn that takes one direction to another, for opposite ones too, as a quaternion."""
     a, b = unit_vector(start), unit_vector(end)
-    w = 1.0 + float(a @ b)
-    if w < 1e-9:  # opposite: half a turn about any axis across
-        across = np.cross(a, np.eye(3)[int(np.argmin(np.abs(a)))])
-        x, y, z = unit_vector(across)
-        return (float(x), float(y), float(z), 0.0)
-    x, y, z = np.cross(a, b)
-    quaternion = np.array([x, y, z, w])
-    x, y, z, w = quaternion / np.linalg.norm(quaternion)
-    return (float(x), float(y), float(z), float(w))
+    if float(a @ b) < -0.5:  # nearly opposite: half a turn about any axis across, then the little that is left
+        across = unit_vector(np.cross(a, np.eye(3)[int(np.argmin(np.abs(a)))]))
+        turn = Rotation.from_quat(turn_between(-a, b)) * Rotation.from_rotvec(across * np.pi)
+        x, y, z, w = (float(v) for v in turn.as_quat())
+        return (x, y, z, w)
+    quaternion = np.append(np.cross(a, b), 1.0 + float(a @ b))
+    x, y, z, w = (float(v) for v in quaternion / np.linalg.norm(quaternion))
+    return (x, y, z, w)
 
 
 def along_line(stand: Stand, count: int, step: Array | Sequence[float]) -> list[Places]:

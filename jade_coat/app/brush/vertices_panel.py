@@ -158,7 +158,7 @@ class VerticesPanel(PaintBody):
         mesh, mesh_id, project, (point, radius) = self._mesh(prop), prop.mesh, self._session.project, key[2:]
 
         def done(made: Exchange) -> None:
-            if self._split_key() == key:
+            if self._prop is not None and self._tool.contact is not None and self._split_key() == key:
                 self._foretold = (key, made)
                 more = made.mesh.vertex_count - mesh.vertex_count
                 cost = size(more * _bytes_a_vertex(mesh))

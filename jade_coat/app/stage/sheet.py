@@ -210,7 +210,7 @@ class StageSheet(QWidget):
             self._keep_room(dot)
             name = button(slot, partial(self._choose_slot, slot), "name", f"Show the dials of {slot}")
             chosen = slot == self.slot and len(project.mesh(props[0].mesh).slots) > 1
-            mark = label("▸" if chosen else "", "quiet")
+            mark = label("·  dials below" if chosen else "", "quiet")
             self._box.addLayout(row(dot, name, mark, 1, made, gap=4))
             dot.setVisible(bool(own))  # only now: a widget without a parent would be a window
 

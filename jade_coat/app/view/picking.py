@@ -15,7 +15,8 @@ def prop_at(session: Session, eye: Eye, x: float, y: float, only: str = "") -> P
 
 
 def stage_now(session: Session) -> StageNow:
-    """The stage as the view shows it at this moment."""
-    project = session.shown_project
+    """The stage at this moment."""
+    project = session.project
     complete = not session.link.unsent_sets(project)
-    return StageNow(project, session.library, session.link.mesh_data, session.time, complete)
+    mesh_data, shown = session.link.mesh_data, session.shown_project
+    return StageNow(project, session.library, mesh_data, session.time, complete, shown)
