@@ -69,7 +69,8 @@ class StageNow:
     """A stage at a moment: the project, its assets, and the clock in seconds.
 
     `shown` is the project as the view shows it, by which materials place their vertices: a coat may be looked at alone.
-    What is hit is a thing of `project`, without what is only on trial. `complete` says that no map is still being read; until then cut-outs count as whole and nothing as moved.
+    What is hit is a thing of `project`, without what is only on trial. `complete` says that no map is still being read;
+    until then cut-outs count as whole and nothing as moved.
     """
 
     project: Project

@@ -92,7 +92,7 @@ class SceneColumns:
                     changed.setdefault(user, found)
         for found in changed.values():
             assert found is not None
-            self._stand(project, found)
+            self._stand(project, found, before.props.get(found.id))
         self._lay_decals(before, project, redone)
         return self._patch()
 
@@ -106,11 +106,15 @@ class SceneColumns:
 
     # Props
 
-    def _stand(self, project: Project, prop: Prop) -> None:
-        """Let a prop be drawn as it is now."""
+    def _stand(self, project: Project, prop: Prop, before: Prop | None) -> None:
+        """Let a prop be drawn as it is now; `before` is what it was when it was told of last."""
         held = self._where.setdefault(prop.id, {})
         name, own, source = self._mesh_name(project, prop.mesh), own_paint(prop), on_map(prop)
-        matrix, seed = prop.matrix().astype(np.float32), prop.seed
+        if held and before is not None and _stands_alike(before, prop):
+            number, instance, _ = next(iter(held.values()))
+            matrix, _, seed = self._runs[number].columns[instance]
+        else:
+            matrix, seed = prop.matrix().astype(np.float32), prop.seed
         slots = self._mesh_data(project, prop.mesh).slots
         worn_by = finishes_on(project, prop)
         for gone in held.keys() - {s.name for s in slots}:
@@ -241,6 +245,10 @@ def own_paint(prop: Prop) -> str:
 def on_map(prop: Prop) -> MapSource | None:
     """How materials read a prop's painted map, if it has one."""
     return prop.paint_map.source if isinstance(prop.paint_map, PaintMap) else None
+
+
+def _stands_alike(a: Prop, b: Prop) -> bool:
+    return a.position == b.position and a.turn == b.turn and a.size == b.size
 
 
 def _stacked(columns: Iterable[tuple[Array, int, float]]) -> tuple[Array, Array, Array]:

@@ -25,6 +25,7 @@ from tests.bench.looks import bench_finishes, bench_many_materials, bench_recipe
 from tests.bench.many import bench_many_props
 from tests.bench.painting import bench_painting
 from tests.bench.pictures import bench_edits, bench_material, bench_rows
+from tests.bench.stage import bench_stage
 from tests.bench.starting import bench_start
 from tests.bench.strokes import bench_dabs, bench_strokes
 from tests.support import Demo, stage_renderer
@@ -68,7 +69,7 @@ def measured(
 def main(wanted: list[str]) -> int:
     with tempfile.TemporaryDirectory(prefix="jade-coat-bench-") as place:
         folder = Path(place) / "terrace"
-        build(folder)
+        build(folder, corner=True)
         opened = open_project(folder)
         demo = Demo(opened.project, Library(opened.assets), folder)
         renderer = stage_renderer(create_context(), demo)
@@ -78,6 +79,7 @@ def main(wanted: list[str]) -> int:
             "structure": lambda: bench_structure(demo), "section": lambda: bench_section(renderer, demo),
             "painting": bench_painting, "strokes": lambda: bench_strokes(folder), "dabs": lambda: bench_dabs(folder), "shared": bench_shared, "finishes": bench_finishes, "many_materials": bench_many_materials, "many_props": lambda: bench_many_props(folder), "recipe": lambda: bench_recipe(renderer),
             "bake": lambda: bench_bake(demo), "start": lambda: bench_start(folder),
+            "stage": lambda: bench_stage(folder),
             "kinds": lambda: bench_kinds(demo), "sixty_sets": lambda: bench_sixty_sets(Path(place)),
         }  # fmt: skip
         unknown = [name for name in wanted if name not in benches]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Mapping
 from typing import Any
 
@@ -131,7 +132,7 @@ def wear_variant(project: Project, /, props: tuple[str, ...], variant: str) -> P
         chosen = mesh.variant(variant)
         asked = "" if chosen is mesh.variants[0] else chosen.id
         if old.variant != asked:
-            made.append(old.with_(variant=asked))
+            made.append(old.model_copy(update={"variant": asked}))  # known to be one of the mesh's
     return _with_props(project, made)
 
 
@@ -145,8 +146,18 @@ def turn_own_dials(project: Project, /, values: Mapping[str, Mapping[str, Mappin
         for slot, given in by_slot.items():
             own[slot] = {**own.get(slot, {}), **given}
         if own != old.values:
-            made.append(old.with_(values=own))
+            _check_numbers(by_slot)
+            made.append(old.model_copy(update={"values": own}))
     return _with_props(project, made)
+
+
+def _check_numbers(by_slot: Mapping[str, Mapping[str, Number]]) -> None:
+    """Raise ValueError for what is no finite number: thousands of props are not validated as a whole for one dial."""
+    for given in by_slot.values():
+        for value in given.values():
+            numbers = value if isinstance(value, tuple) else (value,)
+            if not all(isinstance(n, (int, float)) and math.isfinite(n) for n in numbers):
+                raise ValueError(f"expected a finite number, got {value!r}")
 
 
 @edit
