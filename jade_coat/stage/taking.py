@@ -154,6 +154,14 @@ def _taken(project: Project, other: Project, places: list[Place], folder: str) -
     return Taken(project, tuple(added), tuple(recognised)), ours
 
 
+def taken_places(
+    project: Project, other: Project, places: list[Place], folder: str
+) -> tuple[Project, dict[Place, str]]:
+    """Our project with some things of another one, what is needed first; and under which ids we have them."""
+    taken, ours = _taken(project, other, places, folder)
+    return taken.project, ours
+
+
 def coat_apart(project: Project, material: str, coat: str) -> Project:
     """A project of one coat alone, in a material of its name, with what its fields follow and all it needs."""
     source = project.material(material)

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from scipy.spatial.transform import Rotation
 
+from jade_coat.app.stage.clipboard import paste_things
 from jade_coat.stage import edits
 from jade_coat.stage.looks import finishes_on
 from jade_coat.view.camera import seen
@@ -240,3 +241,28 @@ def test_steps_by_keys_move_and_turn_what_is_chosen(stage: Hand) -> None:
         assert session.project.prop(i).position == pytest.approx(was.position)
         by = Rotation.from_quat(session.project.prop(i).turn) * Rotation.from_quat(was.turn).inv()
         assert by.as_rotvec(degrees=True) == pytest.approx([0, 15, 0], abs=1e-6)
+
+
+def test_things_are_copied_and_pasted_by_keys_into_this_project_and_another(stage: Hand, open_window) -> None:
+    session = stage.session
+    session.choose_things(("cream_jar", "gate_post"))
+    stage.key(stage.window, Qt.Key.Key_C, CTRL)
+    count = len(session.project.props)
+    stage.key(stage.window, Qt.Key.Key_V, CTRL)
+    assert len(session.project.props) == count + 2
+    made = [session.project.prop(i) for i in session.chosen]
+    assert [p.name for p in made] == ["Cream jar 2", "Gate post 2"]
+    old = session.project.prop("gate_post")
+    assert made[1].position == pytest.approx(np.add(old.position, (0.25, 0, 0.25)))
+    assert made[1].paint is old.paint
+    assert made[1].mesh == old.mesh
+    other = open_window(None)
+    other.window.show_workspace("Stage")
+    paste_things(other.session)
+    other.settle()
+    there = other.session.project
+    assert [p.name for p in there.props] == ["Cream jar", "Gate post"]
+    assert {m.id for m in there.materials} == {"kiln_wall", "jar_glaze"}
+    assert there.props["gate_post"].position == old.position
+    assert all(other.session.library.assets.has(m.asset) for m in there.meshes)
+    assert other.session.faults == {}

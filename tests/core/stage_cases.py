@@ -11,6 +11,7 @@ from jade_coat.stage.decals import Decal
 from jade_coat.stage.edits.arranging import within_groups
 from jade_coat.stage.mesh_assets import DEFAULT
 from jade_coat.stage.project import Group, Project, Prop
+from jade_coat.stage.taking_things import things_apart
 
 Where = tuple[str, ...]
 Change = tuple[dict[str, Any], Callable[[Where], bool]]
@@ -61,6 +62,17 @@ class StageCases:
         return {"things": things}, of(
             ("order", "groups"), ("order", "props"), ("groups", "new group"), ("prop", "new"), ("paint", "new")
         )
+
+    def paste_things(self) -> Change:
+        """Into the same project: what it needs is there already, so that things alone are added."""
+        chosen = [self.p.props[i] for i in self.some_props() if i in self.p.props]
+        other = things_apart(self.p, [*chosen, *self.p.decals])
+        before = {*self.p.props.ids(), *self.p.decals.ids()}
+        return {
+            "other": other,
+            "folder": "/here",
+            "by": (1.0, 0.0, 0.0),
+        }, lambda at: at in (("order", "props"), ("order", "decals")) or at[1] not in before or at[0] == "order"
 
     def remove_things(self) -> Change:
         things = [*self.p.props.ids(), *self.p.groups.ids(), *self.p.decals.ids()] or ["none"]

@@ -24,7 +24,9 @@ from jade_coat.stage.looks import dial_values, finish_on, material_of, reach, wo
 from jade_coat.stage.mesh_assets import Variant
 from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.scene import SceneColumns
+from jade_coat.stage.taking_things import things_apart
 from tests.core.edit_cases import START, Cases
+from tests.core.stage_cases import loose_dresses
 from tests.support import assert_valid_glb
 
 DRESSING = (
@@ -162,3 +164,30 @@ def test_a_glb_carries_the_variants_of_its_models(tmp_path: Path) -> None:
         assert found == {"Fresh": "Red", "Old": "Green", "Same": "Red"}
     export_glb(project, library, path, 16, Job())
     assert b"KHR_materials_variants" not in path.read_bytes()
+
+
+def numbers(project: Project, finish: str) -> dict[str, object]:
+    """What dials say, but for ids of map sets: two sets of the same content are one in another project."""
+    return {k: v for k, v in dial_values(project, finish).items() if not isinstance(v, str)}
+
+
+def test_things_go_to_another_project_with_all_they_need_and_look_the_same_there() -> None:
+    things = [START.prop("p0"), START.prop("p3"), START.decals["chip"]]
+    apart = things_apart(START, things)
+    assert {p.id for p in apart.props} == {"p0", "p3"}
+    assert {m.id for m in apart.materials} == {"m"}
+    empty = Project()
+    pasted = edits.paste_things.on(empty, apart, "/there", (1.0, 0.0, 0.0))
+    Project.model_validate(pasted.model_dump())
+    assert loose_dresses(pasted) == set()
+    for old, new in zip(things[:2], pasted.props, strict=True):
+        assert new.position == (old.position[0] + 1.0, *old.position[1:])
+        was, now = (finish_on(p, prop, "surface") for p, prop in ((START, old), (pasted, new)))
+        assert numbers(pasted, now) == numbers(START, was)
+        assert new.values == old.values
+    (decal,) = pasted.decals
+    assert numbers(pasted, decal.finish) == numbers(START, "f1")
+    again = edits.paste_things.on(pasted, apart, "/there", (0.0, 0.0, 0.0))
+    assert len(again.props) == 4
+    for kind in ("materials", "finishes", "map_sets", "meshes", "categories", "recipes", "shared"):
+        assert getattr(again, kind) == getattr(pasted, kind)  # what is there is used

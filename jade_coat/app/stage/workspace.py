@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QMenu
 from jade_coat.app.commands import command
 from jade_coat.app.dialogs.files import ask_file
 from jade_coat.app.importing import bring_stamp
+from jade_coat.app.stage.clipboard import copy_things, paste_things
 from jade_coat.app.workspaces.workspace import Workspace
 from jade_coat.maps.images import PICTURES
 from jade_coat.view.link import PREVIEW_SHAPES, SHAPE_LABELS
@@ -86,6 +87,16 @@ class Stage(Workspace):
 
     def _place_shape(self, shape: str) -> None:
         self._deeds.place_new(PREVIEW_SHAPES[shape](), SHAPE_LABELS[shape])
+
+    @command("Stage", "Ctrl+C")
+    def copy_things(self) -> None:
+        """Copy what is chosen on the stage."""
+        copy_things(self.session)
+
+    @command("Stage", "Ctrl+V")
+    def paste_things(self) -> None:
+        """Paste things onto the stage."""
+        paste_things(self.session)
 
     @command("Stage", "Ctrl+D")
     def duplicate(self) -> None:

@@ -15,6 +15,7 @@ from jade_coat.stage.looks import finish_on, material_of
 from jade_coat.stage.placed import Placed
 from jade_coat.stage.project import KINDS_OF_THINGS, TYPES_OF_THINGS, Group, Project, Prop
 from jade_coat.stage.references import released_all
+from jade_coat.stage.taking_things import with_things_of
 from jade_coat.stage.things import Thing
 
 
@@ -61,6 +62,12 @@ def kind_of_thing(thing: Thing) -> str:
         if isinstance(thing, known):
             return kind
     raise TypeError(f"{type(thing).__name__} is no thing of the stage")
+
+
+@edit
+def paste_things(project: Project, /, other: Project, folder: str, by: tuple[float, float, float]) -> Project:
+    """Place the things of another project (`taking_things.things_apart`), shifted by metres, with all they need."""
+    return with_things_of(project, other, folder, by)
 
 
 @edit
