@@ -49,9 +49,10 @@ class ArrayFold(Fold):
             "How the copies are laid out",
         )  # fmt: skip
         which.setAccessibleName("Layout of copies")
+        which.setFixedWidth(118)
         self.number = IntegerField(_COUNT, float(self.count))
         self.number.setAccessibleName("Copies")
-        self.number.setFixedWidth(84)
+        self.number.setFixedWidth(64)
         self.number.changed.connect(self._set_count)
         self.box.addLayout(row(which, 1, label("Copies"), self.number, gap=4))
         self._rows = column(gap=4)

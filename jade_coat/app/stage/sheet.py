@@ -201,7 +201,7 @@ class StageSheet(QWidget):
             text = MIXED if len(worn) > 1 else names.get(next(iter(worn)), "nothing yet")
             made = button(text, partial(self._pick, slot), "", f"What {slot} wears; press to choose another finish")
             made.setAccessibleName(f"Finish on {slot}")
-            made.setFixedWidth(140)
+            made.setFixedWidth(132)
             self.slots[slot] = made
             dot = ChangedDot(slot)
             dot.setToolTip("Chosen for this prop itself. Click to wear what the variant puts on.")
@@ -210,7 +210,7 @@ class StageSheet(QWidget):
             self._keep_room(dot)
             name = button(slot, partial(self._choose_slot, slot), "name", f"Show the dials of {slot}")
             chosen = slot == self.slot and len(project.mesh(props[0].mesh).slots) > 1
-            mark = label("·  dials below" if chosen else "", "quiet")
+            mark = label("·" if chosen else "", "quiet", "Its dials are shown below")
             self._box.addLayout(row(dot, name, mark, 1, made, gap=4))
             dot.setVisible(bool(own))  # only now: a widget without a parent would be a window
 
@@ -242,7 +242,7 @@ class StageSheet(QWidget):
         self._session.do(edits.dress(props=tuple(p.id for p in self.props), slot=slot, finish=""))
 
     def _line(self, name: str, control: QWidget) -> None:
-        control.setFixedWidth(140)
+        control.setFixedWidth(132)
         self._box.addLayout(row(label(name), 1, control))
 
     def _build_dials(self) -> None:
@@ -286,7 +286,7 @@ class StageSheet(QWidget):
         control.setAccessibleName(dial.name)
         control.changed.connect(partial(self._turn, dial.id))
         control.settled.connect(self._session.document.settle)
-        control.setFixedWidth(112)
+        control.setFixedWidth(104)
         dot = ChangedDot(dial.name)
         dot.setToolTip("Chosen here. Click to follow the finish again.")
         dot.setContextMenuPolicy(dot.contextMenuPolicy().NoContextMenu)

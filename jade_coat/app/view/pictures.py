@@ -140,17 +140,19 @@ class Pictures(QWidget):
         self.refresh()
 
     def frame(self, everything: bool = False) -> None:
-        """Bring the chosen prop (or everything) into view."""
+        """Bring what is chosen (or everything) into view."""
         if self.shape:
             self.set_camera(PREVIEW_CAMERA)
             return
-        props = self._session.project.props
-        chosen = [p for p in props if everything or p.id == self._session.prop_id] or list(props)
+        session = self._session
+        props = list(session.project.props)
+        lead = [session.prop] if session.prop is not None else []
+        chosen = props if everything else list(session.chosen_props) or lead or props
         if not chosen:
             return
         corners = []
         for prop in chosen:
-            low, high = self._session.link.mesh_data(prop.mesh).bounds
+            low, high = session.link.mesh_data(prop.mesh).bounds
             x, y, z = np.meshgrid(*np.stack([low, high], axis=1))
             points = np.stack([x.ravel(), y.ravel(), z.ravel()], axis=1)
             corners.append(points @ prop.matrix()[:3, :3].T + prop.matrix()[:3, 3])
