@@ -73,7 +73,7 @@ def import_files(options: argparse.Namespace) -> None:
     """Bring meshes and folders of maps into a project, which is made if there is none."""
     from jade_coat.files.assets import Assets
     from jade_coat.files.file_looks import look_of, notes_of
-    from jade_coat.files.gltf_materials import read_materials
+    from jade_coat.files.gltf_materials import read_materials, read_variants
     from jade_coat.files.library import Library
     from jade_coat.files.mesh_files import read_mesh
     from jade_coat.files.project_folder import open_project, save_project
@@ -114,12 +114,14 @@ def import_files(options: argparse.Namespace) -> None:
         size = " × ".join(f"{v:.3g}" for v in mesh.bounds[1] - mesh.bounds[0])
         told.append(f"{placed.prop.id} (prop): {mesh.vertex_count} vertices, {size} m")
         if options.materials and path.suffix.lower() in (".glb", ".gltf"):
+            data = path.read_bytes()
             found_looks = read_materials(
-                path.read_bytes(), path.name, path.parent, lambda file, content: assets.put("maps", file, content)
+                data, path.name, path.parent, lambda file, content: assets.put("maps", file, content)
             )
-            document.do_all(
-                "Take materials", file_looks(document.project, placed.prop.id, [look_of(one) for one in found_looks])
-            )
+            variants = [(v.name, v.worn) for v in read_variants(data, path.name, path.parent)]
+            looks = [look_of(one) for one in found_looks]
+            document.do_all("Take materials", file_looks(document.project, placed.prop.id, looks, variants))
+            told += [f"{name} (variant)" for name, _ in variants]
             told += [f"{one.name} (material): worn by {one.slot}" for one in found_looks]
             told += [f"note: {line}" for one in found_looks for line in notes_of(one)]
         if is_odd(mesh) and not options.unit:

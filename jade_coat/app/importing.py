@@ -13,7 +13,7 @@ from jade_coat.app.dialogs.common import ProgressDialog
 from jade_coat.app.dialogs.import_size import ImportSize
 from jade_coat.app.dialogs.slot_match import SlotMatch
 from jade_coat.files.file_looks import look_of, notes_of
-from jade_coat.files.gltf_materials import FileMaterial, read_materials
+from jade_coat.files.gltf_materials import FileMaterial, FileVariant, read_materials, read_variants
 from jade_coat.files.library import MapFolder
 from jade_coat.formats import named
 from jade_coat.jobs.job import Job
@@ -65,22 +65,27 @@ def bring_looks(window: ProjectWindow, path: Path, prop: str) -> None:
     session = window.session
     assets = session.library.assets
 
-    def work() -> list[FileMaterial]:
-        return read_materials(
-            path.read_bytes(), path.name, path.parent, lambda file, content: assets.put("maps", file, content)
+    def work() -> tuple[list[FileMaterial], list[FileVariant]]:
+        data = path.read_bytes()
+        materials = read_materials(
+            data, path.name, path.parent, lambda file, content: assets.put("maps", file, content)
         )
+        return materials, read_variants(data, path.name, path.parent)
 
-    def done(found: list[FileMaterial]) -> None:
+    def done(read: tuple[list[FileMaterial], list[FileVariant]]) -> None:
+        found, variants = read
         worn = session.project.props.get(prop)
         if not found or worn is None:
             return
         files = {m.asset for one in found for m in one.maps}
         what = f"{path.name} brings {counted(len(found), 'material')}"
         what += f" of {counted(len(files), 'picture')}" if files else ""
+        what += f" in {counted(len(variants), 'variant')}" if variants else ""
         lines = [one.name for one in found]
         if not session.offer(f"{what}. Take them as materials, and dress {worn.name} in them?", lines):
             return
-        steps = file_looks(session.project, prop, [look_of(one) for one in found])
+        dressed = [(v.name, v.worn) for v in variants]
+        steps = file_looks(session.project, prop, [look_of(one) for one in found], dressed)
         if session.do_all(f"Materials of {path.name}", steps):
             notes = [line for one in found for line in notes_of(one)]
             if notes:

@@ -6,7 +6,7 @@ glTF 2.0, section 3.9, and the extensions KHR_materials_emissive_strength and KH
 from __future__ import annotations
 
 import struct
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -18,6 +18,7 @@ from jade_coat.maps.mapset import MapFile
 from jade_coat.material.surface import Role
 from jade_coat.mesh.data import BadMesh
 
+VARIANTS = "KHR_materials_variants"
 Put = Callable[[str, bytes], str]
 """Keeps a picture's bytes under a file name; gives the asset."""
 _SUFFIX = {"image/png": ".png", "image/jpeg": ".jpg", "image/webp": ".webp"}
@@ -57,6 +58,46 @@ def read_materials(data: bytes, name: str, folder: Path | None, put: Put) -> lis
         raise
     except (LookupError, TypeError, ValueError, AttributeError, ArithmeticError, struct.error, OSError) as error:
         raise BadMesh(f"{name}: its materials are damaged ({error}). {AGAIN}") from None
+
+
+@dataclass(frozen=True)
+class FileVariant:
+    """A variant of a file (KHR_materials_variants): by slot, the slot whose material it wears there."""
+
+    name: str
+    worn: Mapping[str, str]
+
+
+def read_variants(data: bytes, name: str, folder: Path | None) -> list[FileVariant]:
+    """The variants of a file, in the order of their indices. Raises BadMesh.
+
+    Where primitives of one material are mapped in different ways, the first counts.
+    """
+    try:
+        return _variants(GltfData(data, name, folder))
+    except BadMesh:
+        raise
+    except (LookupError, TypeError, ValueError, AttributeError, ArithmeticError, struct.error, OSError) as error:
+        raise BadMesh(f"{name}: its variants are damaged ({error}). {AGAIN}") from None
+
+
+def _variants(data: GltfData) -> list[FileVariant]:
+    listed = (data.json.get("extensions") or {}).get(VARIANTS) or {}
+    names = [str(v.get("name") or f"variant {i}")[:120] for i, v in enumerate(data.list("variants", listed))]
+    if not names:
+        return []
+    slots = slot_names(data, kept=False)
+    worn: list[dict[str, str]] = [{} for _ in names]
+    for mesh in data.list("meshes", data.json):
+        for primitive in data.list("primitives", mesh):
+            own = (primitive.get("extensions") or {}).get(VARIANTS) or {}
+            at = primitive.get("material")
+            slot = slots[data.whole(at, "an index into materials") if at is not None else None]
+            for mapping in data.list("mappings", own):
+                to = slots[data.whole(mapping.get("material"), "an index into materials")]
+                for which in data.list("variants", mapping):
+                    worn[data.whole(which, "an index into variants", most=len(names) - 1)].setdefault(slot, to)
+    return [FileVariant(name, found) for name, found in zip(names, worn, strict=True)]
 
 
 class _Materials:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from jade_coat.maps.mapset import MapFile, MapSet
@@ -14,7 +14,7 @@ from jade_coat.mesh.data import MeshData
 from jade_coat.stage import edits
 from jade_coat.stage.decals import Decal
 from jade_coat.stage.edits.registry import Edit
-from jade_coat.stage.mesh_assets import MeshAsset
+from jade_coat.stage.mesh_assets import DEFAULT, MeshAsset
 from jade_coat.stage.naming import free_id, free_name
 from jade_coat.stage.project import Project, Prop
 
@@ -115,9 +115,17 @@ class FileLook:
     two_sided: bool = False
 
 
-def file_looks(project: Project, prop: str, looks: Sequence[FileLook]) -> list[Edit]:
-    """Edits that make map sets, materials and finishes of a file's materials, and dress a prop in them."""
+def file_looks(
+    project: Project, prop: str, looks: Sequence[FileLook], variants: Sequence[tuple[str, Mapping[str, str]]] = ()
+) -> list[Edit]:
+    """Edits that make map sets, materials and finishes of a file's materials, and dress a prop in them.
+
+    `variants` are names with, by slot, the slot whose look is worn there: the prop's model then has them, and what the
+    file shows at first is its default.
+    """
     steps: list[Edit] = []
+    mesh = project.mesh(project.prop(prop).mesh)
+    finishes: dict[str, str] = {}
     sets = {s.id for s in project.map_sets}, {s.name for s in project.map_sets}
     ids = {m.id for m in project.materials} | {f.id for f in project.finishes}
     names = {m.name for m in project.materials} | {f.name for f in project.finishes}
@@ -141,8 +149,43 @@ def file_looks(project: Project, prop: str, looks: Sequence[FileLook]) -> list[E
         steps += [
             edits.add_material(material=material), edits.expose(material=material.id, path="base.surface.tint"),
             edits.add_finish(parent=material.id, name=name, id=finish),
-            edits.put_finish(prop=prop, slot=look.slot, finish=finish),
         ]  # fmt: skip
+        finishes[look.slot] = finish
+    own = {slot: finish for slot, finish in finishes.items() if slot in mesh.slots}
+    if variants:
+        bare = [edits.dress(props=(prop,), slot=slot, finish="") for slot in own]
+        return steps + _file_variants(mesh, finishes, own, variants) + bare
+    return steps + [edits.put_finish(prop=prop, slot=slot, finish=finish) for slot, finish in own.items()]
+
+
+def _file_variants(
+    mesh: MeshAsset, finishes: Mapping[str, str], own: Mapping[str, str],
+    variants: Sequence[tuple[str, Mapping[str, str]]],
+) -> list[Edit]:  # fmt: skip
+    """Edits that give a mesh the variants of its file; the first that looks as the default does names that."""
+    steps: list[Edit] = [
+        edits.set_variant_finish(mesh=mesh.id, variant=DEFAULT, slot=slot, finish=finish)
+        for slot, finish in own.items()
+    ]
+    ids, names, default = {v.id for v in mesh.variants}, {v.name for v in mesh.variants}, False
+    for name, worn in variants:
+        dress = {
+            s: finishes[to] for s, to in worn.items() if s in mesh.slots and finishes.get(to, own.get(s)) != own.get(s)
+        }
+        if not dress and not default:
+            default = True
+            steps.append(edits.rename_variant(mesh=mesh.id, variant=DEFAULT, name=name))
+            names = names - {mesh.variants[0].name} | {name}
+            continue
+        made = free_name(name, names)
+        names.add(made)
+        variant = free_id(made, ids)
+        ids.add(variant)
+        steps.append(edits.add_variant(mesh=mesh.id, name=made))
+        steps += [
+            edits.set_variant_finish(mesh=mesh.id, variant=variant, slot=slot, finish=finish)
+            for slot, finish in dress.items()
+        ]
     return steps
 
 

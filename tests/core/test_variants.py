@@ -13,14 +13,20 @@ from hypothesis import strategies as st
 
 from jade_coat.bake.scene_bake import export_glb
 from jade_coat.files.assets import Assets
+from jade_coat.files.file_looks import look_of
+from jade_coat.files.gltf_materials import read_materials, read_variants
 from jade_coat.files.library import Library
+from jade_coat.files.mesh_files import read_mesh
 from jade_coat.jobs.job import Job
 from jade_coat.material.material import Coat, Finish, Material, layout, row_values
 from jade_coat.material.surface import Surface
 from jade_coat.mesh import shapes
+from jade_coat.mesh.data import BadMesh
 from jade_coat.stage import edits
+from jade_coat.stage.document import Document
 from jade_coat.stage.edits import EDITS
 from jade_coat.stage.looks import dial_values, finish_on, material_of, reach, worn
+from jade_coat.stage.making import file_looks, placed_mesh
 from jade_coat.stage.mesh_assets import Variant
 from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.scene import SceneColumns
@@ -191,3 +197,48 @@ def test_things_go_to_another_project_with_all_they_need_and_look_the_same_there
     assert len(again.props) == 4
     for kind in ("materials", "finishes", "map_sets", "meshes", "categories", "recipes", "shared"):
         assert getattr(again, kind) == getattr(pasted, kind)  # what is there is used
+
+
+def test_variants_of_a_file_come_back_as_they_were_written(tmp_path: Path) -> None:
+    """Ours read back; and a file written by hand after the specification of KHR_materials_variants, by index."""
+    library = Library(Assets())
+    asset = library.add_mesh(shapes.post(0.5, 1.0, 0.05, 0.2), "Post", set())
+    colors = {"red": (0.8, 0.1, 0.1), "green": (0.1, 0.7, 0.1), "blue": (0.1, 0.2, 0.9)}
+    materials = tuple(
+        Material(id=f"{n}_m", name=n, coats=(Coat(id="base", name="Base", surface=Surface(color=c)),))
+        for n, c in colors.items()
+    )
+    first, second = asset.slots
+    asset = asset.with_(variants=(
+        Variant(id="default", name="Fresh", finishes={first: "red", second: "green"}),
+        Variant(id="old", name="Old", finishes={first: "blue"}),
+        Variant(id="twin", name="Twin", finishes={first: "green", second: "green"}),
+    ))  # fmt: skip
+    project = Project(
+        materials=materials, meshes=(asset,), props=(Prop(id="a", name="A", mesh=asset.id),),
+        finishes=tuple(Finish(id=n, name=n.title(), parent=f"{n}_m") for n in colors),
+    )  # fmt: skip
+    path = tmp_path / "post.glb"
+    export_glb(project, library, path, 16, Job(), variants=True)
+    data = path.read_bytes()
+    assert [v.name for v in read_variants(data, path.name, None)] == ["Fresh", "Old", "Twin"]
+
+    there = Library(Assets())
+    placed = placed_mesh(Project(), there.add_mesh, read_mesh(path), "Post")
+    document = Document()
+    document.do_all("Import", placed.steps)
+    found = read_materials(data, path.name, None, lambda file, content: there.assets.put("maps", file, content))
+    variants = [(v.name, v.worn) for v in read_variants(data, path.name, None)]
+    document.do_all("Looks", file_looks(document.project, placed.prop.id, [look_of(f) for f in found], variants))
+    mesh = document.project.meshes[0]
+    assert [(i, v.name) for i, v in enumerate(mesh.variants)] == [(0, "Fresh"), (1, "Old"), (2, "Twin")]
+    worn = {}
+    for variant in mesh.variants:
+        prop = document.project.props.first.with_(variant=variant.id)
+        names = {f.id: f.name for f in document.project.finishes}
+        worn[variant.name] = [names[finish_on(document.project, prop, s)].split(",")[0] for s in mesh.slots]
+    assert worn == {"Fresh": ["Red", "Green"], "Old": ["Blue", "Green"], "Twin": ["Green", "Green"]}
+    broken = data.replace(b'"variants":[0]', b'"variants":[9]')
+    assert broken != data
+    with pytest.raises(BadMesh, match="variants"):
+        read_variants(broken, "post.glb", None)
