@@ -236,7 +236,7 @@ def test_variants_of_a_file_come_back_as_they_were_written(tmp_path: Path) -> No
     for variant in mesh.variants:
         prop = document.project.props.first.with_(variant=variant.id)
         names = {f.id: f.name for f in document.project.finishes}
-        worn[variant.name] = [names[finish_on(document.project, prop, s)].split(",")[0] for s in mesh.slots]
+        worn[variant.name] = [names[finish_on(document.project, prop, s)].split(" on ")[0] for s in mesh.slots]
     assert worn == {"Fresh": ["Red", "Green"], "Old": ["Blue", "Green"], "Twin": ["Green", "Green"]}
     broken = data.replace(b'"variants":[0]', b'"variants":[9]')
     assert broken != data
