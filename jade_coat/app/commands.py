@@ -36,11 +36,15 @@ def command(group: str, keys: str = "") -> Callable[[F], F]:
 
 @dataclass(frozen=True)
 class Bound:
-    """A command with what it is done to; `scope` is the workspace whose own it is, empty for what is everywhere."""
+    """A command with what it is done to; `scope` is the workspace whose own it is, empty for what is everywhere.
+
+    The keys of a `narrow` one do nothing in other workspaces.
+    """
 
     command: Command
     do: Callable[[], Any]
     scope: str = ""
+    narrow: bool = False
 
 
 def commands_of(*owners: object) -> list[Bound]:
@@ -50,7 +54,9 @@ def commands_of(*owners: object) -> list[Bound]:
     ValueError when two share a key otherwise.
     """
     found = [
-        Bound(f.command, getattr(owner, f.command.name), getattr(owner, "scope", ""))
+        Bound(
+            f.command, getattr(owner, f.command.name), getattr(owner, "scope", ""), getattr(owner, "narrow", False)
+        )
         for owner in owners for base in reversed(type(owner).__mro__) for f in vars(base).values()
         if hasattr(f, "command")
     ]  # fmt: skip
@@ -64,6 +70,7 @@ def commands_of(*owners: object) -> list[Bound]:
     return found
 
 
-def chosen_by_scope(entries: list[Bound], scope: str) -> Bound:
-    """Which of the commands with one key is meant in a scope: its own, else the first."""
-    return next((e for e in entries if e.scope == scope), entries[0])
+def chosen_by_scope(entries: list[Bound], scope: str) -> Bound | None:
+    """Which of the commands with one key is meant in a scope: its own, else the first that is not a narrow one."""
+    own = next((e for e in entries if e.scope == scope), None)
+    return own or next((e for e in entries if not e.narrow), None)

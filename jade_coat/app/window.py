@@ -174,7 +174,9 @@ class Window(BringingWindow):
             super().bring_picture(path)
 
     def _do_key(self, entries: list[Bound]) -> None:
-        chosen_by_scope(entries, self.workspace).do()
+        chosen = chosen_by_scope(entries, self.workspace)
+        if chosen is not None:
+            chosen.do()
 
     def _open_menu(self) -> None:
         menu = QMenu(self)

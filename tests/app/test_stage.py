@@ -266,3 +266,19 @@ def test_things_are_copied_and_pasted_by_keys_into_this_project_and_another(stag
     assert there.props["gate_post"].position == old.position
     assert all(other.session.library.assets.has(m.asset) for m in there.meshes)
     assert other.session.faults == {}
+
+
+def test_the_keys_of_stage_do_nothing_elsewhere(stage: Hand) -> None:
+    """Delete in Brush must not remove the prop that is being painted."""
+    session, window = stage.session, stage.window
+    keys = (Qt.Key.Key_Delete, Qt.Key.Key_H, Qt.Key.Key_L, Qt.Key.Key_G, Qt.Key.Key_U)
+    for workspace in ("Build", "Brush"):
+        window.show_workspace(workspace)
+        session.choose_prop("cream_jar", "Body")
+        kept = session.project
+        for key in keys:
+            stage.key(window, key)
+        assert session.project is kept
+    window.show_workspace("Stage")
+    stage.key(window, Qt.Key.Key_Delete)
+    assert "cream_jar" not in session.project.props

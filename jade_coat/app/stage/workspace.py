@@ -27,6 +27,7 @@ class Stage(Workspace):
     """The list of things at the left, the view to place them in, the line-up below, and only dials at the right."""
 
     name = "Stage"
+    narrow = True
     shut = frozenset({"looks", "finishes"})
 
     def __init__(self, window, bench) -> None:  # type: ignore[no-untyped-def]

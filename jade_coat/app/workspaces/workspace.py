@@ -17,6 +17,8 @@ class Workspace:
     """One workspace of a window. Methods marked by `command` appear in menus, keys, the finder and F1 by themselves."""
 
     name: ClassVar[str]
+    narrow: ClassVar[bool] = False
+    """Whether the keys of its commands do nothing while another workspace is shown."""
     shut: ClassVar[frozenset[str]] = frozenset()
     """The panes that are folded at first; afterwards they are as people left them."""
 
