@@ -174,7 +174,7 @@ def _dial(session, name: str) -> str:
 
 def test_enter_confirms_dialogs_and_escape_leaves_them(hand: Hand) -> None:
     for key, result in ((Qt.Key.Key_Return, True), (Qt.Key.Key_Escape, False)):
-        ask = ExportSize(hand.window, 3, "Kiln wall")
+        ask = ExportSize(hand.window, 3, "Kiln wall alone")
         ask.show()
         QApplication.processEvents()
         QTest.keyClick(ask, key)
