@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
 
 from jade_coat.stage import edits
 from tests.app.conftest import Hand
@@ -122,3 +123,12 @@ def test_the_cost_of_the_material_and_of_each_coat_follows_its_program(hand: Han
     assert stack.cost.text() == before
     hand.session.choose_prop("cream_jar", "Body")
     hand.until(lambda: "was" not in stack.cost.text() and stack.cost.text() != before)
+
+
+def test_a_press_whose_release_never_came_does_not_keep_the_picture_coarse(hand: Hand) -> None:
+    view = hand.window.view
+    QTest.mousePress(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(40, 90))
+    assert view.held
+    hand.window.show_workspace("Brush")
+    assert not view.held
+    hand.settle()

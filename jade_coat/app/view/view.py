@@ -73,6 +73,10 @@ class View(Pictures):
         """Whether a hand moves something in the view just now."""
         return self._drag is not None or self._taken is not None
 
+    def let_go(self) -> None:
+        """Let go of the camera: a button whose release never came would keep the picture coarse."""
+        self._drag = None
+
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
         self._stopped.place()

@@ -191,6 +191,7 @@ class Bench(QWidget):
 
     def set_tool(self, tool: str) -> None:
         """Take up the tool `look`, `brush` or `stage`."""
+        self.view.let_go()
         self.view.tool = tool
         at = ("look", "brush", "stage").index(tool)
         self._session.edits_coats(tool == "look")
