@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
+from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtTest import QTest
 
 from jade_coat.stage import edits
@@ -131,4 +132,12 @@ def test_a_press_whose_release_never_came_does_not_keep_the_picture_coarse(hand:
     assert view.held
     hand.window.show_workspace("Brush")
     assert not view.held
+    hand.window.show_workspace("Build")
+    QTest.mousePress(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(40, 90))
+    at, camera, none = QPointF(90.0, 120.0), view.camera, Qt.MouseButton.NoButton
+    view.mouseMoveEvent(
+        QMouseEvent(QEvent.Type.MouseMove, at, view.mapToGlobal(at), none, none, Qt.KeyboardModifier.NoModifier)
+    )
+    assert not view.held
+    assert view.camera == camera
     hand.settle()

@@ -164,6 +164,8 @@ class View(Pictures):
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         self.pressure = 1.0
+        if self._drag is not None and event.buttons() == Qt.MouseButton.NoButton:
+            self.let_go()  # another window took the release
         self._move(event)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
