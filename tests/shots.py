@@ -52,8 +52,7 @@ def build_view(window: Window) -> QWidget:
 def section(window: Window) -> QWidget:
     """The strip drawn large, over plaster, tile and moss."""
     window.session.choose_coat("lime")
-    view, strip = window.bench.middle.sizes()
-    window.bench.middle.setSizes([view - 110, strip + 110])
+    _low(window, 294)
     QApplication.processEvents()
     wait_until_ready(QApplication.instance(), window, 120)
     line, view = window.bench.section, window.view
@@ -247,11 +246,17 @@ def start(window: Window) -> QWidget:
     return window
 
 
+def _low(window: Window, height: int) -> None:
+    """Give what lies below the view a height in pixels, whatever an earlier picture left."""
+    window.bench.middle.setSizes([sum(window.bench.middle.sizes()) - height, height])
+
+
 def stage(window: Window) -> QWidget:
     """The whole terrace, some jars on the wheel, and their dials."""
     session = window.session
     window.show_workspace("Stage")
     session.choose_things([f"storage_jar_{i}" for i in (4, 5, 6)], "Body")
+    _low(window, 184)
     window.view.set_camera(Camera(target=(0.1, 0.0, 1.1), yaw=0.33, pitch=0.36, distance=10.5, field_of_view=0.62))
     return window
 
@@ -262,8 +267,7 @@ def lineup(window: Window) -> QWidget:
     window.show_workspace("Stage")
     session.choose_things(("storage_jar_8",), "Body")
     window.view.set_camera(Camera(target=(0.45, -0.25, 3.1), yaw=0.25, pitch=0.28, distance=3.2, field_of_view=0.62))
-    view, strip = window.bench.middle.sizes()
-    window.bench.middle.setSizes([view - 30, strip + 30])
+    _low(window, 184)
     return window
 
 
@@ -272,6 +276,7 @@ def decals(window: Window) -> QWidget:
     session = window.session
     window.show_workspace("Stage")
     window.bench.stage_below.show_page(1)
+    _low(window, 264)
     session.choose_things(("mark_20",))
     window.view.set_camera(Camera(target=(0.45, 0.75, -1.2), yaw=0.16, pitch=0.16, distance=3.3, field_of_view=0.62))
     return window
