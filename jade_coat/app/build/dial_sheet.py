@@ -7,14 +7,14 @@ from functools import partial
 
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QAction, QPainter, QPaintEvent, QShowEvent
-from PyQt6.QtWidgets import QAbstractButton, QInputDialog, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QInputDialog, QLabel, QWidget
 
 from jade_coat.app import theme
 from jade_coat.app.build.dial_limits import DialLimits
 from jade_coat.app.build.finish_rail import family_order
 from jade_coat.app.build.prop_panel import PlaceFold, PropMenu
 from jade_coat.app.build.reach_note import ReachNote
-from jade_coat.app.controls.basics import button, choice, clear, label, row, scrolled
+from jade_coat.app.controls.basics import Sheet, button, choice, clear, label, row
 from jade_coat.app.controls.fields import Field
 from jade_coat.app.controls.settings import field_for
 from jade_coat.app.session import Session
@@ -72,7 +72,7 @@ class DialName(QLabel):
         self.renamed.emit(self.text())
 
 
-class DialSheet(QWidget):
+class DialSheet(Sheet):
     """The chosen finish's dials by group, and the chosen prop above them."""
 
     def __init__(self, session: Session) -> None:
@@ -84,14 +84,6 @@ class DialSheet(QWidget):
         self._key: object = None
         self.place: PlaceFold | None = None
         self._place_shut = True
-        inner = QWidget()
-        self._box = QVBoxLayout(inner)
-        self._box.setContentsMargins(12, 10, 10, 12)
-        self._box.setSpacing(4)
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        self._area = scrolled(inner)
-        outer.addWidget(self._area)
         self._note = ReachNote()
         session.changed.connect(self.refresh)
         session.selection_changed.connect(self.refresh)

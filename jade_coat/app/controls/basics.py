@@ -146,6 +146,19 @@ def scrolled(inner: QWidget) -> QScrollArea:
     return area
 
 
+class Sheet(QWidget):
+    """A sheet of rows that scrolls; those who make one fill `_box` from top to bottom."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        inner = QWidget()
+        self._box = QVBoxLayout(inner)
+        self._box.setContentsMargins(12, 10, 10, 12)
+        self._box.setSpacing(4)
+        self._area = scrolled(inner)
+        self.setLayout(column(self._area, gap=0))
+
+
 def clear(layout: QLayout) -> None:
     """Remove everything from a layout and delete it."""
     while layout.count():

@@ -29,7 +29,7 @@ _ARM = 0.22
 
 
 def box_corners(view: View, thing: Placed) -> Array:
-    """The eight corners `(8, 3)` of a thing's box in the world, turned with it."""
+    """The eight corners `(8, 3)` of the bounds of a thing in the world, turned with it."""
     session = view.session
     if isinstance(thing, Prop):
         asset = session.project.mesh(thing.mesh)

@@ -5,11 +5,11 @@ from __future__ import annotations
 import math
 from functools import partial
 
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from jade_coat.app.build.prop_panel import PlaceFold
 from jade_coat.app.build.swatches import Swatches
-from jade_coat.app.controls.basics import button, choice, clear, counted, label, row, scrolled
+from jade_coat.app.controls.basics import Sheet, button, choice, clear, counted, label, row
 from jade_coat.app.controls.fields import Field
 from jade_coat.app.controls.settings import field_for
 from jade_coat.app.session import Session
@@ -33,7 +33,7 @@ _PARTS = {"color": "Colour", "normal": "Normal", "surface": "Rough, metal", "hei
 _CELLS = {"columns": (1, 16), "rows": (1, 16), "index": (0, 255)}
 
 
-class DecalSheet(QWidget):
+class DecalSheet(Sheet):
     """The sheet at the right of Stage while a decal was chosen last."""
 
     def __init__(self, session: Session, swatches: Swatches) -> None:
@@ -43,13 +43,6 @@ class DecalSheet(QWidget):
         self.picker: FinishPicker | None = None
         self.place: PlaceFold | None = None
         self._place_shut, self._key = True, None  # type: tuple[bool, object]
-        inner = QWidget()
-        self._box = QVBoxLayout(inner)
-        self._box.setContentsMargins(12, 10, 10, 12)
-        self._box.setSpacing(4)
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        outer.addWidget(scrolled(inner))
         session.changed.connect(self.refresh)
         session.selection_changed.connect(self.refresh)
 

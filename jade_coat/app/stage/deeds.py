@@ -174,6 +174,10 @@ class Deeds:
         project = self._session.project
         return next((t for kind in KINDS_OF_THINGS if (t := getattr(project, kind).get(wanted)) is not None), None)
 
+    def _chosen_things(self) -> list[Thing]:
+        chosen = set(self._session.chosen)
+        return [t for t in self._everything() if t.id in chosen]
+
     def _everything(self) -> list[Thing]:
         return [t for kind in KINDS_OF_THINGS for t in getattr(self._session.project, kind)]
 
@@ -184,7 +188,8 @@ class Deeds:
         if not groups:
             self._say("Choose a group to be dissolved first.")
             return
-        held = [t.id for g in groups for t in self._everything() if t.parent == g]
+        everything = self._everything()
+        held = [t.id for g in groups for t in everything if t.parent == g]
         if session.do_all("Dissolve groups", [edits.remove_group(group=g) for g in groups]):
             session.choose_things(held)
 
@@ -194,8 +199,7 @@ class Deeds:
         if not session.chosen:
             self._say("Choose what is to be hidden first.")
             return
-        things = [self._thing(i) for i in session.chosen]
-        seen = any(t is not None and t.visible for t in things)
+        seen = any(t.visible for t in self._chosen_things())
         session.do(edits.show_things(things=session.chosen, on=not seen))
 
     def show_all(self) -> None:
@@ -210,8 +214,7 @@ class Deeds:
         if not session.chosen:
             self._say("Choose what is to be locked first.")
             return
-        things = [self._thing(i) for i in session.chosen]
-        free = any(t is not None and not t.locked for t in things)
+        free = any(not t.locked for t in self._chosen_things())
         session.do(edits.lock_things(things=session.chosen, on=free))
 
     def remove(self) -> None:

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from jade_coat.app.build.dial_sheet import ChangedDot
 from jade_coat.app.build.prop_panel import PlaceFold
 from jade_coat.app.build.swatches import Swatches
-from jade_coat.app.controls.basics import Choice, button, choice, clear, column, counted, holder, label, row, scrolled
+from jade_coat.app.controls.basics import Choice, Sheet, button, choice, clear, column, counted, holder, label, row
 from jade_coat.app.controls.fields import Field
 from jade_coat.app.controls.settings import field_for
 from jade_coat.app.session import Session
@@ -26,7 +26,7 @@ from jade_coat.stage.project import Prop
 MIXED = "mixed"
 
 
-class StageSheet(QWidget):
+class StageSheet(Sheet):
     """The sheet at the right of Stage."""
 
     def __init__(self, session: Session, swatches: Swatches) -> None:
@@ -44,13 +44,6 @@ class StageSheet(QWidget):
         self._seen: tuple[object, object, object, object] = (None, None, None, None)
         self._alike: tuple[Prop, ...] | None = None
         self._common: dict[str, Common] | None = None
-        inner = QWidget()
-        self._box = QVBoxLayout(inner)
-        self._box.setContentsMargins(12, 10, 10, 12)
-        self._box.setSpacing(4)
-        outer = QVBoxLayout(self)
-        outer.setContentsMargins(0, 0, 0, 0)
-        outer.addWidget(scrolled(inner))
         session.changed.connect(self.refresh)
         session.selection_changed.connect(self.refresh)
 
