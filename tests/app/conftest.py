@@ -169,3 +169,14 @@ def open_window(qapp, kept_client):
 @pytest.fixture
 def hand(open_window, demo_copy: Path) -> Hand:
     return open_window(demo_copy)
+
+
+@pytest.fixture
+def brush(hand: Hand):
+    """The brush's state, in hand on the kiln wall, at full strength."""
+    hand.window.show_workspace("Brush")
+    hand.window.bench.panes.open("section")
+    hand.window.bench.panes.open("finishes")
+    state = hand.window.bench.brush
+    state.set(radius=0.2, strength=1.0)
+    return state

@@ -1,4 +1,4 @@
-"""The brush in the real window: every tool by mouse and pen, maps, the four channels, own paint, finer meshes."""
+"""The brush in the real window: every tool by mouse and pen, the four channels, own paint, finer meshes."""
 
 from __future__ import annotations
 
@@ -9,53 +9,24 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, QSettings, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication
 
 from jade_coat.app import importing
 from jade_coat.app.brush import pointing
 from jade_coat.app.brush.pen import draw
 from jade_coat.files.gltf_writer import mesh_glb
-from jade_coat.files.project_folder import open_project
 from jade_coat.jobs.job import Job
 from jade_coat.mesh.data import FULL
-from jade_coat.mesh.painting import Paint, PaintMap
+from jade_coat.mesh.painting import Paint
 from jade_coat.mesh.subdivide import subdivided
 from jade_coat.stage import edits
+from tests.app.brush_hand import WALL_PROP, panel_of, texts_of, unfold, values_near
 from tests.app.conftest import Hand, move
 from tests.app.wall import WALL, paint_a_stroke, pixel_of, shown, wall_paint
-
-WALL_PROP = "kiln_wall_prop"
 
 
 def paint_on_trial(hand: Hand) -> np.ndarray:
     """The wall's paint as the view shows it while a fill is not applied yet."""
     return hand.session.shown_project.prop(WALL_PROP).paint.whole()
-
-
-@pytest.fixture
-def brush(hand: Hand):
-    """The brush's state, in hand on the kiln wall, at full strength."""
-    hand.window.show_workspace("Brush")
-    hand.window.bench.panes.open("section")
-    hand.window.bench.panes.open("finishes")
-    state = hand.window.bench.brush
-    state.set(radius=0.2, strength=1.0)
-    return state
-
-
-def panel_of(hand: Hand):
-    return hand.window.bench.brush_panel
-
-
-def unfold(hand: Hand, name: str) -> None:
-    QTest.mouseClick(panel_of(hand).folds[name]._head, Qt.MouseButton.LeftButton)
-    QApplication.processEvents()
-
-
-def values_near(hand: Hand, point: np.ndarray, radius: float = 0.05) -> np.ndarray:
-    mesh = hand.session.link.mesh_data("kiln_wall")
-    near = np.linalg.norm(mesh.positions + np.array([0, 0, -2.4]) - point, axis=1) < radius
-    return wall_paint(hand)[near, 1].astype(float) / FULL
 
 
 @pytest.mark.parametrize("tool", ["paint", "smooth", "sharpen", "smear"])
@@ -219,7 +190,7 @@ def test_keys_choose_channels_one_or_several_and_all_are_painted_together(hand: 
     hand.until(lambda: (on_trial := paint_on_trial(hand)).shape[1] == 12 and (on_trial[:, 10] == FULL).all())
     fill.keep.setChecked(True)
     hand.click(fill.apply_button)
-    assert "B of set 3" in _texts(fill)
+    assert "B of set 3" in texts_of(fill)
     assert np.array_equal(wall_paint(hand)[:, :8], wide)
 
 
@@ -243,72 +214,6 @@ def test_the_other_colour_set_is_read_by_the_material_and_seen(hand: Hand, brush
 def _paint_term(hand: Hand) -> str:
     coat = hand.session.project.material("kiln_wall").coat("moss")
     return next(t.id for t in coat.where if t.kind == "paint")
-
-
-def test_a_stroke_on_a_map_shows_is_saved_and_undone_and_the_map_can_go_again(
-    hand: Hand, brush, tmp_path: Path
-) -> None:
-    session, own = hand.session, panel_of(hand).own
-    unfold(hand, "This prop's paint")
-    hand.settle()
-    before = shown(hand)
-    own._choose(side=256)
-    own._choose(bits=16)
-    assert "UV 2" in _texts(own)
-    hand.click(own.to_map)
-    hand.until(lambda: isinstance(session.project.prop(WALL_PROP).paint_map, PaintMap))
-    hand.settle()
-    assert np.abs(shown(hand) - before).mean() < 1.5  # the same paint, on texels now
-    made = session.project.prop(WALL_PROP).paint_map
-    assert (made.side, made.bits, made.uv_set, made.repeats) == (256, 16, 1, False)
-    paint_a_stroke(hand)
-    hand.settle()
-    painted = session.project.prop(WALL_PROP).paint_map
-    changed = painted.paint.changed_tiles(made.paint)
-    assert 0 < len(changed) < len(made.paint.tiles)
-    assert np.array_equal(painted.picture()[..., [0, 2, 3]], made.picture()[..., [0, 2, 3]])
-    at = pixel_of(hand, WALL)
-    patch = np.s_[at.y() - 6 : at.y() + 6, at.x() - 4 : at.x() + 40]
-    assert np.abs(shown(hand)[patch] - before[patch]).mean() > 6
-    session.save(tmp_path / "p")
-    again = open_project(tmp_path / "p")
-    assert again.problems == []
-    assert again.project.prop(WALL_PROP).paint_map == painted
-    hand.window.undo()
-    hand.settle()
-    assert session.project.prop(WALL_PROP).paint_map is made
-    assert np.abs(shown(hand)[patch] - before[patch]).mean() < 2.5
-    hand.window.redo()
-    hand.click(own.to_sets)
-    assert {s.name for s in session.project.map_sets} >= {"Kiln wall mask G"}
-    hand.click(own.to_vertices)
-    hand.until(lambda: session.project.prop(WALL_PROP).paint_map is None)
-    assert values_near(hand, WALL, 0.04).min() > 0.9
-    hand.click(own.reset)
-    assert session.project.prop(WALL_PROP).paint is None
-
-
-def _texts(widget) -> str:
-    from PyQt6.QtWidgets import QComboBox, QLabel
-
-    return " | ".join([w.text() for w in widget.findChildren(QLabel)] + [
-        w.currentText() for w in widget.findChildren(QComboBox)])  # fmt: skip
-
-
-def test_a_fill_works_on_a_map_too(hand: Hand, brush) -> None:
-    session, fill = hand.session, panel_of(hand).fill
-    session.do(edits.paint_map(prop=WALL_PROP, paint_map=PaintMap.even(64, 8, 1)))
-    unfold(hand, "Fill by rule")
-    fill._choose("height")
-    fill.set(range=(0.0, 2.0))
-    hand.click(fill.start_button)
-    hand.until(lambda: session.shown_project.prop(WALL_PROP).paint_map.paint.whole().any())
-    hand.click(fill.apply_button)
-    picture = session.project.prop(WALL_PROP).paint_map.picture()[:, 32, 1] / 255
-    mesh = session.link.mesh_data("kiln_wall")
-    high = float(np.ptp(mesh.positions[:, 1]))
-    v = (np.arange(64) + 0.5) / 64
-    np.testing.assert_allclose(picture, np.clip((1 - v) * high / 2, 0, 1), atol=0.02)
 
 
 def test_all_four_channels_are_seen_at_once_and_one_alone_by_a_click(hand: Hand, brush) -> None:
@@ -356,7 +261,7 @@ def test_splitting_where_vertices_are_too_few_keeps_the_paint_and_lets_a_small_b
     brush.set(radius=0.02)
     unfold(hand, "Too few vertices?")
     assert brush.shown.held
-    hand.until(lambda: "too few" in _texts(vertices))
+    hand.until(lambda: "too few" in texts_of(vertices))
     unfold(hand, "Too few vertices?")
     old, paint = session.link.mesh_data("kiln_wall"), wall_paint(hand)
     at = pixel_of(hand, WALL)
@@ -364,8 +269,8 @@ def test_splitting_where_vertices_are_too_few_keeps_the_paint_and_lets_a_small_b
     assert "Too few vertices here" in panel_of(hand)._few.text()
     hand.click(panel_of(hand).what_to_do)
     move(hand.window.view, QPointF(at), Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier)
-    hand.until(lambda: "Splitting here adds" in _texts(vertices))
-    foretold = int(_texts(vertices).partition("Splitting here adds ")[2].partition(" ")[0].replace(",", ""))
+    hand.until(lambda: "Splitting here adds" in texts_of(vertices))
+    foretold = int(texts_of(vertices).partition("Splitting here adds ")[2].partition(" ")[0].replace(",", ""))
     hand.click(vertices.here)
     hand.until(lambda: session.link.mesh_data("kiln_wall") is not old)
     hand.settle()
@@ -394,7 +299,7 @@ def test_paint_or_dial_compares_four_ways_in_this_scene(hand: Hand, brush) -> No
     assert by["vertices"].nbytes == 8 * n
     assert by["map"].nbytes == 512 * 512 * 4
     assert (by["dial"].draws, by["finish"].draws) == (0, 0)
-    assert str(f"{n:,}") in _texts(worth)
+    assert str(f"{n:,}") in texts_of(worth)
     worth._choose("1024 16")
     hand.until(lambda: worth.ways[2].nbytes == 1024 * 1024 * 8)
 
@@ -430,25 +335,6 @@ def test_paint_is_copied_between_props_and_carried_over_to_a_mesh_imported_anew(
     hand.window.attention().close()
     hand.window.undo()
     assert session.link.mesh_data("kiln_wall").vertex_count == mesh.vertex_count
-
-
-def test_a_mesh_without_a_fitting_uv_set_is_unwrapped_and_then_painted_on_a_map(hand: Hand, brush) -> None:
-    session = hand.session
-    session.choose_prop("cream_jar", session.link.mesh_data(session.project.prop("cream_jar").mesh).slots[0].name)
-    own = panel_of(hand).own
-    mesh_id = session.project.prop("cream_jar").mesh
-    sets = len(session.link.mesh_data(mesh_id).uvs)
-    own.unwrap()
-    hand.until(lambda: len(session.link.mesh_data(mesh_id).uvs) == sets + 1)
-    hand.settle()
-    assert own.uv_set == sets
-    own.make_map()
-    hand.until(lambda: session.project.prop("cream_jar").paint_map is not None)
-    jar = session.project.prop("cream_jar")
-    at = pixel_of(hand, np.array(jar.position) + [0, 0.3, 0.1])
-    hand.drag(hand.window.view, at, at + QPoint(4, 8))
-    hand.settle()
-    assert session.project.prop("cream_jar").paint_map.picture()[..., 1].max() == 255
 
 
 def test_a_stroke_before_the_brush_is_ready_is_kept_and_laid_as_soon_as_it_is(hand: Hand, brush, monkeypatch) -> None:
@@ -488,7 +374,7 @@ def test_long_work_on_paint_tells_how_far_it_is_and_can_be_given_up(hand: Hand, 
             time.sleep(0.005)
 
     own._work("Copying", task, came.append)
-    hand.until(lambda: "25 %" in _texts(own))
+    hand.until(lambda: "25 %" in texts_of(own))
     hand.click(own.cancel)
     hand.until(own.to_map.isVisible)
     count = len(told)

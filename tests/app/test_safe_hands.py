@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import shutil
 import signal
 import subprocess
 import sys
@@ -20,9 +19,7 @@ from jade_coat.app import preferences
 from jade_coat.app.build.map_review import MapReview
 from jade_coat.app.build.texture_size import TextureSize
 from jade_coat.app.controls.numbers import NotANumber, read_numbers
-from jade_coat.app.dialogs.slot_match import SlotMatch
 from jade_coat.app.mishaps import Mishaps
-from jade_coat.files.project_folder import open_project
 from jade_coat.jobs.job import Cancelled, Job
 from jade_coat.maps.images import png_bytes
 from jade_coat.maps.mapset import MapFile, MapSet
@@ -34,7 +31,6 @@ from jade_coat.mesh.canvas import VertexCanvas
 from jade_coat.mesh.painting import shown_paint
 from jade_coat.mesh.stroke import Stroke, mirror_plane
 from jade_coat.stage import edits
-from jade_coat.stage.remesh import matched_slots
 from jade_coat.view.client import MAX_DEATHS
 from jade_coat.view.link import STAGE
 from tests.app.conftest import Hand, move, run_deletes
@@ -361,67 +357,6 @@ def test_a_mirror_takes_the_middle_of_a_mesh_that_lies_off_centre() -> None:
 # Saving
 
 
-def test_two_windows_on_one_project_do_not_save_over_each_other(open_window, demo_copy: Path) -> None:
-    first, second = open_window(demo_copy), open_window(demo_copy)
-    assert "open elsewhere" in second.window.attention().informativeText()
-    second.window.attention().close()
-    first.session.do(edits.rename_finish(finish="iron_jar", name="First"))
-    assert first.window.save_project()
-    second.session.do(edits.rename_finish(finish="ash_wall", name="Second"))
-    asked: list[Path] = []
-    second.window.ask_others = lambda folder: asked.append(folder) or ""
-    assert not second.window.save_project()
-    assert asked == [demo_copy]
-    assert open_project(demo_copy).project.finish("iron_jar").name == "First"
-    second.window.ask_others = lambda folder: "merge"
-    assert second.window.save_project()
-    merged = open_project(demo_copy).project
-    assert (merged.finish("iron_jar").name, merged.finish("ash_wall").name) == ("First", "Second")
-    assert second.session.project == merged
-    second.window.undo()
-    assert second.session.project.finish("iron_jar").name != "First"
-    second.window.ask_others = lambda folder: "theirs"
-    first.session.do(edits.set_light(strength=1.0))
-    first.window.ask_others = lambda folder: "theirs"
-    first.window.save_project()
-    assert first.session.project == merged
-
-
-def test_a_save_into_a_folder_that_is_gone_says_what_is_lost(hand: Hand, demo_copy: Path) -> None:
-    shutil.rmtree(demo_copy)
-    hand.session.do(edits.rename_finish(finish="iron_jar", name="Kept"))
-    assert hand.window.save_project()
-    told = hand.window.attention().informativeText()
-    assert "was gone and has been made anew" in told
-    assert "is lost" in told
-    hand.window.attention().close()
-    assert open_project(demo_copy).project.finish("iron_jar").name == "Kept"
-
-
-def test_saving_onto_another_project_asks(hand: Hand, demo_copy: Path, tmp_path: Path, monkeypatch) -> None:
-    other = tmp_path / "other"
-    shutil.copytree(demo_copy, other)
-    before = (other / "project.json").read_bytes()
-    hand.session.do(edits.rename_finish(finish="iron_jar", name="Mine"))
-    monkeypatch.setattr(hand.window, "may_replace", lambda folder: False)
-    assert not hand.window._save_to(other)
-    assert (other / "project.json").read_bytes() == before
-    monkeypatch.setattr(hand.window, "may_replace", lambda folder: True)
-    assert hand.window._save_to(other)
-    assert open_project(other).project.finish("iron_jar").name == "Mine"
-
-
-def test_a_projects_name_never_leads_out_of_the_folder_saved_to(hand: Hand, tmp_path: Path) -> None:
-    hand.session.document.rename("../../away")
-    busy = tmp_path / "deep" / "busy"
-    busy.mkdir(parents=True)
-    (busy / "notes.txt").write_text("not a project")
-    assert hand.window._save_to(busy)
-    assert hand.session.folder is not None
-    assert hand.session.folder.resolve().parent == busy.resolve()
-    assert (hand.session.folder / "project.json").is_file()
-
-
 def test_what_a_click_on_a_filled_ring_would_drop_is_asked_first(hand: Hand) -> None:
     session, panel = hand.session, hand.window.bench.coat_panel
     used = {d for f in session.project.finishes for d in f.values}
@@ -496,48 +431,3 @@ def test_a_texture_is_judged_at_the_tile_size_of_the_coat_that_wears_it(hand: Ha
     session.do(edits.set_field(material=material.id, path=f"{coat.id}.surface.tile_size", value=1.0))
     assert ask._pixels_a_tile() == pytest.approx(2 * small)
     ask.deleteLater()
-
-
-@pytest.mark.parametrize(("old", "new", "expected"), [
-    (("Body", "Neck"), ("Neck", "Body"), {"Neck": "Neck", "Body": "Body"}),
-    (("Body", "Neck"), ("body.001", "NECK"), {"body.001": "Body", "NECK": "Neck"}),
-    (("surface",), ("Stone",), {"Stone": "surface"}),
-    (("a", "b"), ("a", "c", "d"), {"a": "a", "c": "c", "d": "d"}),
-])  # fmt: skip
-def test_slots_of_a_mesh_imported_anew_are_matched_by_name(old, new, expected) -> None:
-    assert matched_slots(old, new) == expected
-
-
-def test_the_match_of_slots_is_shown_and_can_be_mended(hand: Hand) -> None:
-    ask = SlotMatch(hand.window, ("Body", "Neck"), {"body": "Body", "Rim": "Rim"})
-    assert ask.match() == {"body": "Body", "Rim": "Rim"}
-    assert "Neck" in ask._warning.text()
-    box = ask.choices["Rim"]
-    box.setCurrentIndex(box.findData("Body"))
-    box.activated.emit(box.currentIndex())
-    assert not ask.keep.isEnabled()
-    box.setCurrentIndex(box.findData("Neck"))
-    box.activated.emit(box.currentIndex())
-    assert ask.keep.isEnabled()
-    assert ask.match() == {"body": "Body", "Rim": "Neck"}
-    ask.deleteLater()
-
-
-def test_the_alpha_of_a_file_means_what_is_chosen_and_a_map_is_added_to_a_set_later(hand: Hand, tmp_path: Path) -> None:
-    picture = np.full((8, 8, 4), 200, np.uint8)
-    picture[:4, :, 3] = 0
-    (tmp_path / "leaf_albedo.png").write_bytes(png_bytes(picture))
-    (tmp_path / "leaf_rough.png").write_bytes(png_bytes(picture[..., :1]))
-    library = hand.session.library
-    entries = library.read_map(tmp_path / "leaf_albedo.png")
-    review = MapReview(hand.window, MapSet(id="s", name="S", maps=tuple(entries)), [], library)
-    assert review.cards[0].alpha.currentData() == ""
-    for meaning in ("opacity", "mask"):
-        review.cards[0].alpha_meant.emit(meaning)
-        assert [(m.role.value, m.channels) for m in review.map_set().maps] == [("base_color", "rgb"), (meaning, "a")]
-    review.cards[0].alpha_meant.emit("")
-    review.add_file(tmp_path / "leaf_rough.png")
-    review.add_file(tmp_path / "leaf_rough.png")  # its role is taken now
-    assert [m.role for m in review.map_set().maps] == [Role.BASE_COLOR, Role.ROUGHNESS]
-    assert len(review.cards) == 3
-    review.deleteLater()
