@@ -17,7 +17,7 @@ from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.stage.looks import dial_values
 from jade_coat.stage.mesh_assets import DEFAULT, MeshAsset, Variant
 from jade_coat.stage.paint_rules import PaintRule
-from jade_coat.stage.project import Group, Project, Prop
+from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.references import references
 from jade_coat.stage.taking import coat_apart
 from tests.core.stage_cases import StageCases, loose_dresses, of, stage_places
@@ -351,39 +351,6 @@ class Cases(StageCases):
     def set_prop(self) -> Change:
         prop = self.prop()
         return {"prop": prop.id, "size": (2.0, 1.0, 0.5)}, of(("prop", prop.id))
-
-    def _thing(self) -> tuple[str, Callable[[Place], bool]]:
-        kind = self.rng.choice(["props", "groups"])
-        wanted: str = self.rng.choice([t.id for t in getattr(self.p, kind)] or ["none"])
-        return wanted, of(("prop", wanted) if kind == "props" else ("groups", wanted))
-
-    def add_group(self) -> Change:
-        prop = self.prop().id
-        return {"group": Group(id="new", name="New"), "things": (prop,)}, of(
-            ("order", "groups"), ("groups", "new"), ("prop", prop)
-        )
-
-    def remove_group(self) -> Change:
-        gone: str = self.rng.choice([*self.p.groups.ids()] or ["none"])
-        held = [("prop", t.id) for t in self.p.props if t.parent == gone]
-        held += [(k, t.id) for k in ("groups", "decals") for t in getattr(self.p, k) if t.parent == gone]
-        return {"group": gone}, of(("order", "groups"), ("groups", gone), *held)
-
-    def put_in_group(self) -> Change:
-        wanted, allowed = self._thing()
-        return {"things": (wanted,), "group": self.rng.choice(["", *self.p.groups.ids()])}, allowed
-
-    def show_things(self) -> Change:
-        wanted, allowed = self._thing()
-        return {"things": (wanted,), "on": False}, allowed
-
-    def lock_things(self) -> Change:
-        wanted, allowed = self._thing()
-        return {"things": (wanted,), "on": True}, allowed
-
-    def rename_thing(self) -> Change:
-        wanted, allowed = self._thing()
-        return {"thing": wanted, "name": "Another"}, allowed
 
     def put_finish(self) -> Change:
         prop = self.prop()

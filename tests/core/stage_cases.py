@@ -29,6 +29,39 @@ class StageCases:
     p: Project
     rng: random.Random
 
+    def _thing(self) -> tuple[str, Callable[[Where], bool]]:
+        kind = self.rng.choice(["props", "groups"])
+        wanted: str = self.rng.choice([t.id for t in getattr(self.p, kind)] or ["none"])
+        return wanted, of(("prop", wanted) if kind == "props" else ("groups", wanted))
+
+    def add_group(self) -> Change:
+        prop = self.rng.choice([*self.p.props.ids()] or ["none"])
+        return {"group": Group(id="new", name="New"), "things": (prop,)}, of(
+            ("order", "groups"), ("groups", "new"), ("prop", prop)
+        )
+
+    def remove_group(self) -> Change:
+        gone: str = self.rng.choice([*self.p.groups.ids()] or ["none"])
+        held = [("prop", t.id) for t in self.p.props if t.parent == gone]
+        held += [(k, t.id) for k in ("groups", "decals") for t in getattr(self.p, k) if t.parent == gone]
+        return {"group": gone}, of(("order", "groups"), ("groups", gone), *held)
+
+    def put_in_group(self) -> Change:
+        wanted, allowed = self._thing()
+        return {"things": (wanted,), "group": self.rng.choice(["", *self.p.groups.ids()])}, allowed
+
+    def show_things(self) -> Change:
+        wanted, allowed = self._thing()
+        return {"things": (wanted,), "on": False}, allowed
+
+    def lock_things(self) -> Change:
+        wanted, allowed = self._thing()
+        return {"things": (wanted,), "on": True}, allowed
+
+    def rename_thing(self) -> Change:
+        wanted, allowed = self._thing()
+        return {"thing": wanted, "name": "Another"}, allowed
+
     def set_decals(self) -> Change:
         ids = tuple(self.p.decals.ids())
         return {"decals": ids or ("none",), "opacity": 0.25, "finish": "g0"}, of(*(("decals", i) for i in ids))
