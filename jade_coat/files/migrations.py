@@ -67,7 +67,12 @@ def _from_4(data: dict[str, Any]) -> dict[str, Any]:
     return data
 
 
-MIGRATIONS: dict[int, Migration] = {1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4}
+def _from_5(data: dict[str, Any]) -> dict[str, Any]:
+    """Format 6 knows lamps, mist and exposure; who has none of them is as it was."""
+    return data
+
+
+MIGRATIONS: dict[int, Migration] = {1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4, 5: _from_5}
 """By the format they start from."""
 
 

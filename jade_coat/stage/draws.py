@@ -9,6 +9,7 @@ import numpy as np
 
 from jade_coat.material.paint_source import MapSource
 from jade_coat.program.types import Array
+from jade_coat.stage.lamps import BARE, Surroundings
 
 
 @dataclass(frozen=True)
@@ -67,6 +68,7 @@ class Scene:
     draws: list[Draw] = field(default_factory=list)
     rows: dict[str, Array] = field(default_factory=dict)
     decals: dict[str, DecalDraw] = field(default_factory=dict)
+    surroundings: Surroundings = BARE
 
     @property
     def drawn(self) -> list[Draw]:
@@ -78,6 +80,7 @@ class Scene:
         return Scene(
             [replace(d, matrices=d.matrices.copy(), rows=d.rows.copy(), seeds=d.seeds.copy()) for d in self.draws],
             {name: rows.copy() for name, rows in self.rows.items()}, dict(self.decals),
+            self.surroundings,
         )  # fmt: skip
 
 
@@ -106,9 +109,11 @@ class ScenePatch:
     """For each material the numbers of rows `(k,)` and what they hold `(k, floats)`."""
     decals: Mapping[str, DecalDraw | None] = field(default_factory=dict)
     """Decals that are others now, by id; None for one that goes."""
+    surroundings: Surroundings | None = None
+    """What lights and veils it from now on, where that is another."""
 
     def __bool__(self) -> bool:
-        return bool(self.draws or self.tables or self.rows or self.decals)
+        return bool(self.draws or self.tables or self.rows or self.decals or self.surroundings is not None)
 
     def moves(self, scene: Scene) -> bool:
         """Whether it changes, in a scene that it was not applied to yet, where anything stands or what is drawn."""
@@ -137,6 +142,8 @@ class ScenePatch:
                 scene.decals.pop(name, None)
             else:
                 scene.decals[name] = decal
+        if self.surroundings is not None:
+            scene.surroundings = self.surroundings
 
 
 def _patched(draw: Draw, patch: DrawPatch) -> Draw:

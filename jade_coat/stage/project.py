@@ -24,6 +24,7 @@ from jade_coat.material.recipes import Recipe
 from jade_coat.material.shared import SharedValue
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.stage.decals import Decal, Stamp
+from jade_coat.stage.lamps import Lamp, Mist
 from jade_coat.stage.mesh_assets import Category, MeshAsset
 from jade_coat.stage.origins import Origin
 from jade_coat.stage.paint_rules import PaintRule
@@ -31,7 +32,7 @@ from jade_coat.stage.placed import Placed, Vec3
 from jade_coat.stage.shared_dials import SharedDial, Wind, shared_values
 from jade_coat.stage.things import Thing, Things
 
-SCHEMA_VERSION = 5
+SCHEMA_VERSION = 6
 
 
 def _paint(value: Any) -> Any:
@@ -114,7 +115,8 @@ class Light(Frozen):
     """What lights the stage: a sun and a sky.
 
     Angles in radians: azimuth about +y from +z towards +x, elevation above the horizon. `sky` is one of the synthesised
-    skies, or the asset name of a lat-long picture, which `sky_turn` turns about +y.
+    skies, or the asset name of a lat-long picture, which `sky_turn` turns about +y. `exposure` is in stops: each more
+    shows the stage twice as bright.
     """
 
     azimuth: float = 0.66
@@ -123,6 +125,7 @@ class Light(Frozen):
     sky: str = "morning"
     sky_name: str = ""
     sky_turn: float = 0.0
+    exposure: float = Field(0.0, ge=-12, le=12)
 
     def direction(self) -> Vec3:
         """The unit vector towards the sun."""
@@ -139,7 +142,7 @@ CHANGES = object()
 class Project(Frozen):
     """Everything a project is, but for the large arrays its assets refer to."""
 
-    schema_version: Literal[5] = 5
+    schema_version: Literal[6] = 6
     name: str = "Untitled"
     map_sets: tuple[MapSet, ...] = ()
     materials: tuple[Material, ...] = ()
@@ -149,6 +152,8 @@ class Project(Frozen):
     groups: Things[Group] = Field(default_factory=Things)
     props: Things[Prop] = Field(default_factory=Things)
     decals: Things[Decal] = Field(default_factory=Things)
+    lamps: Things[Lamp] = Field(default_factory=Things)
+    mists: Things[Mist] = Field(default_factory=Things)
     light: Light = Light()
     wind: Wind = Wind()
     shared: tuple[SharedDial, ...] = ()

@@ -16,6 +16,7 @@ from jade_coat.program.types import Array
 from jade_coat.stage.decal_draws import decal_draw
 from jade_coat.stage.decals import Decal
 from jade_coat.stage.draws import NO_DRAW, DecalDraw, Draw, DrawPatch, Scene, ScenePatch
+from jade_coat.stage.lamps import BARE, Surroundings, lamp_draw, mist_draw
 from jade_coat.stage.look_tables import DECAL, LookKey, LookTables, Place
 from jade_coat.stage.looks import finishes_on
 from jade_coat.stage.project import Project, Prop
@@ -60,6 +61,9 @@ class SceneColumns:
         self._decal_looks: dict[str, LookKey] = {}
         self._decals: dict[str, DecalDraw | None] = {}
         """The decals to be told of."""
+        self._surroundings = BARE
+        self._surrounded = False
+        """Whether the surroundings are to be told of."""
 
     @property
     def materials(self) -> dict[str, Material]:
@@ -94,6 +98,7 @@ class SceneColumns:
             assert found is not None
             self._stand(project, found, before.props.get(found.id))
         self._lay_decals(before, project, redone)
+        self._surround(before, project)
         return self._patch()
 
     def _concerned(self, before: Project, project: Project) -> dict[str, Prop]:
@@ -197,6 +202,15 @@ class SceneColumns:
             self._decal_looks[name] = key
             self._decals[name] = decal_draw(project, found, look.material.id, look.row)
 
+    def _surround(self, before: Project, project: Project) -> None:
+        """Bring lamps, mist and exposure up to date."""
+        kinds = ("lamps", "mists", "light", "groups")
+        if all(getattr(project, kind) is getattr(before, kind) for kind in kinds):
+            return
+        made = surroundings(project)
+        if made != self._surroundings:
+            self._surroundings, self._surrounded = made, True
+
     # What is told
 
     def _patch(self) -> ScenePatch:
@@ -216,7 +230,8 @@ class SceneColumns:
             run.touched, run.fresh = set(), not run.members
         self._touched = set()
         decals, self._decals = self._decals, {}
-        return ScenePatch(draws, *self._looks.told(), decals)
+        told, self._surrounded = self._surroundings if self._surrounded else None, False
+        return ScenePatch(draws, *self._looks.told(), decals, told)
 
 
 def build_scene(project: Project, mesh_data: Callable[[str], MeshData]) -> Scene:
@@ -224,6 +239,13 @@ def build_scene(project: Project, mesh_data: Callable[[str], MeshData]) -> Scene
     scene = Scene()
     SceneColumns(lambda _, mesh: mesh_data(mesh)).update(project).apply(scene)
     return scene
+
+
+def surroundings(project: Project) -> Surroundings:
+    """The lamps and the mist of a project that are to be seen, and how it is exposed."""
+    lamps = tuple((m.id, lamp_draw(m)) for m in project.lamps if project.shows(m))
+    mists = tuple(mist_draw(m) for m in project.mists if project.shows(m))
+    return Surroundings(lamps, mists, project.light.exposure)
 
 
 def single(mesh: str, data: MeshData, material: Material, values: dict[str, Number]) -> Scene:

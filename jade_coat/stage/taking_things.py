@@ -1,4 +1,4 @@
-"""Takes props and decals from one project into another, or once more into their own, with all they need."""
+"""Takes things of the stage from one project into another, or once more into their own, with all they need."""
 
 from __future__ import annotations
 
@@ -10,13 +10,16 @@ from jade_coat.stage.decals import Decal
 from jade_coat.stage.mesh_assets import Category, MeshAsset
 from jade_coat.stage.naming import free_id, free_name
 from jade_coat.stage.placed import Placed
-from jade_coat.stage.project import Project, Prop
+from jade_coat.stage.project import TYPES_OF_THINGS, Project, Prop
 from jade_coat.stage.redress import redressed
 from jade_coat.stage.taking import KINDS, Place, needed, taken_places
 
+PLAIN = ("lamps", "mists")
+"""Things that need nothing else."""
+
 
 def things_apart(project: Project, things: Iterable[Placed]) -> Project:
-    """A project of some props and decals alone, with the meshes, looks and maps that they need; groups are left."""
+    """A project of some things alone, with the meshes, looks and maps that they need; groups are left."""
     listed = [t.with_(parent="", locked=False) for t in things]
     props = tuple(t for t in listed if isinstance(t, Prop))
     decals = tuple(t for t in listed if isinstance(t, Decal))
@@ -26,7 +29,10 @@ def things_apart(project: Project, things: Iterable[Placed]) -> Project:
     categories = tuple(c for c in project.categories if c.id in named)
     places = dict.fromkeys(p for f in _finishes(props, decals, meshes, categories) for p in _needed(project, f))
     kept = {kind: tuple(t for t in getattr(project, kind) if (kind, t.id) in places) for kind in KINDS}
-    return Project(name=project.name, meshes=meshes, categories=categories, props=props, decals=decals, **kept)
+    plain = {kind: tuple(t for t in listed if isinstance(t, TYPES_OF_THINGS[kind])) for kind in PLAIN}
+    return Project(
+        name=project.name, meshes=meshes, categories=categories, props=props, decals=decals, **plain, **kept
+    )
 
 
 def _finishes(
@@ -60,11 +66,14 @@ def with_things_of(project: Project, other: Project, folder: str, by: tuple[floa
     project, categories = _with_categories(project, dressed.categories)
     project, meshes = _with_meshes(project, dressed.meshes, categories)
     copier = Copier(project)
-    moved = Stand([*dressed.props, *dressed.decals]).moved(by)
+    plain = [t for kind in PLAIN for t in getattr(dressed, kind)]
+    moved = Stand([*dressed.props, *dressed.decals, *plain]).moved(by)
     props = [_homed(copier.copy(p, moved[p.id]), project, meshes) for p in dressed.props]
     decals = [
         copier.copy(d.with_(only=tuple(categories.get(i, i) for i in d.only)), moved[d.id]) for d in dressed.decals
     ]
+    for kind in PLAIN:
+        project = project.with_things(kind, *(copier.copy(t, moved[t.id]) for t in getattr(dressed, kind)))
     return project.with_things("props", *props).with_things("decals", *decals)
 
 

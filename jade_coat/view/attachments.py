@@ -11,6 +11,10 @@ import numpy as np
 from jade_coat.program.types import Array
 
 
+Box = tuple[int, int, int, int]
+"""Pixels: left, bottom, width, height."""
+
+
 @dataclass(frozen=True)
 class Attachment:
     """One texture of the G-buffer: four channels of bytes (`f1`) or half floats (`f2`).

@@ -22,6 +22,14 @@ def look_at(position: Array, target: Array) -> Array:
     return view
 
 
+def look_at_by(position: Array, right: Array, up: Array, ahead: Array) -> Array:
+    """The view matrix `(4, 4)` of an eye whose own axes are given, unit and at right angles."""
+    view = np.eye(4)
+    view[:3, :3] = np.stack([right, up, -ahead])
+    view[:3, 3] = -view[:3, :3] @ position
+    return view
+
+
 def perspective(field_of_view: float, aspect: float, near: float, far: float) -> Array:
     """OpenGL's perspective projection, `(4, 4)`; the field of view is vertical, in radians."""
     f = 1 / np.tan(field_of_view / 2)

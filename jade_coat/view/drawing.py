@@ -126,9 +126,12 @@ class Drawer:
     def run_once(self, program: Any, draw: Draw, instances: Any, view_projection: Array, count: int) -> None:
         """Draw some instances whose buffer goes afterwards."""
         self.run(program, draw, instances, view_projection, count)
-        gone = self._arrays.pop((program.glo, draw.mesh, draw.paint, instances.glo), None)
-        if gone is not None:
-            gone.release()
+        self.forget(instances)
+
+    def forget(self, instances: Any) -> None:
+        """Free what joins a buffer of instances with anything: it is about to go."""
+        for key in [k for k in self._arrays if k[3] == instances.glo]:
+            self._arrays.pop(key).release()
 
     def run_screen(self, program: Any, depth: float = 0.5) -> None:
         """Run a program that is bound already on every pixel, as something at a depth of 0 to 1."""

@@ -4,8 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
+
 from jade_coat.program.types import Array
-from jade_coat.view.attachments import Buffers
+from jade_coat.view.attachments import Box, Buffers
+from jade_coat.view.camera import seen
 from jade_coat.view.gpu_scenes import GpuScene
 from jade_coat.view.looks import is_detailed, probes_of
 from jade_coat.view.requests import Eye, Marks, Part
@@ -35,11 +38,37 @@ class Frame:
     """The draws of many small triangles that are sighted first and drawn by pixels."""
     marks: Marks | None = None
     part: Part | None = None
+    begins: bool = False
+    """Whether the samples before are of no use any more: what they were lit by has changed meanwhile."""
+
+    @property
+    def is_lit(self) -> bool:
+        """Whether the lit look is among those that the attachments serve."""
+        return "lit" in self.batch
+
+    @property
+    def in_light(self) -> bool:
+        """Whether the picture is left as light at first, for what is laid over it."""
+        around = self.scene.scene.surroundings
+        return self.look == "lit" and bool(self.blends or around.lamps or around.mists)
 
     @property
     def view_projection(self) -> Array:
         """From the world to clip space, `(4, 4)`."""
         return self.projection @ self.eye.view
+
+    def pixels_of(self, corners: Array) -> Box | None:
+        """The pixels that a box with these corners `(8, 3)` may cover; None where it is not to be seen."""
+        at = seen(self.eye, corners)
+        width, height = self.buffers.size
+        if (at[:, 2] <= 0).all():
+            return None
+        if (at[:, 2] <= 1e-3).any():
+            return (0, 0, width, height)
+        x0, y0 = np.floor(at[:, :2].min(axis=0) * (width, height)).astype(int) - 1
+        x1, y1 = np.ceil(at[:, :2].max(axis=0) * (width, height)).astype(int) + 1
+        x0, x1, y0, y1 = max(int(x0), 0), min(int(x1), width), max(int(y0), 0), min(int(y1), height)
+        return (x0, height - y1, x1 - x0, y1 - y0) if x1 > x0 and y1 > y0 else None
 
     @property
     def detailed(self) -> bool:

@@ -35,17 +35,40 @@ class Seen:
 
 
 @dataclass
+class Depths:
+    """Depth maps of a scene, seen from where light comes; they stay until what they follow from is another.
+
+    `rows` `(n, 4)` are those of the matrices into them, `texel` the size of a texel in metres.
+    """
+
+    texture: Any = None
+    is_cast: bool = False
+    cast_from: object = None
+    """What they follow from beside shapes, where materials leave points out."""
+    rows: Array = field(default_factory=lambda: np.zeros((0, 4)))
+    texel: float = 0.0
+
+    def release(self) -> None:
+        """Free the texture."""
+        if self.texture is not None:
+            self.texture.release()
+
+
+@dataclass
 class GpuScene:
     """A scene's draws with what they need on the GPU."""
 
     scene: Scene
     instances: list[Any]
     tables: dict[tuple[object, ...], Any] = field(default_factory=dict)
-    shadow: Any = None
-    """The sun's depth map; another is drawn into it unless it `is_cast` already."""
-    is_cast: bool = False
-    to_shadow: Array | None = None
-    shadow_texel: float = 0.0
+    sun: Depths = field(default_factory=Depths)
+    sky: Depths = field(default_factory=Depths)
+    """From many ways of the sky, to know how much of it a place sees."""
+    lamps: Depths = field(default_factory=Depths)
+    lamps_cast: dict[str, object] = field(default_factory=dict)
+    """By lamp, what its part of the depth maps follows from."""
+    moves: int = 0
+    """Counts up with every change of a shape."""
     serial: int = 0
     """Another for every scene that is set."""
     seen: dict[int, Seen] = field(default_factory=dict)
@@ -54,8 +77,6 @@ class GpuScene:
     """The instances as pixels read them (`crowd_tables`), of draws that were drawn as crowds."""
     freed: list[int] = field(default_factory=list)
     """Buffers (by OpenGL name) that are gone."""
-    cast_from: object = None
-    """What the sun's depth map follows from beside shapes, where materials leave points out."""
 
     def table(self, context: Any, material: str, compiled: Compiled) -> Any:
         """The rows of a material as a texture, for one of its programs."""
@@ -66,8 +87,9 @@ class GpuScene:
         return self.tables[key]
 
     def cast_anew(self) -> None:
-        """Have the sun's depth map drawn anew."""
-        self.is_cast = False
+        """Have all depth maps drawn anew: a shape has moved."""
+        self.moves += 1
+        self.sun.is_cast = self.sky.is_cast = False
 
     def let_go(self, index: int) -> None:
         """Free what is kept of who is seen of a draw."""
@@ -78,8 +100,8 @@ class GpuScene:
 
     def release(self) -> None:
         """Free what it holds on the GPU."""
-        if self.shadow is not None:
-            self.shadow.release()
+        for depths in (self.sun, self.sky, self.lamps):
+            depths.release()
         for index in list(self.seen):
             self.let_go(index)
         for thing in (*self.instances, *self.tables.values(), *self.crowds.values()):
@@ -119,9 +141,9 @@ class GpuScenes:
         new = GpuScene(scene, [self._buffer(d) for d in scene.draws], serial=self._count)
         if old is not None:
             if _same_shadow(old.scene, scene):
-                new.shadow, new.to_shadow, new.shadow_texel = old.shadow, old.to_shadow, old.shadow_texel
-                new.is_cast, new.cast_from = old.is_cast, old.cast_from
-                old.shadow = None
+                new.sun, new.sky, new.lamps, new.moves = old.sun, old.sky, old.lamps, old.moves
+                new.lamps_cast = old.lamps_cast
+                old.sun, old.sky, old.lamps = Depths(), Depths(), Depths()
             self._free(old)
         self.by_name[name] = new
 
@@ -181,9 +203,14 @@ class GpuScenes:
             scene.freed = []
         return gone
 
-    def cast_anew(self) -> None:
-        """Forget every depth map of the sun: it has moved."""
+    def sun_moved(self) -> None:
+        """Forget every depth map of the sun."""
         for scene in (self._empty, *self.by_name.values()):
+            scene.sun.is_cast = False
+
+    def cast_anew(self) -> None:
+        """Forget every depth map: a mesh moves by itself."""
+        for scene in self.by_name.values():
             scene.cast_anew()
 
     def _free(self, scene: GpuScene) -> None:

@@ -10,12 +10,15 @@ import numpy as np
 from jade_coat.program.types import Array
 from jade_coat.view.environment import DARK, LEVELS, MAP_SIDE, Environment, split_sum_table, synthesised
 from jade_coat.view.gpu_scenes import GpuScene
+from jade_coat.view.openness import WAYS
 
 SUN_COLOR = np.array([1.0, 0.93, 0.82])
 DEFAULT_LIGHT = ((0.48, 0.62, 0.62), 2.6)
 """Direction and strength of the sun until one is set."""
 BLOCK = "Light"
 BINDING = 0
+_SUN_AT, _SKY_AT = 11 * 16, 16 * 16
+"""Where in the block the rows of the depth maps lie."""
 
 
 class Light:
@@ -27,8 +30,8 @@ class Light:
         self.sun: Array = np.zeros(3)
         """The unit direction towards the sun, `(3,)`."""
         self.is_set = False
-        self._block = context.buffer(reserve=16 * 16)
-        self._shadow: Any = None
+        self._block = context.buffer(reserve=_SKY_AT + (3 * WAYS + 1) * 16)
+        self._depths: dict[str, Any] = {}
         self._cast_by = b""
         self._split_sum = context.texture((32, 32), 2, split_sum_table().tobytes(), dtype="f4")
         self._split_sum.repeat_x = self._split_sum.repeat_y = False
@@ -68,21 +71,25 @@ class Light:
         self._block.write(values.tobytes())
 
     def fall_on(self, scene: GpuScene) -> None:
-        """Take the shadows of a scene: its map must have been drawn."""
-        assert scene.to_shadow is not None
-        self._shadow = scene.shadow
-        data = scene.to_shadow.T.astype("f4").tobytes() + np.array([scene.shadow_texel, 0, 0, 0], np.float32).tobytes()
+        """Take the shadows of a scene: the sun's map must have been drawn, that of the sky may be."""
+        sun, sky = scene.sun, scene.sky
+        self._depths = {"shadow": sun.texture, "sky_depths": sky.texture or sun.texture}
+        ways = 0 if sky.texture is None else WAYS
+        numbers = [sun.texel, sky.texel, ways, 0.0]
+        rows = np.zeros((3 * WAYS, 4), np.float32)
+        rows[: 3 * ways] = sky.rows[: 3 * ways]
+        data = sun.rows.T.astype("f4").tobytes() + np.array(numbers, np.float32).tobytes() + rows.tobytes()
         if data != self._cast_by:  # a write waits for whatever still reads the block
             self._cast_by = data
-            self._block.write(data, offset=11 * 16)
+            self._block.write(data, offset=_SUN_AT)
 
     def bind(self, program: Any, unit: int) -> None:
         """Let a program that includes `light.glsl` read the light, its textures from a unit on."""
         if BLOCK in program:
             program[BLOCK].binding = BINDING
             self._block.bind_to_uniform_block(BINDING)
-        textures = (("reflections", self._reflections), ("split_sum", self._split_sum), ("shadow", self._shadow))
-        for i, (name, texture) in enumerate(textures):
+        textures = {"reflections": self._reflections, "split_sum": self._split_sum, **self._depths}
+        for i, (name, texture) in enumerate(textures.items()):
             if name in program:
                 texture.use(unit + i)
                 program[name].value = unit + i

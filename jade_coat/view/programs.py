@@ -40,8 +40,8 @@ KEPT = 320
 
 ROOM = PROMISED - 1
 """Samplers for textures: the table of rows takes one of those that are promised."""
-LIGHT_SAMPLERS = 3
-"""Samplers of `light.glsl`: the shadow, the reflections and the split sum."""
+LIGHT_SAMPLERS = 5
+"""Samplers of `light.glsl` and `lamps.glsl`: three depth maps, the reflections and the split sum."""
 CROWD_SAMPLERS = 4
 """Samplers of `crowd.glsl`: what was sighted, the instances, the vertices and their paint."""
 DECAL_SAMPLERS = 6
@@ -168,9 +168,9 @@ class ProgramShop:
     ) -> Compiled:
         """The program of a material that blends: its light, to be laid over what is behind."""
         if kind_of(material.kind).lit:
-            written, names = "vec4(light * out_opacity, out_opacity)", OUTPUTS
+            written, names = "vec4((light * veil.a + veil.rgb) * out_opacity, out_opacity)", OUTPUTS
         else:
-            written, names = "vec4((out_base_color + out_emissive) * out_opacity, 0.0)", _UNLIT
+            written, names = "vec4((out_base_color + out_emissive) * out_opacity * mist_between(shared_eye, pixel_world, 0.5).a, 0.0)", _UNLIT
         targets = Targets((written,), names, turned=material.two_sided, lit=True, taken=LIGHT_SAMPLERS)
         return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
 
@@ -333,7 +333,8 @@ def _for_surface(material: Material, expressions: tuple[str, ...], names: tuple[
 
 _LIGHT = """vec3 v = normalize(shared_eye - pixel_world);
 Surface surface = Surface(out_base_color, normalize(out_normal), out_roughness, out_metallic, out_occlusion);
-vec3 light = surface_light(surface, v, pixel_world) + out_emissive;"""
+vec3 light = surface_light(surface, v, pixel_world) + lamp_light(surface, v, pixel_world) + out_emissive;
+vec4 veil = mist_between(shared_eye, pixel_world, 0.5);"""
 _CUTS = {"": [], "threshold": ["if (out_opacity < cut) discard;"],
          "noise": ["if (out_opacity <= pixel_noise(gl_FragCoord.xy)) discard;"]}  # fmt: skip
 
@@ -343,7 +344,7 @@ def fragment_source(glsl: GlslProgram, targets: Targets) -> str:
     outs = [f"layout(location = {i}) out vec4 target{i};" for i in range(len(targets.expressions))]
     own = [shader("sample.glsl")] if targets.cut else []
     if targets.lit:
-        own += [shader("light.glsl"), "in vec3 pixel_world;", "uniform vec3 shared_eye;"]
+        own += [shader("light.glsl"), shader("lamps.glsl"), shader("mist.glsl"), "in vec3 pixel_world;", "uniform vec3 shared_eye;"]
     if targets.crowd:
         head, first = [crowd_head(glsl)], [crowd_prologue(glsl)]
     else:

@@ -27,7 +27,10 @@ from jade_coat.view.passes.crowd import CrowdPass, is_crowd
 from jade_coat.view.passes.decals import DecalPass
 from jade_coat.view.passes.forward import ForwardPass
 from jade_coat.view.passes.gather import GatherPass
+from jade_coat.view.passes.lamps import LampPass
 from jade_coat.view.passes.marks import MarksPass
+from jade_coat.view.passes.mist import MistPass
+from jade_coat.view.passes.openness import OpennessPass
 from jade_coat.view.passes.shadow import ShadowPass
 from jade_coat.view.passes.surfaces import SurfacePass
 from jade_coat.view.programs import ProgramFault, ProgramShop
@@ -45,14 +48,15 @@ class Renderer:
         self.light = Light(context)
         self.drawer = Drawer(context, self.assets, self.scenes, self.shop)
         self.filling: tuple[Pass, ...] = (
-            ShadowPass(self.drawer, self.light), CrowdPass(self.drawer), SurfacePass(self.drawer),
-            DecalPass(self.drawer),
+            ShadowPass(self.drawer, self.light), OpennessPass(self.drawer), CrowdPass(self.drawer),
+            SurfacePass(self.drawer), DecalPass(self.drawer),
         )  # fmt: skip
         """What is run once for all looks that the attachments serve."""
         compose = ComposePass(self.drawer, self.light)
+        lamps = LampPass(self.drawer)
         self.composing: tuple[Pass, ...] = (
-            compose, ForwardPass(self.drawer, self.light), GatherPass(context, compose),
-            MarksPass(context, self.assets),
+            compose, lamps, MistPass(self.drawer, self.light, lamps), ForwardPass(self.drawer, self.light, lamps),
+            GatherPass(context, compose), MarksPass(context, self.assets),
         )  # fmt: skip
         """What is run for each look."""
         self._buffers: dict[str, Buffers] = {}
@@ -87,7 +91,7 @@ class Renderer:
     ) -> None:  # fmt: skip
         """Place the sun, and the sky around it; `quick` leaves the sky as it is."""
         self.light.set(direction, strength, sky, quick)
-        self.scenes.cast_anew()
+        self.scenes.sun_moved()
 
     def drop_streams(self, names: tuple[str, ...]) -> None:
         """Let go of the attachments of streams that are not shown any more."""
@@ -116,7 +120,8 @@ class Renderer:
             self.set_light(*DEFAULT_LIGHT)
         pictures = []
         blends = tuple(i for i, d in enumerate(found.scene.draws) if self.assets.surface_kind(d.material).blend)
-        for batch in batches(looks, lit_alone=bool(blends)):
+        layered = bool(blends or found.scene.surroundings.lamps or found.scene.surroundings.mists)
+        for batch in batches(looks, lit_alone=layered):
             frame = Frame(
                 found, buffers, eye, jittered(eye.projection, sample, width, height), batch, sample=sample,
                 alone=len(looks) == 1, backdrop=backdrop, marks=marks, part=part,

@@ -69,7 +69,7 @@ class ComposePass:
         """Find what is covered, and leave the light for what is laid over it."""
         self._find_covered(frame)
         self._context.enable_only(moderngl.NOTHING)
-        if frame.blends:
+        if frame.in_light:
             frame.buffers.lighting.use()
             self.render(frame, in_light=True)
 
@@ -80,6 +80,7 @@ class ComposePass:
             if program is not self._backdrop:
                 self._bind(frame, program)
             set_uniform(program, "in_light", in_light)
+            set_uniform(program, "exposure", 2.0**frame.scene.scene.surroundings.exposure)
             set_uniform(program, "backdrop_top", BACKDROP[0] if frame.backdrop else NONE)
             set_uniform(program, "backdrop_bottom", BACKDROP[1])
             self._context.depth_func = where

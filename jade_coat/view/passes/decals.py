@@ -9,7 +9,7 @@ import numpy as np
 
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import DecalDraw, Draw
-from jade_coat.view.camera import seen
+from jade_coat.view.attachments import Box
 from jade_coat.view.context import HEADER, shader
 from jade_coat.view.drawing import Drawer, depth_tested, set_uniform
 from jade_coat.view.frame import Frame
@@ -17,7 +17,6 @@ from jade_coat.view.gpu_scenes import instance_data
 from jade_coat.view.lying import UNDER
 from jade_coat.view.vertex import VertexPart, vertex_source
 
-Box = tuple[int, int, int, int]
 _NOWHERE = np.zeros((1, 4, 4), np.float32)
 _CORNERS = np.array([(x, y, z) for x in (-0.5, 0.5) for y in (-0.5, 0.5) for z in (-0.5, 0.5)])
 _KEEP = [
@@ -53,7 +52,8 @@ class DecalPass:
         buffers.keep_under(context)
         ordered = sorted(decals.items(), key=lambda item: (item[1].order, item[0]))
         for _, decal in ordered:
-            box = self._on_picture(frame, decal.matrix.astype(np.float64))
+            matrix = decal.matrix.astype(np.float64)
+            box = frame.pixels_of(_CORNERS @ matrix[:3, :3].T + matrix[:3, 3])
             if box is None:
                 continue
             self._copy(frame, box)
@@ -62,20 +62,6 @@ class DecalPass:
             target.scissor = None
         context.disable(moderngl.DEPTH_TEST)
         buffers.gbuffer.use()
-
-    def _on_picture(self, frame: Frame, matrix: Array) -> Box | None:
-        """The pixels that a box may cover; None where it is not to be seen."""
-        corners = _CORNERS @ matrix[:3, :3].T + matrix[:3, 3]
-        at = seen(frame.eye, corners)
-        width, height = frame.buffers.size
-        if (at[:, 2] <= 0).all():
-            return None
-        if (at[:, 2] <= 1e-3).any():
-            return (0, 0, width, height)
-        x0, y0 = np.floor(at[:, :2].min(axis=0) * (width, height)).astype(int) - 1
-        x1, y1 = np.ceil(at[:, :2].max(axis=0) * (width, height)).astype(int) + 1
-        x0, x1, y0, y1 = max(int(x0), 0), min(int(x1), width), max(int(y0), 0), min(int(y1), height)
-        return (x0, height - y1, x1 - x0, y1 - y0) if x1 > x0 and y1 > y0 else None
 
     def _copy(self, frame: Frame, box: Box) -> None:
         buffers = frame.buffers

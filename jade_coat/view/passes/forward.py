@@ -6,10 +6,12 @@ import moderngl
 import numpy as np
 
 from jade_coat.program.types import Array
-from jade_coat.view.drawing import Drawer
+from jade_coat.view.drawing import Drawer, set_uniform
 from jade_coat.view.frame import Frame
 from jade_coat.view.gpu_assets import GpuMesh
 from jade_coat.view.light import Light
+from jade_coat.view.passes.lamps import LampPass
+from jade_coat.view.passes.mist import place_mists
 from jade_coat.view.programs import LIGHT_SAMPLERS, Compiled
 
 SORTED_TRIANGLES = 50_000
@@ -22,8 +24,8 @@ class ForwardPass:
     reads = ("depth", "shadow")
     writes = ("radiance",)
 
-    def __init__(self, drawer: Drawer, light: Light) -> None:
-        self._drawer, self._light = drawer, light
+    def __init__(self, drawer: Drawer, light: Light, lamps: LampPass) -> None:
+        self._drawer, self._light, self._lamps = drawer, light, lamps
 
     def draw(self, frame: Frame) -> None:
         """Lay them over, where the frame has any and is lit."""
@@ -59,6 +61,9 @@ class ForwardPass:
         if compiled is None or not draw.count:
             return
         self._bind(frame, compiled, index, mesh)
+        if frame.scene.scene.surroundings.lamps:
+            middle = np.append(mesh.bounds.mean(axis=0), 1.0) @ draw.matrices[instance].T
+            self._lamps.shine_nearest(compiled.program, frame, self._depths_at(compiled), middle[:3])
         context = self._drawer.context
         added = self._drawer.assets.surface_kind(draw.material).blend == "add"
         context.blend_func = (moderngl.ONE, moderngl.ONE if added else moderngl.ONE_MINUS_SRC_ALPHA)
@@ -69,9 +74,17 @@ class ForwardPass:
         draw, program = frame.scene.scene.draws[index], compiled.program
         self._drawer.bind(compiled, frame.scene, draw, mesh, frame.eye.position, frame.sample)
         self._light.bind(program, len(compiled.glsl.samplers) + 1)
+        self._lamps.bind_depths(program, frame.scene, self._depths_at(compiled))
+        set_uniform(program, "lamp_count", 0)
+        place_mists(program, frame)
         assert len(compiled.glsl.samplers) + 1 + LIGHT_SAMPLERS <= 16
         if "shared_eye" in program:
             program["shared_eye"].value = tuple(frame.eye.position)
+
+    @staticmethod
+    def _depths_at(compiled: Compiled) -> int:
+        """The unit of the lamps' depth maps: the last of the light's."""
+        return len(compiled.glsl.samplers) + LIGHT_SAMPLERS
 
     def _sorted(self, mesh: GpuMesh, start: int, count: int, matrix: Array, frame: Frame) -> Array | None:
         """The corners of a run of triangles `(k, 3)`, far to near; None for a mesh of too many."""

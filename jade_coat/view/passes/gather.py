@@ -40,27 +40,29 @@ class GatherPass:
 
     def _one(self, frame: Frame) -> None:
         """This sample alone: what nothing was laid over is composed on the way."""
-        if not frame.blends:
+        if not frame.in_light:
             self._compose.render(frame)
             return
         frame.buffers.radiance.use(0)
         set_uniform(self._tone, "radiance", 0)
+        set_uniform(self._tone, "exposure", 2.0**frame.scene.scene.surroundings.exposure)
         self._tone_array.render(vertices=3)
 
     def _sum_up(self, frame: Frame) -> None:
         buffers, context = frame.buffers, self._context
-        if frame.sample == 0 and frame.marks is None:
+        first = frame.sample == 0 or frame.begins
+        if first and frame.marks is None:
             # Most pictures get no second sample: the first is its own sum until there is one.
             context.enable_only(moderngl.NOTHING)
             buffers.output.use()
             self._one(frame)
             buffers.samples, buffers.is_sum = 1, True
             return
-        if frame.sample and buffers.is_sum:
+        if not first and buffers.is_sum:
             self._average_into(buffers.summing, buffers.picture, 1)
         buffers.is_sum = False
         buffers.summing.use()
-        if frame.sample == 0:
+        if first:
             context.enable_only(moderngl.NOTHING)
             buffers.samples = 0
         else:

@@ -7,8 +7,10 @@ layout(std140) uniform Light {  // one block, shared by every pass that lights
     vec4 sun_direction;
     vec4 sun_radiance;
     mat4 to_shadow;
-    vec4 shadow_texel;
+    vec4 depths_shape;  // the size of a texel of the sun's depth map and of the sky's, metres; how many ways to the sky
+    vec4 sky_rows[48];  // three rows of the matrix for each way
 };
+uniform sampler2DShadow sky_depths;  // four by four maps, a way each
 uniform sampler2DShadow shadow;
 uniform sampler2DArray reflections;
 uniform sampler2D split_sum;
@@ -61,7 +63,35 @@ vec3 reflect_light(Surface s, vec3 v, vec3 l) {
     return ((1.0 - fresnel) * diffuse + fresnel * distribution * visibility) * nl;
 }
 
-vec3 sky_light(Surface s, vec3 v) {
+// How much of the sky a point sees, 0 to 1: of what lies before its surface, of what lights the land around, and of what
+// it mirrors along r. Land is as bright as its share of the sky; a place half of whose sky is shut out by the thing
+// itself still stands on open land.
+vec3 sky_open(vec3 world, vec3 n, vec3 r, float roughness) {
+    int ways = int(depths_shape.z);
+    if (ways == 0) return vec3(1.0);
+    vec3 near = world + n * (depths_shape.y * 1.5), beside = world + n * max(0.5, depths_shape.y * 1.5);
+    vec2 seen = vec2(0.0), mirrored = vec2(0.0);
+    float land = 0.0, sharp = mix(14.0, 2.0, roughness), from_below = 0.5 - 0.5 * n.y;
+    for (int k = 0; k < ways; ++k) {
+        vec4 x = sky_rows[3 * k], y = sky_rows[3 * k + 1], z = sky_rows[3 * k + 2];
+        vec3 d = -normalize(z.xyz);
+        float before = max(dot(n, d), 0.0), along = exp(sharp * (dot(r, d) - 1.0));
+        vec3 p = vec3(dot(x.xyz, near) + x.w, dot(y.xyz, near) + y.w, dot(z.xyz, near) + z.w) * 0.5 + 0.5;
+        vec3 q = vec3(dot(x.xyz, beside) + x.w, dot(y.xyz, beside) + y.w, dot(z.xyz, beside) + z.w) * 0.5 + 0.5;
+        vec2 corner = vec2(float(k % 4), float(k / 4));
+        float open = texture(sky_depths, vec3((corner + clamp(p.xy, 0.002, 0.998)) * 0.25, p.z - 0.001));
+        seen += vec2(open, 1.0) * before;
+        mirrored += vec2(open, 1.0) * along;
+        land += texture(sky_depths, vec3((corner + clamp(q.xy, 0.002, 0.998)) * 0.25, q.z - 0.001));
+    }
+    float lit_land = min(2.0 * land / float(ways), 1.0);
+    float above = seen.y > 0.0 ? seen.x / seen.y : 0.0;
+    float ahead = mix(lit_land, mirrored.x / max(mirrored.y, 1e-9), smoothstep(-0.1, 0.1, r.y));
+    return vec3(mix(above, lit_land, from_below), lit_land, ahead);
+}
+
+vec3 sky_light(Surface s, vec3 v, vec3 world) {
+    vec3 mirror = reflect(-v, s.normal), open = sky_open(world, s.normal, mirror, s.roughness);
     float nv = clamp(dot(s.normal, v), 0.0, 1.0);
     vec3 f0 = mix(vec3(0.04), s.base_color, s.metallic);
     vec2 ab = texture(split_sum, vec2(nv, s.roughness)).rg;
@@ -69,9 +99,11 @@ vec3 sky_light(Surface s, vec3 v) {
     vec3 diffuse = s.base_color * (1.0 - s.metallic) * (1.0 - specular);
     // Crevices see less sky than the mirror direction suggests (Lagarde 2014).
     float seen = clamp(pow(nv + s.occlusion, exp2(-16.0 * s.roughness - 1.0)) - 1.0 + s.occlusion, 0.0, 1.0);
-    return diffuse * sky_irradiance(s.normal) * s.occlusion
-        + specular * sky_reflection(reflect(-v, s.normal), s.roughness) * seen;
+    return diffuse * sky_irradiance(s.normal) * s.occlusion * open.x
+        + specular * sky_reflection(mirror, s.roughness) * seen * open.z;
 }
+
+uniform float exposure = 1.0;  // what light is multiplied by before it is shown
 
 // Khronos PBR Neutral tone mapper, as published.
 vec3 tone_map(vec3 color) {
@@ -100,7 +132,7 @@ vec3 light_of_grey(vec3 shown) {
 }
 
 float sunlight(vec3 world, vec3 n) {
-    vec4 s = to_shadow * vec4(world + n * shadow_texel.x * 2.0, 1.0);
+    vec4 s = to_shadow * vec4(world + n * depths_shape.x * 2.0, 1.0);
     vec3 p = s.xyz * 0.5 + 0.5;
     if (any(lessThan(p, vec3(0.0))) || any(greaterThan(p, vec3(1.0)))) return 1.0;
     float lit = 0.0, texel = 1.0 / float(textureSize(shadow, 0).x);
@@ -111,7 +143,7 @@ float sunlight(vec3 world, vec3 n) {
 
 // All light that a surface sends towards v: sky and sun.
 vec3 surface_light(Surface s, vec3 v, vec3 world) {
-    vec3 light = sky_light(s, v);
+    vec3 light = sky_light(s, v, world);
     vec3 l = sun_direction.xyz;
     if (dot(s.normal, l) > 0.0) light += reflect_light(s, v, l) * sun_radiance.rgb * sunlight(world, s.normal) * mix(s.occlusion, 1.0, 0.5);
     return light;

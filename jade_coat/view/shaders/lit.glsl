@@ -8,5 +8,5 @@ vec3 shown() {
     vec3 v = normalize(eye - world);
     Surface s = Surface(read_base_color(), read_normal(), read_roughness(), read_metallic(), read_occlusion());
     vec3 light = surface_light(s, v, world) + read_emissive();
-    return in_light ? light : to_srgb(tone_map(light));
+    return in_light ? light : to_srgb(tone_map(light * exposure));
 }

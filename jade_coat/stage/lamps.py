@@ -1,0 +1,137 @@
+"""Lamps and mist: what lights and veils the stage beside its sun and sky."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from pydantic import Field, model_validator
+
+from jade_coat.program.types import Array
+from jade_coat.stage.placed import Placed, Vec3
+
+LEAST_REACH = 0.05
+
+
+class Lamp(Placed):
+    """A lamp, which shines all round or, as a spot, down its own y axis in a cone. `size` is that of its glow, metres.
+
+    `strength` is its intensity as KHR_lights_punctual means it, in the unit of the sun's strength times a square metre.
+    Nothing shines beyond `reach`, metres. `cone` are the angles from the axis at which a spot begins to fade and ends.
+    """
+
+    size: tuple[float, float, float] = (0.1, 0.1, 0.1)
+    spot: bool = False
+    color: Vec3 = (1.0, 0.72, 0.42)
+    strength: float = Field(4.0, ge=0, le=100000)
+    reach: float = Field(8.0, ge=LEAST_REACH, le=1000)
+    cone: tuple[float, float] = (0.5, 0.7)
+    casts: bool = True
+    """Whether what stands in its light throws a shadow."""
+
+    @model_validator(mode="after")
+    def _sound(self) -> Lamp:
+        inner, outer = self.cone
+        if not 0 <= inner < outer <= math.pi / 2:
+            raise ValueError(f"{self.name}: expected two rising angles from 0 to a right one, got {self.cone}")
+        if any(not 0 <= c <= 1 for c in self.color):
+            raise ValueError(f"{self.name}: expected a colour of 0 to 1, got {self.color}")
+        return self
+
+
+class Mist(Placed):
+    """Mist that thins with height, in a box or `everywhere`; `size` are the box's full sides, metres.
+
+    `density` is what it takes of the light in a metre at the box's floor, as a rate (1/m); it falls to 1/e with every
+    `thins` metres of height in the world, measured from the floor; 0 for evenly thick. `soft` is the share of the
+    box's sides over which it fades in.
+    """
+
+    size: tuple[float, float, float] = (6.0, 2.0, 6.0)
+    everywhere: bool = False
+    color: Vec3 = (0.85, 0.88, 0.9)
+    density: float = Field(0.15, ge=0, le=100)
+    thins: float = Field(1.5, ge=0, le=10000)
+
+    @model_validator(mode="after")
+    def _sound(self) -> Mist:
+        if any(not 0 <= c <= 1 for c in self.color):
+            raise ValueError(f"{self.name}: expected a colour of 0 to 1, got {self.color}")
+        return self
+
+    @property
+    def floor(self) -> float:
+        """The height in the world, metres, at which it is as thick as its density."""
+        return float(self.position[1] - np.abs(self.matrix()[1, :3]).sum() / 2)
+
+
+@dataclass(frozen=True)
+class LampDraw:
+    """A lamp as it is drawn: `shine` is colour times strength, `axis` and `across` unit, `cone` two cosines.
+
+    The cosines are where a spot is full and where it ends; both −2 for one that shines all round. `glow` is the radius.
+    """
+
+    position: Vec3
+    shine: Vec3
+    reach: float
+    axis: Vec3
+    across: Vec3
+    cone: tuple[float, float]
+    glow: float
+    casts: bool
+
+    @property
+    def is_spot(self) -> bool:
+        """Whether it shines in a cone."""
+        return self.cone[1] > -1
+
+
+@dataclass(frozen=True)
+class MistDraw:
+    """Mist as it is drawn: `to_box` are the three rows of the matrix to the unit cube, none where it is everywhere."""
+
+    to_box: tuple[float, ...] | None
+    floor: float
+    color: Vec3
+    density: float
+    thins: float
+
+
+@dataclass(frozen=True)
+class Surroundings:
+    """What lights and veils a scene beside sun and sky, and `exposure` in stops. Lamps come with their ids."""
+
+    lamps: tuple[tuple[str, LampDraw], ...] = ()
+    mists: tuple[MistDraw, ...] = ()
+    exposure: float = 0.0
+
+
+BARE = Surroundings()
+
+
+def lamp_draw(lamp: Lamp) -> LampDraw:
+    """A lamp as it is drawn."""
+    turn = _unit_columns(lamp.matrix())
+    red, green, blue = (c * lamp.strength for c in lamp.color)
+    inner, outer = (math.cos(a) for a in lamp.cone)
+    return LampDraw(
+        lamp.position, (red, green, blue), lamp.reach, _triple(-turn[:, 1]), _triple(turn[:, 0]),
+        (inner, outer) if lamp.spot else (-2.0, -2.0), sum(lamp.size) / 6, lamp.casts,
+    )  # fmt: skip
+
+
+def mist_draw(mist: Mist) -> MistDraw:
+    """Mist as it is drawn."""
+    to_box = None if mist.everywhere else tuple(float(v) for v in np.linalg.inv(mist.matrix())[:3].ravel())
+    return MistDraw(to_box, mist.floor, mist.color, mist.density, mist.thins)
+
+
+def _unit_columns(matrix: Array) -> Array:
+    linear = matrix[:3, :3]
+    return np.asarray(linear / np.maximum(np.linalg.norm(linear, axis=0), 1e-12))
+
+
+def _triple(v: Array) -> Vec3:
+    return float(v[0]), float(v[1]), float(v[2])

@@ -1,0 +1,127 @@
+"""Draws a scene as depth alone, as a light sees it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import moderngl
+import numpy as np
+
+from jade_coat.program.types import Array
+from jade_coat.stage.draws import Draw, Scene
+from jade_coat.view.context import HEADER, shader
+from jade_coat.view.culling import FEWEST, reach_in, spheres, upright
+from jade_coat.view.drawing import Drawer
+from jade_coat.view.frame import Frame
+from jade_coat.view.gpu_scenes import GpuScene, instance_data
+from jade_coat.view.vertex import VertexPart, vertex_source
+
+Chooses = Callable[[Array, Array], Array]
+"""Tells of balls, by middles `(n, 3)` and radii `(n,)`, which throw a shadow: `(n,) bool`."""
+
+
+class Caster:
+    """Draws what throws a shadow into the depth map that is in use."""
+
+    def __init__(self, drawer: Drawer) -> None:
+        self._drawer = drawer
+        self._program = drawer.context.program(
+            vertex_shader=vertex_source(VertexPart()), fragment_shader=HEADER + shader("depth.frag")
+        )
+
+    def follows(self, found: GpuScene) -> object:
+        """What depth maps follow from beside shapes and lights: all that opacity may follow from, where it matters."""
+        assets = self._drawer.assets
+        if any(self._by_material(d.material) for d in found.scene.drawn):
+            return (assets.version, assets.patches, self._drawer.changes)
+        return tuple(d.material for d in found.scene.drawn if assets.surface_kind(d.material).casts == "none")
+
+    def _by_material(self, material: str) -> bool:
+        """Whether what a material casts follows from more than the mesh: where it is cut, and how it is moved."""
+        assets = self._drawer.assets
+        return assets.surface_kind(material).casts not in ("whole", "none") or assets.moves(material)
+
+    def _casting(self, scene: Scene) -> list[tuple[int, Draw]]:
+        assets = self._drawer.assets
+        return [
+            (i, d) for i, d in enumerate(scene.draws)
+            if d.count and len(d.rows) and d.mesh in assets.meshes and assets.surface_kind(d.material).casts != "none"
+        ]  # fmt: skip
+
+    def triangles(self, scene: Scene) -> int:
+        """How many triangles all that throws a shadow has."""
+        return sum(d.count * len(d.rows) for _, d in self._casting(scene))
+
+    def chosen(self, scene: Scene, chooses: Chooses) -> dict[int, Array]:
+        """The numbers of the instances that throw a shadow, by those of their draws; draws without any are left out."""
+        found: dict[int, Array] = {}
+        for index, draw in self._casting(scene):
+            material = self._drawer.assets.material(draw.material)
+            bounds = self._drawer.assets.meshes[draw.mesh].bounds
+            numbers = np.flatnonzero(chooses(*spheres(draw.matrices, bounds, reach_in(scene, material))))
+            if len(numbers):
+                found[index] = numbers
+        return found
+
+    def cast(
+        self, found: GpuScene, views: list[tuple[Array, tuple[int, int, int, int]]], target: Any, frame: Frame,
+        chosen: dict[int, Array] | None = None,
+    ) -> None:  # fmt: skip
+        """Draw depth by some matrices `(4, 4)`, each into a part of a target (left, bottom, width, height).
+
+        `chosen` are the instances by draw, as `chosen` gives them; None for all.
+        """
+        for index, draw in self._casting(found.scene):
+            if chosen is not None and index not in chosen:
+                continue
+            instances, count = found.instances[index], len(draw.rows)
+            own = chosen is not None and len(chosen[index]) < count
+            if own and chosen is not None:
+                data = instance_data(draw, chosen[index])
+                instances, count = self._drawer.context.buffer(data.tobytes()), len(data)
+            self._cast_one(found, draw, instances, count, views, target, frame)
+            if own:
+                self._drawer.forget(instances)
+                instances.release()
+        target.viewport = (0, 0, target.width, target.height)
+
+    def _cast_one(
+        self, found: GpuScene, draw: Draw, instances: Any, count: int,
+        views: list[tuple[Array, tuple[int, int, int, int]]], target: Any, frame: Frame,
+    ) -> None:  # fmt: skip
+        mesh, context = self._drawer.assets.meshes[draw.mesh], self._drawer.context
+        program, compiled = self._program, None
+        if self._by_material(draw.material):
+            compiled = self._drawer.compiled(draw, self._drawer.shop.shadow)
+        if compiled is not None:
+            program = compiled.program
+            self._drawer.bind(compiled, found, draw, mesh, frame.eye.position)
+        elif len(draw.rows) >= FEWEST and mesh.is_closed(draw.start, draw.count) and upright(draw.matrices):
+            context.enable(moderngl.CULL_FACE)  # what is closed throws the shadow of its outside
+        for matrix, part in views:
+            target.viewport = part
+            self._drawer.run(program, draw, instances, matrix, count)
+        context.disable(moderngl.CULL_FACE)
+
+    def bounds(self, scene: Scene) -> tuple[Array, Array]:
+        """The box `(3,)` to `(3,)` around all that is drawn, by the boxes of the meshes."""
+        low, high = [], []
+        for draw in scene.drawn:
+            mesh = self._drawer.assets.meshes.get(draw.mesh)
+            if mesh is not None:
+                linear, reach = draw.matrices[:, :3, :3], reach_in(scene, self._drawer.assets.material(draw.material))
+                middles = linear @ mesh.bounds.mean(axis=0) + draw.matrices[:, :3, 3]
+                halves = np.abs(linear) @ ((mesh.bounds[1] - mesh.bounds[0]) / 2) + reach
+                low.append((middles - halves).min(axis=0))
+                high.append((middles + halves).max(axis=0))
+        return np.min(low or [np.zeros(3)], axis=0), np.max(high or [np.zeros(3)], axis=0)
+
+
+def depth_map(context: Any, side: int) -> Any:
+    """A square depth texture that compares."""
+    made = context.depth_texture((side, side))
+    made.compare_func = "<="
+    made.filter = (moderngl.LINEAR, moderngl.LINEAR)
+    made.repeat_x = made.repeat_y = False
+    return made
