@@ -62,6 +62,9 @@ class Buffers:
     over_surfaces: Any = None
     keeping: Any = None
     receiving: Any = None
+    openness: Any = None
+    """How much of the sky is seen, at half the size; made when it is first worked out."""
+    opening: Any = None
     samples: int = 0
     is_sum: bool = False
     """Whether the picture is the sum of its samples: of one alone, and without marks over it."""
@@ -97,10 +100,18 @@ class Buffers:
         self.receiving = context.framebuffer([receivers], self.depth)
         self.receiving.depth_mask = False
 
+    def keep_openness(self, context: Any) -> None:
+        """Make room for how much of the sky is seen."""
+        if self.openness is None:
+            width, height = self.size
+            self.openness = context.texture(((width + 1) // 2, (height + 1) // 2), 4, dtype="f2")
+            self.openness.filter = (moderngl.NEAREST, moderngl.NEAREST)
+            self.opening = context.framebuffer([self.openness])
+
     def release(self) -> None:
         """Free everything."""
         for thing in (
-            *(t for t in (self.keeping, self.over_surfaces, self.receiving) if t is not None),
+            *(t for t in (self.keeping, self.over_surfaces, self.receiving, self.opening, self.openness) if t is not None),
             *self.under,
             self.gbuffer,
             self.summing,

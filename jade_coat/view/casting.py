@@ -66,11 +66,12 @@ class Caster:
 
     def cast(
         self, found: GpuScene, views: list[tuple[Array, tuple[int, int, int, int]]], target: Any, frame: Frame,
-        chosen: dict[int, Array] | None = None,
+        chosen: dict[int, Array] | None = None, texel: float = 0.0,
     ) -> None:  # fmt: skip
         """Draw depth by some matrices `(4, 4)`, each into a part of a target (left, bottom, width, height).
 
-        `chosen` are the instances by draw, as `chosen` gives them; None for all.
+        `chosen` are the instances by draw, as `chosen` gives them; None for all. What is finer than a `texel`, metres,
+        may be left out.
         """
         for index, draw in self._casting(found.scene):
             if chosen is not None and index not in chosen:
@@ -80,7 +81,7 @@ class Caster:
             if own and chosen is not None:
                 data = instance_data(draw, chosen[index])
                 instances, count = self._drawer.context.buffer(data.tobytes()), len(data)
-            self._cast_one(found, draw, instances, count, views, target, frame)
+            self._cast_one(found, draw, instances, count, views, target, frame, texel)
             if own:
                 self._drawer.forget(instances)
                 instances.release()
@@ -88,7 +89,7 @@ class Caster:
 
     def _cast_one(
         self, found: GpuScene, draw: Draw, instances: Any, count: int,
-        views: list[tuple[Array, tuple[int, int, int, int]]], target: Any, frame: Frame,
+        views: list[tuple[Array, tuple[int, int, int, int]]], target: Any, frame: Frame, texel: float,
     ) -> None:  # fmt: skip
         mesh, context = self._drawer.assets.meshes[draw.mesh], self._drawer.context
         program, compiled = self._program, None
@@ -97,11 +98,16 @@ class Caster:
         if compiled is not None:
             program = compiled.program
             self._drawer.bind(compiled, found, draw, mesh, frame.eye.position)
-        elif len(draw.rows) >= FEWEST and mesh.is_closed(draw.start, draw.count) and upright(draw.matrices):
+        elif not texel and len(draw.rows) >= FEWEST and mesh.is_closed(draw.start, draw.count) and upright(draw.matrices):
             context.enable(moderngl.CULL_FACE)  # what is closed throws the shadow of its outside
         for matrix, part in views:
             target.viewport = part
-            self._drawer.run(program, draw, instances, matrix, count)
+            if texel:
+                linear = draw.matrices[:, :3, :3].astype(np.float64)
+                stretch = float(np.sqrt((linear**2).sum(axis=1).max()))
+                self._drawer.run_coarse(program, draw, instances, matrix, count, texel / max(stretch, 1e-9))
+            else:
+                self._drawer.run(program, draw, instances, matrix, count)
         context.disable(moderngl.CULL_FACE)
 
     def bounds(self, scene: Scene) -> tuple[Array, Array]:

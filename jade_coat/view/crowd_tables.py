@@ -132,3 +132,14 @@ def write_paint(table: Any, start: int, values: Array, sets: int) -> None:
         count = rows * WIDE or min(WIDE - column, len(texels))
         table.write(texels[:count].tobytes(), viewport=(column, row, min(count, WIDE), max(rows, 1)))
         texels, at = texels[count:], at + count
+
+
+def clustered(positions: Array, corners: Array, cell: float) -> Array:
+    """The triangles `(k, 3) uint32` that are left where the vertices in one cell of a grid are one of them."""
+    used, flat = np.unique(corners, return_inverse=True)
+    at = np.floor(positions[used] / cell).astype(np.int64)
+    _, first, group = np.unique(at, axis=0, return_index=True, return_inverse=True)
+    merged = used[first][group.ravel()][flat.reshape(corners.shape)]
+    merged = np.sort(merged, axis=1)
+    merged = merged[(merged[:, 0] != merged[:, 1]) & (merged[:, 1] != merged[:, 2])]
+    return np.ascontiguousarray(np.unique(merged, axis=0), np.uint32) if len(merged) else merged.astype(np.uint32)

@@ -112,6 +112,21 @@ class Drawer:
             vertices=draw.count * 3, first=draw.start * 3, instances=count
         )
 
+    def run_coarse(
+        self, program: Any, draw: Draw, instances: Any, view_projection: Array, count: int, cell: float
+    ) -> None:
+        """Draw as `run` does, coarsely: what lies in one cell of a grid over the mesh, metres, is one vertex."""
+        mesh = self.assets.meshes[draw.mesh]
+        indices = mesh.coarse(self.context, draw.start, draw.count, cell)
+        if indices is None:
+            return
+        program["view_projection"].write(view_projection.T.astype("f4").tobytes())
+        key = (program.glo, draw.mesh, draw.paint, instances.glo, indices.glo)
+        if key not in self._arrays:
+            content = self._content(program, mesh, draw, instances)
+            self._arrays[key] = self.context.vertex_array(program, content, indices, skip_errors=True)
+        self._arrays[key].render(instances=count)
+
     def run_some(self, program: Any, draw: Draw, instances: Any, view_projection: Array, corners: Array) -> None:
         """Draw some triangles alone, by the numbers of their vertices `(k, 3)`."""
         mesh = self.assets.meshes[draw.mesh]

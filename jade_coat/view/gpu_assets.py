@@ -17,7 +17,7 @@ from jade_coat.mesh.motion import Motion
 from jade_coat.program.samplers import Kind
 from jade_coat.program.types import Array
 from jade_coat.program.value import TextureRef
-from jade_coat.view.crowd_tables import CornerTable, closed, corner_table, paint_table, write_paint
+from jade_coat.view.crowd_tables import CornerTable, closed, clustered, corner_table, paint_table, write_paint
 from jade_coat.view.gl_texture import RGBA8, RGBA16, GlCalls, GlTexture
 
 
@@ -38,6 +38,7 @@ class GpuMesh:
     rest: dict[str, Array] = field(default_factory=dict)
     """The streams of a mesh that moves as they are at rest."""
     _closed: dict[tuple[int, int], bool] = field(default_factory=dict)
+    _coarse: dict[tuple[int, int, float], Any] = field(default_factory=dict)
 
     def corner_table(self, context: Any) -> CornerTable | None:
         """The vertices as pixels read them, made when first asked for; None for a mesh of too many."""
@@ -78,9 +79,22 @@ class GpuMesh:
             self._closed[start, count] = closed(positions, corners)
         return self._closed[start, count]
 
+    def coarse(self, context: Any, start: int, count: int, cell: float) -> Any:
+        """Indices of a run of the triangles where the vertices in one cell of a grid, metres, count as one.
+
+        Rossignac & Borrel 1993, Multi-resolution 3D approximations for rendering complex scenes. What is closed stays so.
+        """
+        cell = 2.0 ** np.round(np.log2(max(cell, 1e-6)))
+        key = (start, count, float(cell))
+        if key not in self._coarse:
+            corners = _rows(self.indices, np.uint32)[start : start + count]
+            kept = clustered(_rows(self.streams["position"], np.float32), corners, cell)
+            self._coarse[key] = context.buffer(kept.tobytes()) if len(kept) else None
+        return self._coarse[key]
+
     def release(self) -> None:
         """Free its buffers."""
-        for buffer in (*self.streams.values(), self.indices):
+        for buffer in (*self.streams.values(), self.indices, *(b for b in self._coarse.values() if b is not None)):
             buffer.release()
         if self.corners is not None:
             self.corners.texture.release()

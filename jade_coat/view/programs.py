@@ -333,7 +333,7 @@ def _for_surface(material: Material, expressions: tuple[str, ...], names: tuple[
 
 _LIGHT = """vec3 v = normalize(shared_eye - pixel_world);
 Surface surface = Surface(out_base_color, normalize(out_normal), out_roughness, out_metallic, out_occlusion);
-vec3 light = surface_light(surface, v, pixel_world) + lamp_light(surface, v, pixel_world) + out_emissive;
+vec3 light = surface_light(surface, v, pixel_world, sky_open(pixel_world, surface.normal, reflect(-v, surface.normal), surface.roughness)) + lamp_light(surface, v, pixel_world) + out_emissive;
 vec4 veil = mist_between(shared_eye, pixel_world, 0.5);"""
 _CUTS = {"": [], "threshold": ["if (out_opacity < cut) discard;"],
          "noise": ["if (out_opacity <= pixel_noise(gl_FragCoord.xy)) discard;"]}  # fmt: skip

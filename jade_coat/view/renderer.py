@@ -32,6 +32,7 @@ from jade_coat.view.passes.marks import MarksPass
 from jade_coat.view.passes.mist import MistPass
 from jade_coat.view.passes.openness import OpennessPass
 from jade_coat.view.passes.shadow import ShadowPass
+from jade_coat.view.passes.sky_depths import SkyDepthsPass
 from jade_coat.view.passes.surfaces import SurfacePass
 from jade_coat.view.programs import ProgramFault, ProgramShop
 from jade_coat.view.requests import Eye, Marks, Part
@@ -48,8 +49,8 @@ class Renderer:
         self.light = Light(context)
         self.drawer = Drawer(context, self.assets, self.scenes, self.shop)
         self.filling: tuple[Pass, ...] = (
-            ShadowPass(self.drawer, self.light), OpennessPass(self.drawer), CrowdPass(self.drawer),
-            SurfacePass(self.drawer), DecalPass(self.drawer),
+            ShadowPass(self.drawer, self.light), SkyDepthsPass(self.drawer), CrowdPass(self.drawer),
+            SurfacePass(self.drawer), DecalPass(self.drawer), OpennessPass(self.drawer, self.light),
         )  # fmt: skip
         """What is run once for all looks that the attachments serve."""
         compose = ComposePass(self.drawer, self.light)

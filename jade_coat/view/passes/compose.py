@@ -104,6 +104,11 @@ class ComposePass:
             set_uniform(program, name, unit)
         self._light.fall_on(found)
         self._light.bind(program, len(textures))
+        if "openness" in program:
+            open_sky = buffers.openness if found.sky.texture is not None else None
+            (open_sky or buffers.depth).use(15)
+            program["openness"].value = 15
+            set_uniform(program, "has_openness", open_sky is not None)
         index, channel = look_index(frame.look, frame.probes)
         set_uniform(program, "look", index)
         set_uniform(program, "channel", channel)

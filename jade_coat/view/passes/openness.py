@@ -1,69 +1,50 @@
-"""Depth maps of a scene from many ways of the sky: what a place does not see of it does not light that place.
-
-So a room without a window is dark, and what stands under a roof is darker than what stands before it.
-"""
+"""Works out at every second pixel how much of the sky its surface sees."""
 
 from __future__ import annotations
 
+import moderngl
 import numpy as np
 
-from jade_coat.program.types import Array
-from jade_coat.view.camera import look_at, orthographic
-from jade_coat.view.casting import Caster, depth_map
-from jade_coat.view.drawing import Drawer, depth_tested
+from jade_coat.view.attachments import ATTACHMENTS
+from jade_coat.view.context import HEADER, shader
+from jade_coat.view.drawing import Drawer, set_uniform
 from jade_coat.view.frame import Frame
-from jade_coat.view.gpu_scenes import GpuScene
-from jade_coat.view.openness import WAYS, sky_ways
-
-ACROSS = 4
-"""Maps beside one another."""
-SIDE = 512
-"""Texels across one map."""
-AT_ONCE = 60_000
-"""With so many triangles or fewer the maps are made before the first picture; else when the view stands still."""
+from jade_coat.view.light import Light
+from jade_coat.view.lying import attachments_read
 
 
 class OpennessPass:
-    """Draws depth as the sky sees it, from `WAYS` directions side by side."""
+    """Reads the depth maps of the sky where surfaces are; the light pass reads between what is found."""
 
-    reads = ()
-    writes = ("sky",)
+    reads = (*(a.name for a in ATTACHMENTS), "depth", "sky")
+    writes = ("openness",)
 
-    def __init__(self, drawer: Drawer) -> None:
-        self._drawer = drawer
-        self._caster = Caster(drawer)
+    def __init__(self, drawer: Drawer, light: Light) -> None:
+        self._drawer, self._light = drawer, light
+        read = ["vec2 at;", attachments_read(tuple(a.name for a in ATTACHMENTS)), "uniform sampler2D depth;"]
+        parts = [shader("light.glsl"), shader("sample.glsl"), *read, shader("open.frag")]
+        self._program = drawer.context.program(
+            vertex_shader=HEADER + shader("screen.vert").replace("out vec2 at", "vec2 at"),
+            fragment_shader="\n".join([HEADER, *parts]),
+        )
 
     def draw(self, frame: Frame) -> None:
-        """Make the maps where they are out of date. A view that is being turned or changed waits for none."""
-        found = frame.scene
-        if not frame.is_lit or not found.scene.drawn:
+        """Work it out, where the frame is lit and the sky's depth maps are there."""
+        buffers, program = frame.buffers, self._program
+        if not frame.is_lit or frame.scene.sky.texture is None:
             return
-        follows = self._caster.follows(found)
-        if found.sky.is_cast and found.sky.cast_from == follows:
-            return
-        if frame.sample == 0 and self._caster.triangles(found.scene) > AT_ONCE:
-            return
-        found.sky.is_cast, found.sky.cast_from = True, follows
-        frame.begins = True
-        self._make(found, frame)
-
-    def _make(self, found: GpuScene, frame: Frame) -> None:
-        sky, context = found.sky, self._drawer.context
-        low, high = self._caster.bounds(found.scene)
-        centre, half = (low + high) / 2, max(float(np.linalg.norm(high - low)) / 2, 0.01)
-        matrices = [orthographic(half, half * 2.02) @ look_at(centre + way * half * 1.01, centre) for way in sky_ways()]
-        sky.rows, sky.texel = np.concatenate([m[:3] for m in matrices]), 2 * half / SIDE
-        if sky.texture is None:
-            sky.texture = depth_map(context, SIDE * ACROSS)
-        target = context.framebuffer([], sky.texture)
-        target.use()
-        target.clear(depth=1.0)
-        depth_tested(context)
-
-        def large(middles: Array, radii: Array) -> Array:
-            return np.asarray(radii * 2 > sky.texel)  # what is smaller than a texel shuts nothing out
-
-        parts = [((i % ACROSS) * SIDE, (i // ACROSS) * SIDE, SIDE, SIDE) for i in range(WAYS)]
-        views = list(zip(matrices, parts, strict=True))
-        self._caster.cast(found, views, target, frame, self._caster.chosen(found.scene, large))
-        target.release()
+        buffers.keep_openness(self._drawer.context)
+        names = [*(a.name for a in ATTACHMENTS), "depth"]
+        for unit, (name, texture) in enumerate(zip(names, [*buffers.attachments, buffers.depth], strict=True)):
+            texture.use(unit)
+            set_uniform(program, name, unit)
+        self._light.fall_on(frame.scene)
+        self._light.bind(program, len(names))
+        set_uniform(program, "eye", tuple(frame.eye.position))
+        set_uniform(program, "whole", buffers.size)
+        set_uniform(program, "noise_sample", frame.sample)
+        program["from_clip"].write(np.linalg.inv(frame.view_projection).T.astype("f4").tobytes())
+        buffers.opening.use()
+        self._drawer.context.enable_only(moderngl.NOTHING)
+        self._drawer.run_screen(program)
+        buffers.gbuffer.use()

@@ -90,8 +90,21 @@ vec3 sky_open(vec3 world, vec3 n, vec3 r, float roughness) {
     return vec3(mix(above, lit_land, from_below), lit_land, ahead);
 }
 
-vec3 sky_light(Surface s, vec3 v, vec3 world) {
-    vec3 mirror = reflect(-v, s.normal), open = sky_open(world, s.normal, mirror, s.roughness);
+// How much of the sky a place in the air sees, by every fourth way.
+float sky_share(vec3 world) {
+    int ways = int(depths_shape.z);
+    float open = 0.0;
+    for (int k = 1; k < ways; k += 4) {
+        vec4 x = sky_rows[3 * k], y = sky_rows[3 * k + 1], z = sky_rows[3 * k + 2];
+        vec3 p = vec3(dot(x.xyz, world) + x.w, dot(y.xyz, world) + y.w, dot(z.xyz, world) + z.w) * 0.5 + 0.5;
+        vec2 corner = vec2(float(k % 4), float(k / 4));
+        open += texture(sky_depths, vec3((corner + clamp(p.xy, 0.002, 0.998)) * 0.25, p.z - 0.001));
+    }
+    return ways == 0 ? 1.0 : open * 4.0 / float(ways);
+}
+
+vec3 sky_light(Surface s, vec3 v, vec3 open) {
+    vec3 mirror = reflect(-v, s.normal);
     float nv = clamp(dot(s.normal, v), 0.0, 1.0);
     vec3 f0 = mix(vec3(0.04), s.base_color, s.metallic);
     vec2 ab = texture(split_sum, vec2(nv, s.roughness)).rg;
@@ -141,9 +154,9 @@ float sunlight(vec3 world, vec3 n) {
     return lit / 9.0;
 }
 
-// All light that a surface sends towards v: sky and sun.
-vec3 surface_light(Surface s, vec3 v, vec3 world) {
-    vec3 light = sky_light(s, v, world);
+// All light that a surface sends towards v: sky and sun. `open` is how much of the sky it sees.
+vec3 surface_light(Surface s, vec3 v, vec3 world, vec3 open) {
+    vec3 light = sky_light(s, v, open);
     vec3 l = sun_direction.xyz;
     if (dot(s.normal, l) > 0.0) light += reflect_light(s, v, l) * sun_radiance.rgb * sunlight(world, s.normal) * mix(s.occlusion, 1.0, 0.5);
     return light;

@@ -32,7 +32,7 @@ vec3 mist_lit(vec3 world, vec3 ahead) {
     vec3 l = sun_direction.xyz;
     float g = 0.55, phase = (1.0 - g * g) / (4.0 * PI * pow(1.0 + g * g - 2.0 * g * dot(ahead, l), 1.5));
     vec3 light = sun_radiance.rgb * phase * sunlight(world, vec3(0.0));
-    light += irradiance[0].rgb * 0.282095 * sky_open(world, vec3(0.0, 1e-3, 0.0), vec3(0.0, 1.0, 0.0), 1.0).y;
+    light += irradiance[0].rgb * 0.282095 * sky_share(world);
     for (int i = 0; i < lamp_count; ++i) light += lamp_arrives(i, world, l) * lamp_sees(i, world, vec3(0.0)) / (4.0 * PI);
     return light;
 }
