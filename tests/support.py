@@ -41,6 +41,7 @@ from jade_coat.mesh.data import MeshData
 from jade_coat.stage.decals import Decal, Stamp
 from jade_coat.stage.desk import Camera
 from jade_coat.stage.draws import ScenePatch
+from jade_coat.stage.lamps import Lamp, Mist
 from jade_coat.stage.look_tables import BARE
 from jade_coat.stage.mesh_assets import Category, MeshAsset, Variant
 from jade_coat.stage.paint_rules import Measure, PaintRule
@@ -224,6 +225,7 @@ def every_kind_of_project() -> tuple[Project, Assets]:
         name="Everything", map_sets=sets, shared=shared, recipes=recipes, materials=(material, other), finishes=finishes,
         meshes=(MeshAsset(id="box", name="Box", asset=mesh, slots=("surface",), clips=("sway",), variants=variants, categories={"surface": "clay"}),),
         props=props, groups=groups, decals=(decal, decal.with_(id="soot", name="Soot", parent="g")), stamps=(Stamp(id="chip", name="Chip", decal=decal),),
+        lamps=(Lamp(id="lantern", name="Lantern"), Lamp(id="torch", name="Torch", spot=True, parent="g")), mists=(Mist(id="haze", name="Haze"),),
         categories=(Category(id="clay", name="Clay", finish="f1"), Category(id="wood", name="Wood")),
     )  # fmt: skip
     return project, assets

@@ -19,6 +19,7 @@ from jade_coat.stage.edits.registry import Edit
 from jade_coat.stage.looks import finish_on, material_of
 from jade_coat.stage.placed import Placed
 from jade_coat.stage.project import KINDS_OF_THINGS, Project, Prop
+from jade_coat.stage.things import Thing
 from jade_coat.view.client import RenderClient
 
 
@@ -208,17 +209,27 @@ class Selecting(Showing):
 
     @property
     def chosen_placed(self) -> tuple[Placed, ...]:
-        """The things that are chosen and stand somewhere: props and decals, those in chosen groups among them."""
+        """The things that are chosen and stand somewhere: those in chosen groups among them."""
         project = self.project
         groups = {i for i in self.chosen if i in project.groups}
         inside = within_groups(project, groups) if groups else []
-        found = [project.props.get(i) or project.decals.get(i) for i in dict.fromkeys([*self.chosen, *inside])]
-        return tuple(t for t in found if t is not None)
+        found = [self._thing(i) for i in dict.fromkeys([*self.chosen, *inside])]
+        return tuple(t for t in found if isinstance(t, Placed))
+
+    def _thing(self, wanted: str) -> Thing | None:
+        project = self.project
+        return next((t for kind in KINDS_OF_THINGS if (t := getattr(project, kind).get(wanted)) is not None), None)
+
+    @property
+    def chosen_last(self) -> Thing | None:
+        """The thing that was chosen last."""
+        return self._thing(self.chosen[-1]) if self.chosen else None
 
     @property
     def decal(self) -> Decal | None:
         """The decal that was chosen last, if the last thing chosen is one."""
-        return self.project.decals.get(self.chosen[-1]) if self.chosen else None
+        found = self.chosen_last
+        return found if isinstance(found, Decal) else None
 
     def _lead(self, prop: str, slot: str) -> None:
         self.prop_id, self.slot = prop, slot

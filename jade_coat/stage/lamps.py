@@ -6,58 +6,78 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from pydantic import Field, model_validator
+from pydantic import model_validator
 
+from jade_coat.material.fields import Color, setting
 from jade_coat.program.types import Array
 from jade_coat.stage.placed import Placed, Vec3
 
 LEAST_REACH = 0.05
+RIGHT = math.pi / 2
 
 
 class Lamp(Placed):
     """A lamp, which shines all round or, as a spot, down its own y axis in a cone. `size` is that of its glow, metres.
 
     `strength` is its intensity as KHR_lights_punctual means it, in the unit of the sun's strength times a square metre.
-    Nothing shines beyond `reach`, metres. `cone` are the angles from the axis at which a spot begins to fade and ends.
+    Nothing shines beyond `reach`, metres. A spot is full up to the angle `inner` from its axis and ends at `outer`.
     """
 
     size: tuple[float, float, float] = (0.1, 0.1, 0.1)
-    spot: bool = False
-    color: Vec3 = (1.0, 0.72, 0.42)
-    strength: float = Field(4.0, ge=0, le=100000)
-    reach: float = Field(8.0, ge=LEAST_REACH, le=1000)
-    cone: tuple[float, float] = (0.5, 0.7)
-    casts: bool = True
-    """Whether what stands in its light throws a shadow."""
+    spot: bool = setting(False, "Spot", "flag", hint="Shines in a cone down its own axis, and not all round")
+    color: Color = setting((1.0, 0.72, 0.42), "Colour", "color")
+    strength: float = setting(
+        4.0, "Strength", "number", high=100000.0, soft=(0.01, 100.0), logarithmic=True,
+        hint="What arrives a metre away, in the unit of the sun's strength", limits={"ge": 0, "le": 100000},
+    )  # fmt: skip
+    reach: float = setting(
+        8.0, "Reach", "number", unit="m", low=LEAST_REACH, high=1000.0, soft=(0.2, 50.0), logarithmic=True,
+        hint="Beyond this nothing of it arrives; the shorter, the less a picture costs",
+        limits={"ge": LEAST_REACH, "le": 1000},
+    )  # fmt: skip
+    inner: float = setting(
+        0.5, "Full up to", "angle", high=RIGHT, hint="The angle from its axis up to which it shines fully",
+        when=("spot", (True,)), limits={"ge": 0, "le": RIGHT},
+    )  # fmt: skip
+    outer: float = setting(
+        0.7, "Ends at", "angle", low=0.02, high=RIGHT, hint="The angle from its axis beyond which nothing arrives",
+        when=("spot", (True,)), limits={"ge": 0.02, "le": RIGHT},
+    )  # fmt: skip
+    casts: bool = setting(True, "Shadows", "flag", hint="What stands in its light throws a shadow")
 
     @model_validator(mode="after")
     def _sound(self) -> Lamp:
-        inner, outer = self.cone
-        if not 0 <= inner < outer <= math.pi / 2:
-            raise ValueError(f"{self.name}: expected two rising angles from 0 to a right one, got {self.cone}")
-        if any(not 0 <= c <= 1 for c in self.color):
-            raise ValueError(f"{self.name}: expected a colour of 0 to 1, got {self.color}")
+        _check_color(self.name, self.color)
         return self
+
+    @property
+    def cone(self) -> tuple[float, float]:
+        """The angles at which a spot begins to fade and ends, rising."""
+        return min(self.inner, self.outer - 0.001), self.outer
 
 
 class Mist(Placed):
     """Mist that thins with height, in a box or `everywhere`; `size` are the box's full sides, metres.
 
     `density` is what it takes of the light in a metre at the box's floor, as a rate (1/m); it falls to 1/e with every
-    `thins` metres of height in the world, measured from the floor; 0 for evenly thick. `soft` is the share of the
-    box's sides over which it fades in.
+    `thins` metres of height in the world, measured from the floor; 0 for evenly thick.
     """
 
     size: tuple[float, float, float] = (6.0, 2.0, 6.0)
-    everywhere: bool = False
-    color: Vec3 = (0.85, 0.88, 0.9)
-    density: float = Field(0.15, ge=0, le=100)
-    thins: float = Field(1.5, ge=0, le=10000)
+    everywhere: bool = setting(False, "Everywhere", "flag", hint="Not in its box alone; its box's floor still counts")
+    color: Color = setting((0.85, 0.88, 0.9), "Colour", "color")
+    density: float = setting(
+        0.15, "Density", "number", unit="/m", high=100.0, soft=(0.001, 2.0), logarithmic=True,
+        hint="How fast it takes what is behind it, at its floor", limits={"ge": 0, "le": 100},
+    )  # fmt: skip
+    thins: float = setting(
+        1.5, "Thins over", "number", unit="m", high=10000.0, soft=(0.0, 10.0),
+        hint="The height over which it falls to about a third; 0 for evenly thick", limits={"ge": 0, "le": 10000},
+    )  # fmt: skip
 
     @model_validator(mode="after")
     def _sound(self) -> Mist:
-        if any(not 0 <= c <= 1 for c in self.color):
-            raise ValueError(f"{self.name}: expected a colour of 0 to 1, got {self.color}")
+        _check_color(self.name, self.color)
         return self
 
     @property
@@ -101,14 +121,18 @@ class MistDraw:
 
 @dataclass(frozen=True)
 class Surroundings:
-    """What lights and veils a scene beside sun and sky, and `exposure` in stops. Lamps come with their ids."""
+    """What lights and veils a scene beside sun and sky, and `exposure` in stops. Lamps come with their ids.
+
+    `evens` shows it as bright by night as by day: for little pictures that looks are told apart by.
+    """
 
     lamps: tuple[tuple[str, LampDraw], ...] = ()
     mists: tuple[MistDraw, ...] = ()
     exposure: float = 0.0
+    evens: bool = False
 
 
-BARE = Surroundings()
+BARE, EVEN = Surroundings(), Surroundings(evens=True)
 
 
 def lamp_draw(lamp: Lamp) -> LampDraw:
@@ -126,6 +150,11 @@ def mist_draw(mist: Mist) -> MistDraw:
     """Mist as it is drawn."""
     to_box = None if mist.everywhere else tuple(float(v) for v in np.linalg.inv(mist.matrix())[:3].ravel())
     return MistDraw(to_box, mist.floor, mist.color, mist.density, mist.thins)
+
+
+def _check_color(name: str, color: Color) -> None:
+    if any(not 0 <= c <= 1 for c in color):
+        raise ValueError(f"{name}: expected a colour of 0 to 1, got {color}")
 
 
 def _unit_columns(matrix: Array) -> Array:

@@ -30,9 +30,7 @@ def things_apart(project: Project, things: Iterable[Placed]) -> Project:
     places = dict.fromkeys(p for f in _finishes(props, decals, meshes, categories) for p in _needed(project, f))
     kept = {kind: tuple(t for t in getattr(project, kind) if (kind, t.id) in places) for kind in KINDS}
     plain = {kind: tuple(t for t in listed if isinstance(t, TYPES_OF_THINGS[kind])) for kind in PLAIN}
-    return Project(
-        name=project.name, meshes=meshes, categories=categories, props=props, decals=decals, **plain, **kept
-    )
+    return Project(name=project.name, meshes=meshes, categories=categories, props=props, decals=decals, **plain, **kept)
 
 
 def _finishes(

@@ -10,7 +10,6 @@ import numpy as np
 
 from jade_coat.program.types import Array
 
-
 Box = tuple[int, int, int, int]
 """Pixels: left, bottom, width, height."""
 
@@ -111,7 +110,11 @@ class Buffers:
     def release(self) -> None:
         """Free everything."""
         for thing in (
-            *(t for t in (self.keeping, self.over_surfaces, self.receiving, self.opening, self.openness) if t is not None),
+            *(
+                t
+                for t in (self.keeping, self.over_surfaces, self.receiving, self.opening, self.openness)
+                if t is not None
+            ),
             *self.under,
             self.gbuffer,
             self.summing,

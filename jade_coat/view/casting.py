@@ -98,7 +98,9 @@ class Caster:
         if compiled is not None:
             program = compiled.program
             self._drawer.bind(compiled, found, draw, mesh, frame.eye.position)
-        elif not texel and len(draw.rows) >= FEWEST and mesh.is_closed(draw.start, draw.count) and upright(draw.matrices):
+        elif (
+            not texel and len(draw.rows) >= FEWEST and mesh.is_closed(draw.start, draw.count) and upright(draw.matrices)
+        ):
             context.enable(moderngl.CULL_FACE)  # what is closed throws the shadow of its outside
         for matrix, part in views:
             target.viewport = part

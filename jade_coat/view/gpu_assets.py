@@ -82,9 +82,9 @@ class GpuMesh:
     def coarse(self, context: Any, start: int, count: int, cell: float) -> Any:
         """Indices of a run of the triangles where the vertices in one cell of a grid, metres, count as one.
 
-        Rossignac & Borrel 1993, Multi-resolution 3D approximations for rendering complex scenes. What is closed stays so.
+        Rossignac & Borrel 1993, Multi-resolution 3D approximations. What is closed stays so.
         """
-        cell = 2.0 ** np.round(np.log2(max(cell, 1e-6)))
+        cell = 2.0 ** float(np.round(np.log2(max(cell, 1e-6))))
         key = (start, count, float(cell))
         if key not in self._coarse:
             corners = _rows(self.indices, np.uint32)[start : start + count]

@@ -8,13 +8,25 @@ import moderngl
 import numpy as np
 
 from jade_coat.program.types import Array
-from jade_coat.view.environment import DARK, LEVELS, MAP_SIDE, Environment, split_sum_table, synthesised
+from jade_coat.view.environment import (
+    DARK,
+    LEVELS,
+    MAP_SIDE,
+    Environment,
+    evaluate_irradiance,
+    split_sum_table,
+    synthesised,
+)
 from jade_coat.view.gpu_scenes import GpuScene
 from jade_coat.view.openness import WAYS
 
 SUN_COLOR = np.array([1.0, 0.93, 0.82])
 DEFAULT_LIGHT = ((0.48, 0.62, 0.62), 2.6)
 """Direction and strength of the sun until one is set."""
+_WALL = np.array([0.3, 0.55, 0.78])
+"""Which way a wall faces whose light is compared, nearly unit."""
+_USUAL = 1.6111
+"""The light on it by the default sun and sky, over π."""
 BLOCK = "Light"
 BINDING = 0
 _SUN_AT, _SKY_AT = 11 * 16, 16 * 16
@@ -54,17 +66,26 @@ class Light:
             self.is_set = True
         self.place_sun(direction, strength)
 
+    @property
+    def evening(self) -> float:
+        """What pictures have to be brightened by to look as by the default light: the light on a wall, compared."""
+        if not self.is_set:
+            return 1.0
+        shone = self._sky_on_wall + float(self._strength * max(self.sun @ _WALL, 0.0)) / np.pi
+        return float(np.clip(_USUAL / max(shone, 1e-6), 1 / 16, 64))
+
     def place_sun(self, direction: tuple[float, float, float], strength: float) -> None:
         """Place the sun alone."""
         self.version += 1
         d = np.array(direction, float)
-        self.sun = d / np.linalg.norm(d)
+        self.sun, self._strength = d / np.linalg.norm(d), strength
         values = np.zeros((2, 4), np.float32)
         values[0, :3], values[1, :3] = self.sun, SUN_COLOR * strength
         self._block.write(values.tobytes(), offset=9 * 16)
 
     def _place_environment(self, environment: Environment) -> None:
         self.version += 1
+        self._sky_on_wall = float(evaluate_irradiance(environment.irradiance, _WALL[None])[0].mean())
         self._reflections.write(environment.reflections.astype(np.float16).tobytes())
         values = np.zeros((9, 4), np.float32)
         values[:, :3] = environment.irradiance

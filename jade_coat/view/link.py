@@ -16,6 +16,7 @@ from jade_coat.mesh import shapes
 from jade_coat.mesh.data import FULL, BadMesh, MeshData, Slot
 from jade_coat.mesh.painting import TILE, Paint, PaintMap
 from jade_coat.stage.draws import Scene
+from jade_coat.stage.lamps import EVEN, Surroundings
 from jade_coat.stage.looks import material_of, worn
 from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.redress import redressed
@@ -270,11 +271,13 @@ class StageLink:
 
     def show_preview(self, shape: str, material: Material, values: dict[str, Number]) -> None:
         """Put a look on a preview shape, in the scene `PREVIEW`."""
-        self._show_alone(PREVIEW, f"preview {shape}", self.preview_mesh(shape), material, values)
+        assert self._project is not None
+        around = Surroundings(exposure=self._project.light.exposure)
+        self._show_alone(PREVIEW, f"preview {shape}", self.preview_mesh(shape), material, values, around)
 
     def show_look(self, scene: str, material: Material, values: dict[str, Number]) -> None:
         """Put a look on the swatch form, as a scene of its own."""
-        self._show_alone(scene, SWATCH_MESH, self._swatch, material, values)
+        self._show_alone(scene, SWATCH_MESH, self._swatch, material, values, EVEN)
 
     def show_model(self, scene: str, prop: Prop) -> None:
         """Put one prop of the present project alone at the origin, upright, as a scene of its own."""
@@ -282,21 +285,26 @@ class StageLink:
         assert project is not None
         alone = prop.with_(position=(0.0, 0.0, 0.0), turn=STRAIGHT, size=(1.0, 1.0, 1.0), parent="", visible=True)
         other, columns, made = (
-            project.with_(props=(alone,), groups=()),
+            project.with_(props=(alone,), groups=(), decals=(), lamps=(), mists=()),
             SceneColumns(self._meshes.of, _mesh_name),
             Scene(),
         )
         columns.update(other).apply(made)
+        made.surroundings = EVEN
         for material in columns.materials.values():
             self._give(material, project)
         self._put_meshes(columns.meshes, other)
         self._client.set_scene(scene, made)
 
-    def _show_alone(self, scene: str, key: str, mesh: MeshData, material: Material, values: dict[str, Number]) -> None:
+    def _show_alone(
+        self, scene: str, key: str, mesh: MeshData, material: Material, values: dict[str, Number], around: Surroundings
+    ) -> None:
         assert self._project is not None
         self._client.put_mesh(key, mesh, _bend(material.reads_bend(self._lookup)))
         self._give(material, self._project)
-        self._client.set_scene(scene, single(key, mesh, material, values))
+        made = single(key, mesh, material, values)
+        made.surroundings = around
+        self._client.set_scene(scene, made)
 
 
 def _every_wear(project: Project, owners: set[str]) -> list[Material]:

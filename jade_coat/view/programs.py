@@ -170,7 +170,7 @@ class ProgramShop:
         if kind_of(material.kind).lit:
             written, names = "vec4((light * veil.a + veil.rgb) * out_opacity, out_opacity)", OUTPUTS
         else:
-            written, names = "vec4((out_base_color + out_emissive) * out_opacity * mist_between(shared_eye, pixel_world, 0.5).a, 0.0)", _UNLIT
+            written, names = "vec4((out_base_color + out_emissive) * out_opacity * veil.a, 0.0)", _UNLIT
         targets = Targets((written,), names, turned=material.two_sided, lit=True, taken=LIGHT_SAMPLERS)
         return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
 
@@ -331,10 +331,10 @@ def _for_surface(material: Material, expressions: tuple[str, ...], names: tuple[
     return Targets(expressions, wanted, cut, material.two_sided, taken=CROWD_SAMPLERS if crowd else 0, crowd=crowd)
 
 
-_LIGHT = """vec3 v = normalize(shared_eye - pixel_world);
+_LIGHT = """
 Surface surface = Surface(out_base_color, normalize(out_normal), out_roughness, out_metallic, out_occlusion);
-vec3 light = surface_light(surface, v, pixel_world, sky_open(pixel_world, surface.normal, reflect(-v, surface.normal), surface.roughness)) + lamp_light(surface, v, pixel_world) + out_emissive;
-vec4 veil = mist_between(shared_eye, pixel_world, 0.5);"""
+vec3 light = light_here(surface) + out_emissive;"""
+_LIT = ("light.glsl", "lamps.glsl", "mist.glsl", "forward.glsl")
 _CUTS = {"": [], "threshold": ["if (out_opacity < cut) discard;"],
          "noise": ["if (out_opacity <= pixel_noise(gl_FragCoord.xy)) discard;"]}  # fmt: skip
 
@@ -344,7 +344,13 @@ def fragment_source(glsl: GlslProgram, targets: Targets) -> str:
     outs = [f"layout(location = {i}) out vec4 target{i};" for i in range(len(targets.expressions))]
     own = [shader("sample.glsl")] if targets.cut else []
     if targets.lit:
-        own += [shader("light.glsl"), shader("lamps.glsl"), shader("mist.glsl"), "in vec3 pixel_world;", "uniform vec3 shared_eye;"]
+        own += [
+            shader("light.glsl"),
+            shader("lamps.glsl"),
+            shader("mist.glsl"),
+            "in vec3 pixel_world;",
+            "uniform vec3 shared_eye;",
+        ]
     if targets.crowd:
         head, first = [crowd_head(glsl)], [crowd_prologue(glsl)]
     else:
@@ -356,6 +362,8 @@ def fragment_source(glsl: GlslProgram, targets: Targets) -> str:
         before.append("if (!front) out_normal = -out_normal;")
     if "normal" in targets.outputs and targets.lit:
         before.append(_LIGHT)
+    if targets.lit:
+        before.append("vec4 veil = mist_here();")
     writes = [f"target{i} = {e};" for i, e in enumerate(targets.expressions)]
     if targets.sighted:
         head.append(SIGHT)

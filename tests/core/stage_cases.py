@@ -43,7 +43,7 @@ class StageCases:
     def remove_group(self) -> Change:
         gone: str = self.rng.choice([*self.p.groups.ids()] or ["none"])
         held = [("prop", t.id) for t in self.p.props if t.parent == gone]
-        held += [(k, t.id) for k in ("groups", "decals") for t in getattr(self.p, k) if t.parent == gone]
+        held += [(k, t.id) for k in ("groups", "decals", "lamps", "mists") for t in getattr(self.p, k) if t.parent == gone]
         return {"group": gone}, of(("order", "groups"), ("groups", gone), *held)
 
     def put_in_group(self) -> Change:
@@ -66,9 +66,20 @@ class StageCases:
         ids = tuple(self.p.decals.ids())
         return {"decals": ids or ("none",), "opacity": 0.25, "finish": "g0"}, of(*(("decals", i) for i in ids))
 
+    def set_things(self) -> Change:
+        kind, changes = self.rng.choice([("lamps", {"strength": 9.0, "spot": True}), ("mists", {"density": 0.5})])
+        ids = tuple(getattr(self.p, kind).ids())
+        return {"things": ids or ("none",), **changes}, of(*((kind, i) for i in ids))
+
+    def aim_lamps(self) -> Change:
+        ids = tuple(self.p.lamps.ids())
+        return {"turns": dict.fromkeys(ids or ("none",), TURNED)}, of(*(("lamps", i) for i in ids))
+
     def keep_stamp(self) -> Change:
         decal = self.p.decals.first or Decal(id="x", name="X")
-        return {"decal": decal, "name": "Kept"}, of(("order", "stamps"), ("stamps", "kept"))
+        return {"decal": decal, "name": "Kept"}, lambda at: (
+            at == ("order", "stamps") or (at[0] == "stamps" and at[1].startswith("kept"))
+        )
 
     def stamp(self) -> str:
         return self.rng.choice([s.id for s in self.p.stamps] or ["none"])
@@ -86,9 +97,11 @@ class StageCases:
         return tuple(self.rng.sample(ids, self.rng.randint(1, len(ids)))) if ids else ("none",)
 
     def place_things(self) -> Change:
-        things = (*self.some_props(), *self.p.decals.ids())
+        things = (*self.some_props(), *self.p.decals.ids(), *self.p.lamps.ids())
         place = Place((self.rng.random(), 1.0, -2.0), TURNED, (1.0, 2.0, 0.5))
-        return {"places": dict.fromkeys(things, place)}, of(*((k, i) for i in things for k in ("prop", "decals")))
+        return {"places": dict.fromkeys(things, place)}, of(
+            *((k, i) for i in things for k in ("prop", "decals", "lamps"))
+        )
 
     def add_things(self) -> Change:
         things = (Group(id="new group", name="New"), Prop(id="new", name="New", mesh="box", parent="new group"))
@@ -99,23 +112,24 @@ class StageCases:
     def paste_things(self) -> Change:
         """Into the same project: what it needs is there already, so that things alone are added."""
         chosen = [self.p.props[i] for i in self.some_props() if i in self.p.props]
-        other = things_apart(self.p, [*chosen, *self.p.decals])
-        before = {*self.p.props.ids(), *self.p.decals.ids()}
+        other = things_apart(self.p, [*chosen, *self.p.decals, *self.p.lamps, *self.p.mists])
+        before = {t.id for k in ("props", "decals", "lamps", "mists") for t in getattr(self.p, k)}
         return {
             "other": other,
             "folder": "/here",
             "by": (1.0, 0.0, 0.0),
-        }, lambda at: at in (("order", "props"), ("order", "decals")) or at[1] not in before or at[0] == "order"
+        }, lambda at: at[0] == "order" or at[1] not in before
 
     def remove_things(self) -> Change:
-        things = [*self.p.props.ids(), *self.p.groups.ids(), *self.p.decals.ids()] or ["none"]
+        kinds = ("props", "groups", "decals", "lamps", "mists")
+        things = [t.id for k in kinds for t in getattr(self.p, k)] or ["none"]
         wanted = tuple(self.rng.sample(things, self.rng.randint(1, len(things))))
         held = {*wanted, *within_groups(self.p, {i for i in wanted if i in self.p.groups})}
         reading = {p.id for p in self.p.props if any(r.other in held for r in p.rules)}
         return (
             {"things": wanted},
             lambda at: (
-                at in (("order", "props"), ("order", "groups"), ("order", "decals"))
+                at in [("order", k) for k in kinds]
                 or at[1] in held
                 or (at[0] == "rule" and at[1] in reading)
             ),
@@ -207,7 +221,7 @@ class StageCases:
 def stage_places(project: Project) -> dict[Where, Any]:
     """What a project says of variants and categories, each under a place of its own."""
     found: dict[Where, Any] = {}
-    for kind in ("categories", "decals", "stamps"):
+    for kind in ("categories", "decals", "stamps", "lamps", "mists"):
         found["order", kind] = tuple(i.id for i in getattr(project, kind))
         found |= {(kind, i.id): i for i in getattr(project, kind)}
     for mesh in project.meshes:

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
 import numpy as np
 from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPen, QPolygonF, QSinglePointEvent
+from PyQt6.QtGui import QPainter, QPen, QSinglePointEvent
 
 from jade_coat.app import theme
 from jade_coat.app.view.overlay import Overlay
@@ -14,7 +15,9 @@ from jade_coat.app.view.picking import stage_now
 from jade_coat.app.view.view import View
 from jade_coat.mesh.posed import bounds_of
 from jade_coat.program.types import Array
+from jade_coat.stage.arranging import unit_vector
 from jade_coat.stage.decals import Decal
+from jade_coat.stage.lamps import Lamp
 from jade_coat.stage.placed import Placed
 from jade_coat.stage.project import Prop
 from jade_coat.view.camera import seen
@@ -73,13 +76,17 @@ class ChosenMarks(Overlay[View]):
             if (box[:, 2] > 1e-3).all():
                 leads = thing.id in (session.prop_id, session.chosen[-1])
                 self._box(painter, box, "celadon" if leads else "jade", 2.0 if leads else 1.4)
-            if isinstance(thing, Decal):
+            if isinstance(thing, Decal) or (isinstance(thing, Lamp) and thing.spot):
                 self._arrow(painter, thing)
+            if isinstance(thing, Lamp):
+                self._reach(painter, thing)
 
-    def _arrow(self, painter: QPainter, decal: Decal) -> None:
-        """The way a decal falls onto the surface, down its axis."""
-        matrix = decal.matrix()
+    def _arrow(self, painter: QPainter, thing: Placed) -> None:
+        """The way a decal falls onto the surface, or a spot shines: down its axis."""
+        matrix = thing.matrix()
         ends = matrix[:3, 3] + np.outer([0.5, -0.5], matrix[:3, 1])
+        if isinstance(thing, Lamp):
+            ends = matrix[:3, 3] - np.outer([0.0, min(thing.reach * 0.25, 0.6)], unit_vector(matrix[:3, 1]))
         at = seen(self.view.main_eye(), ends)
         if (at[:, 2] <= 1e-3).any():
             return
@@ -93,6 +100,28 @@ class ChosenMarks(Overlay[View]):
             painter.drawLine(end, end - back + side)
             painter.drawLine(end, end - back - side)
 
+    def _reach(self, painter: QPainter, lamp: Lamp) -> None:
+        """How far a lamp shines: a ring on the level it stands on, or for a spot where its cone ends."""
+        matrix = lamp.matrix()
+        middle, axis = matrix[:3, 3], np.array([0.0, 1.0, 0.0])
+        radius = lamp.reach
+        if lamp.spot:
+            axis = -unit_vector(matrix[:3, 1])
+            middle, radius = middle + axis * lamp.reach * math.cos(lamp.outer), lamp.reach * math.sin(lamp.outer)
+        first = unit_vector(np.cross(axis, np.eye(3)[int(np.abs(axis).argmin())]))
+        turn = np.linspace(0, 2 * np.pi, 65)[:, None]
+        ring = middle + radius * (np.cos(turn) * first + np.sin(turn) * np.cross(axis, first))
+        points = np.concatenate([ring, matrix[:3, 3][None]])
+        at = seen(self.view.main_eye(), points)
+        places = [QPointF(x * self.view.width(), y * self.view.height()) for x, y, _ in at]
+        painter.setPen(QPen(theme.color("celadon", 190), 1.2, Qt.PenStyle.DashLine))
+        for i in range(64):
+            if (at[i : i + 2, 2] > 1e-3).all():
+                painter.drawLine(places[i], places[i + 1])
+        for i in (0, 16, 32, 48) if lamp.spot and at[64, 2] > 1e-3 else ():
+            if at[i, 2] > 1e-3:
+                painter.drawLine(places[64], places[i])
+
     def _box(self, painter: QPainter, at: Array, tone: str, width: float) -> None:
         places = at[:, :2] * (self.view.width(), self.view.height())
         starts = places[_STARTS]
@@ -102,46 +131,6 @@ class ChosenMarks(Overlay[View]):
             painter.setPen(QPen(theme.color(colour), width + extra, cap=Qt.PenCapStyle.RoundCap))
             for line in lines:
                 painter.drawLine(line)
-
-
-class DecalPins(Overlay[View]):
-    """A small lozenge where each decal is, to choose it by."""
-
-    def _places(self) -> list[tuple[str, QPointF]]:
-        view = self.view
-        project = view.session.project
-        if view.tool != "stage" or view.shape or not len(project.decals):
-            return []
-        shown = [d for d in project.decals if project.shows(d)][:MOST_MARKED]
-        if not shown:
-            return []
-        at = seen(view.main_eye(), np.array([d.position for d in shown]))
-        size = (view.width(), view.height())
-        return [(d.id, QPointF(x * size[0], y * size[1])) for d, (x, y, z) in zip(shown, at, strict=True) if z > 1e-3]
-
-    def paint(self, painter: QPainter) -> None:
-        """Draw them."""
-        chosen = set(self.view.session.chosen)
-        for name, at in self._places():
-            painter.setPen(QPen(theme.color("chrome", 255 if name in chosen else 150), 1.2))
-            painter.setBrush(theme.color("persimmon" if name in chosen else "celadon", 245 if name in chosen else 150))
-            size = 6 if name in chosen else 4
-            painter.drawPolygon(QPolygonF([at + QPointF(x * size, y * size) for x, y in _LOZENGE]))
-
-    def press(self, at: QPointF, event: QSinglePointEvent) -> bool:
-        """Choose the decal under the pointer."""
-        found = [(float((p - at).manhattanLength()), name) for name, p in self._places()]
-        if not found or min(found)[0] > 9:
-            return False
-        session, name = self.view.session, min(found)[1]
-        adds = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-        if name in session.chosen and not adds:
-            return False  # the wheel's hub is there too
-        session.choose_things([*session.chosen, name] if adds else [name])
-        return True
-
-
-_LOZENGE = ((0, -1), (1, 0), (0, 1), (-1, 0))
 
 
 class ChoosingFrame(Overlay[View]):

@@ -14,7 +14,7 @@ from jade_coat.files.assets import Assets
 from jade_coat.files.project_folder import Opened
 from jade_coat.material.fields import Frozen
 from jade_coat.stage import edits
-from jade_coat.stage.project import Project
+from jade_coat.stage.project import KINDS_OF_THINGS, Project
 from jade_coat.stage.taking import Place
 from jade_coat.stage.taking_things import things_apart
 
@@ -74,12 +74,12 @@ def paste_things(session: Session) -> bool:
         if assets.has(mesh.asset) and not session.library.assets.has(mesh.asset):
             kind, _, file = mesh.asset.partition("/")
             session.library.assets.put(kind, file.partition("-")[2], assets.read(mesh.asset))
-    before = {*session.project.props.ids(), *session.project.decals.ids()}
+    before = {t.id for kind in KINDS_OF_THINGS for t in getattr(session.project, kind)}
     here = str(session.folder or "") == copied.folder
     pasted = edits.paste_things(other=content, folder=copied.folder, by=STEP if here else (0.0, 0.0, 0.0))
     if not session.do(pasted.called("Paste")):
         return False
-    now = (*session.project.props.ids(), *session.project.decals.ids())
+    now = [t.id for kind in KINDS_OF_THINGS for t in getattr(session.project, kind)]
     session.choose_things(i for i in now if i not in before)
     lost = [m.name for m in content.meshes if not session.library.assets.has(m.asset)]
     if lost:

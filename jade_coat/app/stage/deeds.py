@@ -14,6 +14,7 @@ from jade_coat.program.types import Array
 from jade_coat.stage import edits
 from jade_coat.stage.arranging import Place, Places, Stand, along_line, dropped, place_of
 from jade_coat.stage.copying import Copier, copies
+from jade_coat.stage.lamps import Lamp, Mist
 from jade_coat.stage.making import placed_mesh
 from jade_coat.stage.naming import free_id, free_name
 from jade_coat.stage.placed import Placed
@@ -70,6 +71,20 @@ class Deeds:
         made = Copier(project).copy(made, Place((x, y, z), made.turn, made.size))
         if session.do(edits.add_things(things=(made,)).called(f"Place {asset.name.lower()}")):
             session.choose_things((made.id,))
+
+    def place_lamp(self, spot: bool) -> None:
+        """Place a lamp a little above what is in the middle of the view."""
+        self._place_thing(Lamp(id="", name="Spot lamp" if spot else "Lamp", spot=spot), 1.2)
+
+    def place_mist(self) -> None:
+        """Place a box of mist on what is in the middle of the view."""
+        self._place_thing(Mist(id="", name="Mist"), Mist(id="", name="").size[1] / 2)
+
+    def _place_thing(self, thing: Placed, above: float) -> None:
+        x, y, z = (float(v) for v in self.spot() + UP * above)
+        made = Copier(self._session.project).copy(thing, Place((x, y, z), thing.turn, thing.size))
+        if self._session.do(edits.add_things(things=(made,)).called(f"Place {thing.name.lower()}")):
+            self._session.choose_things((made.id,))
 
     def place_new(self, mesh: MeshData, name: str) -> None:
         """Place a prop of a mesh that the project does not have yet."""

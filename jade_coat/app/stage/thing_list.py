@@ -2,25 +2,29 @@
 
 from __future__ import annotations
 
+import numpy as np
 from PyQt6.QtCore import (
     QItemSelection,
     QItemSelectionModel,
     QModelIndex,
     QPoint,
+    QPointF,
     QRect,
     QRectF,
     QSize,
     Qt,
     pyqtSignal,
 )
-from PyQt6.QtGui import QContextMenuEvent, QMouseEvent, QPainter, QPainterPath, QPen
+from PyQt6.QtGui import QColor, QContextMenuEvent, QMouseEvent, QPainter, QPainterPath, QPen, QPolygonF
 from PyQt6.QtWidgets import QAbstractItemView, QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from jade_coat.app import theme
 from jade_coat.app.build.swatches import Swatches
 from jade_coat.app.session import Session
 from jade_coat.app.stage.thing_rows import ThingRow, ThingRows
+from jade_coat.maps.color import to_srgb
 from jade_coat.stage import edits
+from jade_coat.stage.lamps import Lamp, Mist
 from jade_coat.stage.project import Group
 
 ROW, INDENT, SIGN = 34, 14, 20
@@ -70,12 +74,41 @@ class ThingPainter(QStyledItemDelegate):
             path.lineTo(*way[2])
             painter.drawPath(path)
             return
+        if isinstance(row.thing, (Lamp, Mist)):
+            self._sign_of(painter, box, row.thing)
+            return
         image = self._swatches.image(f"finish:{row.finish}") if row.finish else None
         if image is not None:
             painter.drawImage(box, image)
         else:
             painter.setPen(QPen(theme.color("line"), 1, Qt.PenStyle.DashLine))
             painter.drawRoundedRect(box.adjusted(4, 3, -4, -3), 3, 3)
+
+    @staticmethod
+    def _sign_of(painter: QPainter, box: QRectF, thing: Lamp | Mist) -> None:
+        """A disc in a lamp's colour, with its cone; strokes for mist."""
+        red, green, blue = (round(255 * float(c)) for c in to_srgb(np.array(thing.color, np.float32)))
+        tint, middle = QColor(red, green, blue), box.center()
+        if isinstance(thing, Mist):
+            painter.setPen(QPen(tint, 2.4, cap=Qt.PenCapStyle.RoundCap))
+            for i, half in enumerate((7, 11, 8)):
+                y = middle.y() + (i - 1) * 6
+                painter.drawLine(QPointF(middle.x() - half + 3 * i - 3, y), QPointF(middle.x() + half + 3 * i - 3, y))
+            return
+        painter.setPen(Qt.PenStyle.NoPen)
+        soft = QColor(tint)
+        soft.setAlpha(80)
+        painter.setBrush(soft)
+        if thing.spot:
+            top = QPointF(middle.x(), box.top() + 6)
+            painter.drawPolygon(
+                QPolygonF([top, QPointF(middle.x() - 11, box.bottom()), QPointF(middle.x() + 11, box.bottom())])
+            )
+            middle = top
+        else:
+            painter.drawEllipse(middle, 11.0, 11.0)
+        painter.setBrush(tint)
+        painter.drawEllipse(middle, 5.0, 5.0)
 
     @staticmethod
     def _words(painter: QPainter, box: QRectF, row: ThingRow, faded: bool) -> None:

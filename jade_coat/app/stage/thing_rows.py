@@ -11,11 +11,21 @@ from PyQt6.QtCore import QAbstractListModel, QMimeData, QModelIndex, Qt
 from jade_coat.app.session import Session
 from jade_coat.stage import edits
 from jade_coat.stage.decals import Decal
+from jade_coat.stage.lamps import Lamp, Mist
 from jade_coat.stage.looks import finishes_on
 from jade_coat.stage.project import KINDS_OF_THINGS, Group, Project, Prop
 from jade_coat.stage.things import Thing
 
 THINGS_MIME = "application/x-jade-coat-things"
+
+
+def _note(thing: Thing) -> str:
+    """What a thing that wears nothing is."""
+    if isinstance(thing, Lamp):
+        return "spot lamp" if thing.spot else "lamp"
+    if isinstance(thing, Mist):
+        return "mist everywhere" if thing.everywhere else "mist"
+    return ""
 
 
 @dataclass(frozen=True)
@@ -71,10 +81,12 @@ class ThingRows(QAbstractListModel):
         for then, now in project.props.changed_from(before.props):
             if then is None or now is None or any(getattr(then, n) != getattr(now, n) for n in kept):
                 return True
-        for was, is_now in project.decals.changed_from(before.decals):
-            named = (*kept[:4], "finish")
-            if was is None or is_now is None or any(getattr(was, n) != getattr(is_now, n) for n in named):
-                return True
+        own = {"decals": ("finish",), "lamps": ("spot", "color"), "mists": ("everywhere",)}
+        for kind, further in own.items():
+            for was, is_now in getattr(project, kind).changed_from(getattr(before, kind)):
+                named = (*kept[:4], *further)
+                if was is None or is_now is None or any(getattr(was, n) != getattr(is_now, n) for n in named):
+                    return True
         return False
 
     def _rebuild(self) -> None:
@@ -107,6 +119,11 @@ class ThingRows(QAbstractListModel):
                 if (not self.only or self.only == thing.finish) and self._fits(f"{thing.name} decal {worn}"):
                     row = ThingRow(thing, 0 if sifting else depth, 0, thing.finish, f"decal · {worn}")
                     self.rows.append(row)
+
+            elif not self.only:
+                note = _note(thing)
+                if self._fits(f"{thing.name} {note}"):
+                    self.rows.append(ThingRow(thing, 0 if sifting else depth, 0, "", note))
 
     def _add_prop(self, project: Project, prop: Prop, depth: int) -> None:
         worn = finishes_on(project, prop)

@@ -82,6 +82,10 @@ class Stage(Workspace):
         for shape, words in SHAPE_LABELS.items():
             self.menu.addAction(words, partial(self._place_shape, shape))
         self.menu.addSeparator()
+        self.menu.addAction("A lamp", partial(deeds.place_lamp, False))
+        self.menu.addAction("A spot lamp", partial(deeds.place_lamp, True))
+        self.menu.addAction("Mist", deeds.place_mist)
+        self.menu.addSeparator()
         self.menu.addAction("A mesh from a file…", window.import_mesh)  # type: ignore[attr-defined]
         at = self.bench.stage_panel.place
         self.menu.popup(at.mapToGlobal(at.rect().bottomLeft()))
@@ -154,6 +158,11 @@ class Stage(Workspace):
         """Choose by a frame: drag it over the view."""
         self.bench.frame.armed = True
         self.session.said.emit("Drag a frame round what is to be chosen.", False)
+
+    @command("Stage", "I")
+    def aim(self) -> None:
+        """Aim the chosen lamps: press what they should shine on."""
+        self.bench.aim.take()
 
     @command("Stage", "Y")
     def swap_below(self) -> None:

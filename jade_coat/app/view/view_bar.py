@@ -30,6 +30,7 @@ LIGHT_FIELDS = {
     "azimuth": Spec("Sun azimuth", "angle", low=-6.2831853, high=6.2831853, soft=(-3.1415927, 3.1415927)),
     "elevation": Spec("Sun elevation", "angle", low=0.0, high=1.5707964),
     "strength": Spec("Sun strength", low=0.0, high=50.0, soft=(0.0, 8.0)),
+    "exposure": Spec("Exposure", unit="stops", low=-12.0, high=12.0, soft=(-4.0, 4.0)),
     "sky_turn": Spec("Sky turn", "angle", low=-6.2831853, high=6.2831853, soft=(-3.1415927, 3.1415927)),
 }
 
@@ -48,7 +49,7 @@ class ViewBar(QWidget):
         self.compare = button("Compare", self._compare_menu, "plain", "Split the view: another finish or another look")
         self.reference = Reference(view)
         self.refer = button("Reference", self._reference_menu, "plain", "Lay a picture beside the view, or over it")
-        self.light = button("Light", self.open_light, "plain", "The sun and the sky")
+        self.light = button("Light", self.open_light, "plain", "The sun, the sky and the exposure")
         self.setLayout(row(self.stage, self.compare, self.refer, self.light, margins=(3, 2, 3, 2), gap=2))
         self.move(10, 10)
         self._panel: LightPanel | None = None

@@ -24,12 +24,14 @@ from jade_coat.app.build.swatches import Swatches
 from jade_coat.app.controls.basics import column, holder
 from jade_coat.app.session import Session
 from jade_coat.app.stage.below import StageBelow
-from jade_coat.app.stage.chosen_marks import ChoosingFrame, ChosenMarks, DecalPins, toggle
+from jade_coat.app.stage.chosen_marks import ChoosingFrame, ChosenMarks, toggle
 from jade_coat.app.stage.decal_sheet import DecalSheet
 from jade_coat.app.stage.deeds import Deeds
 from jade_coat.app.stage.hand import StageHand
+from jade_coat.app.stage.lamp_sheet import LampSheet
 from jade_coat.app.stage.line_up import LineUp
 from jade_coat.app.stage.panel import StagePanel
+from jade_coat.app.stage.pins import Aim, Pins
 from jade_coat.app.stage.sheet import StageSheet
 from jade_coat.app.stage.stamp_gallery import StampGallery
 from jade_coat.app.stage.stamp_tool import StampTool
@@ -43,6 +45,8 @@ from jade_coat.app.view.view import View
 from jade_coat.app.view.view_bar import ViewBar
 from jade_coat.app.workspaces.panes import Pane, Panes
 from jade_coat.stage import edits
+from jade_coat.stage.decals import Decal
+from jade_coat.stage.lamps import Lamp, Mist
 
 
 class Bench(QWidget):
@@ -84,7 +88,9 @@ class Bench(QWidget):
         self.stamp_tool = StampTool(self.view, self.stage_hand)
         self.stamps = StampGallery(session, self.swatches, self.stamp_tool)
         self.stage_below = StageBelow(self.line_up, self.stamps)
-        self.view.overlays += [DecalPins(self.view), self.stamp_tool]
+        self.aim = Aim(self.view)
+        self.lamp_sheet = LampSheet(session, self.aim.take)
+        self.view.overlays += [Pins(self.view), self.aim, self.stamp_tool]
         session.selection_changed.connect(self._follow_chosen)
         self.dials = DialSheet(session)
         self.rail = FinishRail(session, self.swatches)
@@ -102,6 +108,7 @@ class Bench(QWidget):
         self.right.addWidget(self.dials)
         self.right.addWidget(self.stage_sheet)
         self.right.addWidget(self.decal_sheet)
+        self.right.addWidget(self.lamp_sheet)
         self.aside = _split(Qt.Orientation.Vertical, (self.right, self.shared), (430, 180))
         right = holder(column(self.aside), "right")
         self.reference = self.view_bar.reference
@@ -146,9 +153,7 @@ class Bench(QWidget):
         ]  # fmt: skip
 
     def _rename_chosen(self) -> None:
-        project, chosen = self._session.project, self._session.chosen
-        kinds = (project.props, project.groups, project.decals)
-        found = next((k[chosen[-1]] for k in kinds if chosen[-1] in k), None) if chosen else None
+        found = self._session.chosen_last
         if found is None:
             return
         name, ok = QInputDialog.getText(self, "Rename", "Name", text=found.name)
@@ -166,13 +171,19 @@ class Bench(QWidget):
             self._session.choose_things(())
 
     def _follow_chosen(self) -> None:
-        """Show the dials of what was chosen last: in Stage a prop's, or a decal's settings."""
-        stage = self.view.tool == "stage"
-        self.right.setCurrentIndex(0 if not stage else 2 if self._session.decal is not None else 1)
+        """Show the dials of what was chosen last: in Stage a prop's, or the settings of another thing."""
+        last = self._session.chosen_last
+        sheet: QWidget = self.stage_sheet
+        if isinstance(last, Decal):
+            sheet = self.decal_sheet
+        elif isinstance(last, (Lamp, Mist)):
+            sheet = self.lamp_sheet
+        self.right.setCurrentWidget(sheet if self.view.tool == "stage" else self.dials)
 
     def give_up(self) -> bool:
         """Give up what a hand is doing in the view just now; whether it was doing anything."""
-        return self.dropper.give_up() or self.brush_tool.give_up() or self.wheel.give_up() or self.stamp_tool.give_up()
+        hands = (self.dropper, self.brush_tool, self.wheel, self.aim, self.stamp_tool)
+        return any(hand.give_up() for hand in hands)
 
     def _prop_menu(self, prop: str, slot: str, at: QPoint) -> None:
         if self.view.tool == "stage":

@@ -63,6 +63,7 @@ from jade_coat.stage.edits.groups import (
     rename_thing,
     show_things,
 )
+from jade_coat.stage.edits.lamps import aim_lamps, set_things
 from jade_coat.stage.edits.props import (
     add_mesh,
     add_prop,
@@ -129,6 +130,7 @@ __all__ = [
     "add_term",
     "add_things",
     "add_variant",
+    "aim_lamps",
     "copy_coat",
     "copy_kept",
     "copy_rules",
@@ -206,6 +208,7 @@ __all__ = [
     "set_slot_category",
     "set_surface",
     "set_term",
+    "set_things",
     "set_variant_finish",
     "set_wind",
     "show_things",

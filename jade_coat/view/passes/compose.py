@@ -65,6 +65,11 @@ class ComposePass:
     def _program(self, shown: str) -> Any:
         return self._on_screen(shader("light.glsl") + attachments_source() + shown + shader("compose.frag"))
 
+    def exposure(self, frame: Frame) -> float:
+        """What light is multiplied by before it is shown."""
+        around = frame.scene.scene.surroundings
+        return float(2.0**around.exposure * (self._light.evening if around.evens else 1.0))
+
     def draw(self, frame: Frame) -> None:
         """Find what is covered, and leave the light for what is laid over it."""
         self._find_covered(frame)
@@ -80,7 +85,7 @@ class ComposePass:
             if program is not self._backdrop:
                 self._bind(frame, program)
             set_uniform(program, "in_light", in_light)
-            set_uniform(program, "exposure", 2.0**frame.scene.scene.surroundings.exposure)
+            set_uniform(program, "exposure", self.exposure(frame))
             set_uniform(program, "backdrop_top", BACKDROP[0] if frame.backdrop else NONE)
             set_uniform(program, "backdrop_bottom", BACKDROP[1])
             self._context.depth_func = where

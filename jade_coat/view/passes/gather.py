@@ -45,7 +45,7 @@ class GatherPass:
             return
         frame.buffers.radiance.use(0)
         set_uniform(self._tone, "radiance", 0)
-        set_uniform(self._tone, "exposure", 2.0**frame.scene.scene.surroundings.exposure)
+        set_uniform(self._tone, "exposure", self._compose.exposure(frame))
         self._tone_array.render(vertices=3)
 
     def _sum_up(self, frame: Frame) -> None:

@@ -168,7 +168,7 @@ def seen_lamps(frame: Frame) -> list[tuple[str, LampDraw]]:
     middles, reaches = np.array([m.position for _, m in lamps]), np.array([m.reach for _, m in lamps])
     borders = planes(frame.view_projection)
     inside = (middles @ borders[:, :3].T + borders[:, 3] > -reaches[:, None]).all(axis=1)
-    return [lamp for lamp, seen in zip(lamps, inside, strict=True) if seen and any(lamp[1].shine)]
+    return [lamps[int(i)] for i in np.flatnonzero(inside) if any(lamps[int(i)][1].shine)]
 
 
 def reached(frame: Frame, lamp: LampDraw) -> Box | None:
@@ -200,7 +200,7 @@ def _half(lamp: LampDraw) -> float:
 def _laid_out(found: GpuScene) -> tuple[int, dict[str, int]]:
     """The texels across one face, and the number of the first face of each lamp that casts.
 
-    The more lamps, the smaller the faces: none is left without. Beyond what the smallest faces hold, lamps light through.
+    The more lamps, the smaller the faces. Those beyond what the smallest faces hold shine through.
     """
     casting = [(name, lamp) for name, lamp in found.scene.surroundings.lamps if lamp.casts]
     faces = sum(_faces(lamp) for _, lamp in casting)
