@@ -84,7 +84,7 @@ def _whole(project: Project) -> Project:
         materials=(*project.materials, *whole.materials()), finishes=(*project.finishes, *whole.finishes()),
         meshes=tuple(whole.dressed(m) for m in project.meshes), categories=whole.CATEGORIES, stamps=whole.stamps(),
         groups=Things(whole.GROUPS), props=Things([*project.props, *whole.props(ids)]),
-        decals=Things(whole.decals()),
+        decals=Things(whole.decals()), lamps=Things(whole.lamps()), mists=Things(whole.mists()),
     )  # fmt: skip
     return made
 

@@ -16,7 +16,9 @@ from jade_coat.material.surface import Surface
 from jade_coat.material.where import FacingTerm, NoiseTerm
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import MeshData
+from jade_coat.stage.arranging import turn_between
 from jade_coat.stage.decals import Cell, Decal, Stamp
+from jade_coat.stage.lamps import Lamp, Mist
 from jade_coat.stage.mesh_assets import Category, MeshAsset, Variant
 from jade_coat.stage.project import Group, Prop
 from jade_coat.stage.stamping import upright_turn
@@ -177,8 +179,11 @@ def finishes() -> tuple[Finish, ...]:
 
 GROUPS = (
     Group(id="kiln_house", name="Kiln house"), Group(id="ware", name="Ware"), Group(id="terraces", name="Terraces"),
-    Group(id="marks_group", name="Marks"),
+    Group(id="marks_group", name="Marks"), Group(id="lights", name="Lights and haze"),
 )  # fmt: skip
+
+
+_DOWN = np.array([0.0, -1.0, 0.0])
 
 
 class _Placer:
@@ -251,6 +256,32 @@ def _walls(place: _Placer) -> Iterator[Prop]:
         yield place.at("Flue", (x, 0.0, z), 0.3, 1.0, "new_copper" if x > 0 else "", "kiln_house")
     for i in range(6):
         yield place.at("Gate post", (-3.3 + 1.32 * i, 0.0, 2.35), 0.1 * i, 0.8, "", "terraces")
+
+
+def lamps() -> Iterator[Lamp]:
+    """Lanterns over the racks, the glow of the kiln, and a lamp that picks out the jars before it."""
+    warm, ember = (1.0, 0.70, 0.40), (1.0, 0.42, 0.14)
+    for name, at, tint, strength, reach in (
+        ("Kiln glow", (-0.25, 0.35, -1.15), ember, 1.1, 4.0), ("Left lantern", (-2.25, 1.95, 0.3), warm, 1.4, 5.0),
+        ("Right lantern", (2.25, 1.95, 0.3), warm, 1.4, 5.0), ("Gate lantern", (0.1, 1.35, 2.5), warm, 0.9, 4.5),
+        ("Terrace lantern", (-2.6, 0.1, 4.9), warm, 0.9, 4.5),
+    ):  # fmt: skip
+        yield Lamp(
+            id=_key(name), name=name, position=at, color=tint, strength=strength, reach=reach, parent="lights",
+            size=(0.08, 0.08, 0.08),
+        )  # fmt: skip
+    yield Lamp(
+        id="jar_spot", name="Jar spot", position=(1.6, 2.6, 2.0), turn=turn_between(_DOWN, np.array([-0.75, -2.1, -2.5])),
+        color=(1.0, 0.86, 0.66), strength=5.0, reach=6.0, spot=True, inner=0.12, outer=0.3, parent="lights",
+    )  # fmt: skip
+
+
+def mists() -> tuple[Mist, ...]:
+    """The haze that lies over the terraces."""
+    return (
+        Mist(id="haze", name="Haze", position=(0.0, -0.6, 4.4), size=(16.0, 2.2, 9.0), density=0.09, thins=0.5,
+             color=(0.9, 0.87, 0.82), parent="lights"),
+    )  # fmt: skip
 
 
 def stamps() -> tuple[Stamp, ...]:

@@ -43,7 +43,9 @@ class StageCases:
     def remove_group(self) -> Change:
         gone: str = self.rng.choice([*self.p.groups.ids()] or ["none"])
         held = [("prop", t.id) for t in self.p.props if t.parent == gone]
-        held += [(k, t.id) for k in ("groups", "decals", "lamps", "mists") for t in getattr(self.p, k) if t.parent == gone]
+        held += [
+            (k, t.id) for k in ("groups", "decals", "lamps", "mists") for t in getattr(self.p, k) if t.parent == gone
+        ]
         return {"group": gone}, of(("order", "groups"), ("groups", gone), *held)
 
     def put_in_group(self) -> Change:
@@ -77,9 +79,10 @@ class StageCases:
 
     def keep_stamp(self) -> Change:
         decal = self.p.decals.first or Decal(id="x", name="X")
-        return {"decal": decal, "name": "Kept"}, lambda at: (
-            at == ("order", "stamps") or (at[0] == "stamps" and at[1].startswith("kept"))
-        )
+        return {
+            "decal": decal,
+            "name": "Kept",
+        }, lambda at: at == ("order", "stamps") or (at[0] == "stamps" and at[1].startswith("kept"))
 
     def stamp(self) -> str:
         return self.rng.choice([s.id for s in self.p.stamps] or ["none"])
@@ -128,11 +131,7 @@ class StageCases:
         reading = {p.id for p in self.p.props if any(r.other in held for r in p.rules)}
         return (
             {"things": wanted},
-            lambda at: (
-                at in [("order", k) for k in kinds]
-                or at[1] in held
-                or (at[0] == "rule" and at[1] in reading)
-            ),
+            lambda at: at in [("order", k) for k in kinds] or at[1] in held or (at[0] == "rule" and at[1] in reading),
         )
 
     def dress(self) -> Change:
