@@ -73,6 +73,7 @@ def import_files(options: argparse.Namespace) -> None:
     """Bring meshes and folders of maps into a project, which is made if there is none."""
     from jade_coat.files.assets import Assets
     from jade_coat.files.file_looks import look_of, notes_of
+    from jade_coat.files.gltf_lights import lamps_of, read_lights
     from jade_coat.files.gltf_materials import read_materials, read_variants
     from jade_coat.files.library import Library
     from jade_coat.files.mesh_files import read_mesh
@@ -124,6 +125,10 @@ def import_files(options: argparse.Namespace) -> None:
             told += [f"{name} (variant)" for name, _ in variants]
             told += [f"{one.name} (material): worn by {one.slot}" for one in found_looks]
             told += [f"note: {line}" for one in found_looks for line in notes_of(one)]
+            lamps = lamps_of(read_lights(data, path.name, path.parent), document.project, placed.prop.position)
+            if lamps:
+                document.do(edits.add_things(things=lamps))
+                told += [f"{lamp.id} (lamp)" for lamp in lamps]
         if is_odd(mesh) and not options.unit:
             told.append(f"note: {path.name} is an unlikely {size} m; say what it was made in with --unit")
     save_project(document.project, assets, options.project, opened.home if opened is not None else None)

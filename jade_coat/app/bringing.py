@@ -9,7 +9,7 @@ from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from jade_coat.app import beginning, importing, making
 from jade_coat.app.commands import command
 from jade_coat.app.dialogs.common import ExportSize, ProgressDialog
-from jade_coat.app.dialogs.files import ask_file, ask_folder, ask_new_file
+from jade_coat.app.dialogs.files import ask_file, ask_files, ask_folder, ask_new_file
 from jade_coat.app.dialogs.take_over import TakeOver, UpdateTaken
 from jade_coat.app.project_window import ProjectWindow
 from jade_coat.bake.scene_bake import Written, export_some
@@ -32,10 +32,10 @@ class BringingWindow(ProjectWindow):
 
     @command("Bring in", "Ctrl+I")
     def import_mesh(self) -> None:
-        """Import a mesh…"""
-        path = ask_file(self, "Import a mesh", "Meshes", MESHES)
-        if path is not None:
-            importing.bring_mesh(self, path)
+        """Import meshes…"""
+        paths = ask_files(self, "Import meshes", "Meshes", MESHES)
+        if paths:
+            importing.bring_meshes(self, paths)
 
     @command("Bring in", "Ctrl+Shift+I")
     def import_mesh_anew(self) -> None:
@@ -150,6 +150,10 @@ class BringingWindow(ProjectWindow):
         assert event is not None
         mime = event.mimeData()
         paths = [Path(url.toLocalFile()) for url in mime.urls()] if mime is not None else []
+        meshes = [p for p in paths if p.is_file() and by_suffix(MESHES, p) is not None]
+        if len(meshes) > 1:
+            importing.bring_meshes(self, meshes)
+            paths = [p for p in paths if p not in meshes]
         unread = [path.name for path in paths if not self.bring(path)]
         if unread:
             self.say(f"{', '.join(unread)}: not read. Drop a project folder, a mesh, or a folder of maps.", True)
@@ -165,7 +169,7 @@ class BringingWindow(ProjectWindow):
         elif path.is_dir():
             importing.bring_maps(self, path)
         elif by_suffix(MESHES, path) is not None:
-            importing.bring_mesh(self, path)
+            importing.bring_meshes(self, [path])
         elif is_image_name(path):
             self.bring_picture(path)
         else:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -13,6 +15,7 @@ from jade_coat.app.dialogs.common import ProgressDialog
 from jade_coat.app.dialogs.import_size import ImportSize
 from jade_coat.app.dialogs.slot_match import SlotMatch
 from jade_coat.files.file_looks import look_of, notes_of
+from jade_coat.files.gltf_lights import FileLight, lamps_of, read_lights
 from jade_coat.files.gltf_materials import FileMaterial, FileVariant, read_materials, read_variants
 from jade_coat.files.library import MapFolder
 from jade_coat.formats import named
@@ -23,7 +26,7 @@ from jade_coat.maps.images import PICTURES, as_float, read_image
 from jade_coat.maps.mapset import Guess, MapSet, guess, map_files, set_name
 from jade_coat.maps.picture import BadImage
 from jade_coat.material.surface import Role
-from jade_coat.mesh.data import MeshData
+from jade_coat.mesh.data import BadMesh, MeshData
 from jade_coat.mesh.units import is_odd, scaled
 from jade_coat.stage import edits
 from jade_coat.stage.decals import Decal
@@ -37,66 +40,118 @@ if TYPE_CHECKING:
     from jade_coat.app.session import Session
 
 
-def bring_mesh(window: ProjectWindow, path: Path) -> ProgressDialog:
-    """Read a mesh in the background and place it as a prop."""
-    dialog = ProgressDialog(window, f"Import {path.name}")
+def bring_meshes(window: ProjectWindow, paths: Sequence[Path]) -> ProgressDialog:
+    """Read meshes in the background and place each as a prop; a file that cannot be read keeps no other from it."""
+    what = paths[0].name if len(paths) == 1 else counted(len(paths), "mesh")
+    dialog = ProgressDialog(window, f"Import {what}")
 
-    def place(mesh: MeshData) -> None:
-        if is_odd(mesh) and mesh.motion is None:
-            ask = ImportSize(window, mesh, path.name)
-            window.ask = ask  # type: ignore[attr-defined]
-            if not ask.exec():
-                return
-            mesh = scaled(mesh, ask.factor)
-        place_mesh(window, mesh, path.stem)
-        bring_looks(window, path, window.session.prop_id)
+    def read(job: Job) -> tuple[list[tuple[Path, MeshData]], list[str]]:
+        found, lost = [], []
+        for i, path in enumerate(paths):
+            job.part(i / len(paths), (i + 1) / len(paths))
+            try:
+                found.append((path, read_mesh_apart(path, job)))
+            except (BadMesh, OSError) as error:
+                lost.append(told(error))
+        return found, lost
+
+    def place(read: tuple[list[tuple[Path, MeshData]], list[str]]) -> None:
+        found, lost = read
+        placed = [path for path, mesh in found if _place_sized(window, path, mesh)]
+        if lost:
+            some = f"{counted(len(lost), 'mesh')} of {len(paths)} were not imported"
+            window._tell("The mesh was not imported" if len(paths) == 1 else some, lost)
+        elif len(placed) > 1:
+            window.say(f"{counted(len(placed), 'mesh')} imported")
 
     dialog.run(
-        window.session, lambda job: read_mesh_apart(path, job), place,
-        lambda error: window._tell("The mesh was not imported", [told(error)]),
+        window.session, read, place, lambda error: window._tell("The mesh was not imported", [told(error)]),
     )  # fmt: skip
     return dialog
 
 
+def _place_sized(window: ProjectWindow, path: Path, mesh: MeshData) -> bool:
+    """Place a mesh that was read, with what its file brings; asks for its unit where its size is odd."""
+    if is_odd(mesh) and mesh.motion is None:
+        ask = ImportSize(window, mesh, path.name)
+        window.ask = ask  # type: ignore[attr-defined]
+        if not ask.exec():
+            return False
+        mesh = scaled(mesh, ask.factor)
+    place_mesh(window, mesh, path.stem)
+    bring_looks(window, path, window.session.prop_id)
+    return True
+
+
+@dataclass(frozen=True)
+class _Brought:
+    """What a mesh's file holds beside the mesh."""
+
+    materials: list[FileMaterial]
+    variants: list[FileVariant]
+    lights: list[FileLight]
+
+
 def bring_looks(window: ProjectWindow, path: Path, prop: str) -> None:
-    """Look for materials in a mesh's file, and take them as map sets, materials and finishes if that is wanted."""
+    """Look for materials and lights in a mesh's file, and take them into the project if that is wanted."""
     if path.suffix.lower() not in (".glb", ".gltf"):
         return
     session = window.session
     assets = session.library.assets
 
-    def work() -> tuple[list[FileMaterial], list[FileVariant]]:
+    def work() -> _Brought:
         data = path.read_bytes()
         materials = read_materials(
             data, path.name, path.parent, lambda file, content: assets.put("maps", file, content)
         )
-        return materials, read_variants(data, path.name, path.parent)
+        folder = path.parent
+        return _Brought(materials, read_variants(data, path.name, folder), read_lights(data, path.name, folder))
 
-    def done(read: tuple[list[FileMaterial], list[FileVariant]]) -> None:
-        found, variants = read
-        worn = session.project.props.get(prop)
-        if not found or worn is None:
-            return
-        files = {m.asset for one in found for m in one.maps}
-        what = f"{path.name} brings {counted(len(found), 'material')}"
-        what += f" of {counted(len(files), 'picture')}" if files else ""
-        what += f" in {counted(len(variants), 'variant')}" if variants else ""
-        lines = [one.name for one in found]
-        if not session.offer(f"{what}. Take them as materials, and dress {worn.name} in them?", lines):
-            return
-        dressed = [(v.name, v.worn) for v in variants]
-        steps = file_looks(session.project, prop, [look_of(one) for one in found], dressed)
-        if session.do_all(f"Materials of {path.name}", steps):
-            notes = [line for one in found for line in notes_of(one)]
-            if notes:
-                window.tell(f"{counted(len(found), 'material')} taken, but not all of them", notes, problem=False)
-            else:
-                window.say(f"{counted(len(found), 'material')} of {path.name} taken")
+    def done(read: _Brought) -> None:
+        _take_looks(window, path, prop, read)
+        _take_lights(window, path, prop, read.lights)
 
     def failed(error: Exception) -> None:
         window.say(f"The materials of {path.name} were not read: {told(error)}", True)
 
     session.work(work, done, failed)
+
+
+def _take_looks(window: ProjectWindow, path: Path, prop: str, read: _Brought) -> None:
+    session, found, variants = window.session, read.materials, read.variants
+    worn = session.project.props.get(prop)
+    if not found or worn is None:
+        return
+    files = {m.asset for one in found for m in one.maps}
+    what = f"{path.name} brings {counted(len(found), 'material')}"
+    what += f" of {counted(len(files), 'picture')}" if files else ""
+    what += f" in {counted(len(variants), 'variant')}" if variants else ""
+    lines = [one.name for one in found]
+    if not session.offer(f"{what}. Take them as materials, and dress {worn.name} in them?", lines):
+        return
+    dressed = [(v.name, v.worn) for v in variants]
+    steps = file_looks(session.project, prop, [look_of(one) for one in found], dressed)
+    if session.do_all(f"Materials of {path.name}", steps):
+        notes = [line for one in found for line in notes_of(one)]
+        if notes:
+            window.tell(f"{counted(len(found), 'material')} taken, but not all of them", notes, problem=False)
+        else:
+            window.say(f"{counted(len(found), 'material')} of {path.name} taken")
+
+
+def _take_lights(window: ProjectWindow, path: Path, prop: str, lights: list[FileLight]) -> None:
+    """Offer the lamps of a file; its sun is named, and the project keeps its own."""
+    session = window.session
+    place = session.project.props.get(prop)
+    shining = [light for light in lights if light.kind != "directional"]
+    if not shining or place is None:
+        return
+    lines = [light.name for light in shining]
+    lines += [f"{m.name} is a sun: the project keeps its own" for m in lights if m.kind == "directional"]
+    what = f"{path.name} brings {counted(len(shining), 'lamp')}. Place them where they stand beside {place.name}?"
+    if session.offer(what, lines):
+        made = lamps_of(shining, session.project, place.position)
+        session.do(edits.add_things(things=made).called(f"Lamps of {path.name}"))
 
 
 def place_mesh(window: ProjectWindow, mesh: MeshData, name: str) -> None:

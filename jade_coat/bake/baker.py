@@ -84,6 +84,15 @@ class BakedMaps:
         """Whether anything is less than opaque."""
         return bool(self.values["opacity"].min() < 1 - 0.5 / 255)
 
+    def specular(self) -> tuple[float, bytes | None]:
+        """What KHR_materials_specular says of it: a factor, and a PNG whose alpha multiplies it where it differs."""
+        values = self.values["specular"]
+        low, high = float(values.min()), float(values.max())
+        if high - low < 1 / 255:
+            return round((low + high) / 2, 4), None
+        white = np.ones((*values.shape[:2], 3), np.float32)
+        return 1.0, png_bytes(quantized(np.concatenate([white, np.clip(values, 0, 1)], axis=2)))
+
     def base_color_with_alpha(self, unlit: bool = False) -> bytes:
         """Base colour (sRGB) with opacity as its alpha, as PNG; `unlit` puts the glow into it."""
         v = self.values

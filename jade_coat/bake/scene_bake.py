@@ -255,6 +255,7 @@ class SceneBaker:
                 material.cut if kind.cut == "threshold" else 0.5,
                 material.two_sided,
                 kind.unlit,
+                *maps.specular(),
             )
         return self._materials[task.key]
 
@@ -310,7 +311,13 @@ def export_glb(
     hidden = len(project.props) - len(chosen)
     if hidden and not props:
         baker.told.append(f"{hidden} hidden prop{'s are' if hidden > 1 else ' is'} left out.")
-    data = scene_glb(baker.props(chosen, variants))
+    whole = not props
+    lamps = [m for m in project.lamps if project.shows(m)] if whole else []
+    data = scene_glb(baker.props(chosen, variants), lamps, project.light if whole else None)
+    if lamps:
+        baker.told.append("The sun and lamps are written in the stage's own unit, as lux and candela.")
+    if whole and any(project.shows(m) for m in project.mists):
+        baker.told.append("glTF has no mist: it is left out.")
     job.part(0.95, 1.0)
     job.step(0.5, f"Writing {path.name}")
     write_atomic(path, data)

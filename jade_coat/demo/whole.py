@@ -271,7 +271,8 @@ def lamps() -> Iterator[Lamp]:
             size=(0.08, 0.08, 0.08),
         )  # fmt: skip
     yield Lamp(
-        id="jar_spot", name="Jar spot", position=(1.6, 2.6, 2.0), turn=turn_between(_DOWN, np.array([-0.75, -2.1, -2.5])),
+        id="jar_spot", name="Jar spot", position=(1.6, 2.6, 2.0),
+        turn=turn_between(_DOWN, np.array([-0.75, -2.1, -2.5])),
         color=(1.0, 0.86, 0.66), strength=5.0, reach=6.0, spot=True, inner=0.12, outer=0.3, parent="lights",
     )  # fmt: skip
 

@@ -101,7 +101,7 @@ def _fragment(glsl: GlslProgram, material: Material) -> str:
         f"target0 = vec4({base}, {output_name('opacity')});",
         f"target1 = vec4({normal}, {output_name('height')});  // world space",
         f"target2 = vec4({', '.join(output_name(n) for n in ('occlusion', 'roughness', 'metallic'))}, 1.0);",
-        f"target3 = vec4({output_name('emissive')}, 1.0);",
+        f"target3 = vec4({output_name('emissive')}, {output_name('specular')});",
     ]
     return "\n".join([*lines, "}", ""])
 

@@ -1,6 +1,7 @@
 """Reads what a GLB or glTF file says of its materials: their pictures, factors, and how they meet what is behind.
 
-glTF 2.0, section 3.9, and the extensions KHR_materials_emissive_strength and KHR_texture_transform.
+glTF 2.0, section 3.9, and the extensions KHR_materials_emissive_strength, KHR_materials_specular, KHR_materials_unlit
+and KHR_texture_transform.
 """
 
 from __future__ import annotations
@@ -18,7 +19,7 @@ from jade_coat.maps.mapset import MapFile
 from jade_coat.material.surface import Role
 from jade_coat.mesh.data import BadMesh
 
-VARIANTS = "KHR_materials_variants"
+VARIANTS, SPECULAR = "KHR_materials_variants", "KHR_materials_specular"
 Put = Callable[[str, bytes], str]
 """Keeps a picture's bytes under a file name; gives the asset."""
 _SUFFIX = {"image/png": ".png", "image/jpeg": ".jpg", "image/webp": ".webp"}
@@ -46,6 +47,8 @@ class FileMaterial:
     """The surface kind that its alphaMode comes to."""
     cut: float = 0.5
     two_sided: bool = False
+    specular: float = 1.0
+    unlit: bool = False
     left_out: tuple[str, ...] = ()
     """What it holds that is not read, in words."""
 
@@ -142,9 +145,10 @@ class _Materials:
         others = [i for i, _ in textures if isinstance(i, dict) and self._laid(i) != self._laid(laid)]
         if others:
             left_out.append("its pictures lie in different ways, and all are laid as the first")
-        known = {"KHR_materials_emissive_strength", "KHR_materials_unlit", "KHR_texture_transform"}
-        if "KHR_materials_unlit" in extensions:
-            left_out.append("it is unlit there, and lit here")
+        known = {"KHR_materials_emissive_strength", "KHR_materials_unlit", "KHR_texture_transform", SPECULAR}
+        specular = extensions.get(SPECULAR) or {}
+        if any(specular.get(f"specular{part}") for part in ("Texture", "ColorTexture", "ColorFactor")):
+            left_out.append("of its specular the factor alone is read")
         left_out += [f"{name[:60]} is not read" for name in sorted(extensions) if name not in known]
         return FileMaterial(
             slot=slot, name=str(material.get("name") or slot)[:120], maps=tuple(maps),
@@ -157,6 +161,8 @@ class _Materials:
             occlusion=self._number((material.get("occlusionTexture") or {}).get("strength"), 1.0),
             glow=(glow[0] * strength, glow[1] * strength, glow[2] * strength),
             kind={"MASK": "masked", "BLEND": "blended"}.get(str(mode), "opaque"),
+            unlit="KHR_materials_unlit" in extensions,
+            specular=self._number(specular.get("specularFactor"), 1.0),
             cut=self._number(material.get("alphaCutoff"), 0.5), two_sided=material.get("doubleSided") is True,
             left_out=tuple(dict.fromkeys(left_out)),
         )  # fmt: skip

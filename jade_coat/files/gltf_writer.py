@@ -10,13 +10,16 @@ import pygltflib as g
 
 from jade_coat import __version__
 from jade_coat.files.gltf_data import BAKED, OURS
+from jade_coat.files.gltf_lights import add_lights
 from jade_coat.mesh.data import FULL, MeshData
 from jade_coat.program.types import Array
-from jade_coat.stage.project import Prop
+from jade_coat.stage.lamps import Lamp
+from jade_coat.stage.project import Light, Prop
 
 UNLIT = "KHR_materials_unlit"
 GLOW = "KHR_materials_emissive_strength"
 VARIANTS = "KHR_materials_variants"
+SPECULAR = "KHR_materials_specular"
 _FLOAT, _USHORT, _UBYTE, _UINT = 5126, 5123, 5121, 5125
 _ARRAY, _ELEMENT = 34962, 34963
 
@@ -38,6 +41,9 @@ class BakedMaterial:
     double_sided: bool = False
     unlit: bool = False
     """Whether no light falls on it: KHR_materials_unlit."""
+    specular: float = 1.0
+    specular_map: bytes | None = None
+    """KHR_materials_specular: the factor, and a file whose alpha multiplies it."""
 
 
 @dataclass(frozen=True)
@@ -135,8 +141,8 @@ def mesh_glb(mesh: MeshData, name: str) -> bytes:
     return glb.bytes()
 
 
-def scene_glb(props: Sequence[BakedProp]) -> bytes:
-    """Props with their baked materials; those with the same mesh and materials share one glTF mesh."""
+def scene_glb(props: Sequence[BakedProp], lamps: Sequence[Lamp] = (), sun: Light | None = None) -> bytes:
+    """Props with their baked materials; those with the same mesh and materials share one glTF mesh. And lights."""
     glb = _Glb()
     materials: dict[int, int] = {}
     textures: dict[bytes, int] = {}
@@ -155,6 +161,7 @@ def scene_glb(props: Sequence[BakedProp]) -> bytes:
         node.matrix = baked.prop.matrix().T.ravel().tolist()
         glb.gltf.nodes.append(node)
         glb.gltf.scenes[0].nodes.append(len(glb.gltf.nodes) - 1)
+    add_lights(glb.gltf, lamps, sun)
     return glb.bytes()
 
 
@@ -213,19 +220,26 @@ def _add_material(glb: _Glb, baked: BakedMaterial, textures: dict[bytes, int], s
         material.emissiveTexture = g.TextureInfo(index=texture(baked.emissive, "emissive"))
         material.emissiveFactor = [1.0, 1.0, 1.0]
         if baked.glow > 1:
-            material.extensions = {GLOW: {"emissiveStrength": baked.glow}}
-            if GLOW not in glb.gltf.extensionsUsed:
-                glb.gltf.extensionsUsed.append(GLOW)
+            _extend(glb, material, GLOW, {"emissiveStrength": baked.glow})
     if baked.alpha != "OPAQUE":
         material.alphaMode = baked.alpha
         material.alphaCutoff = baked.cutoff if baked.alpha == "MASK" else None
     material.doubleSided = baked.double_sided or None
     if baked.unlit:
-        material.extensions = {**(material.extensions or {}), UNLIT: {}}
-        if UNLIT not in glb.gltf.extensionsUsed:
-            glb.gltf.extensionsUsed.append(UNLIT)
+        _extend(glb, material, UNLIT, {})
+    elif baked.specular != 1 or baked.specular_map is not None:
+        told: dict[str, object] = {"specularFactor": baked.specular}
+        if baked.specular_map is not None:
+            told["specularTexture"] = {"index": texture(baked.specular_map, "specular")}
+        _extend(glb, material, SPECULAR, told)
     glb.gltf.materials.append(material)
     return len(glb.gltf.materials) - 1
+
+
+def _extend(glb: _Glb, material: g.Material, extension: str, content: dict[str, object]) -> None:
+    material.extensions = {**(material.extensions or {}), extension: content}
+    if extension not in glb.gltf.extensionsUsed:
+        glb.gltf.extensionsUsed.append(extension)
 
 
 __all__ = ["FULL", "BakedMaterial", "BakedProp", "mesh_glb", "scene_glb"]

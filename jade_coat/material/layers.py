@@ -23,6 +23,7 @@ class Layer:
     height: Value
     emissive: Value
     opacity: Value
+    specular: Value
 
 
 def surface_layer(surface: Surface, fields: Any, detail_fields: Any, lookup: MapLookup) -> Layer:
@@ -47,6 +48,7 @@ def surface_layer(surface: Surface, fields: Any, detail_fields: Any, lookup: Map
         ),
         emissive=glow * fields.glow if glow is not None else fields.emissive,
         opacity=placed.read(Role.OPACITY, const(1.0)) or const(1.0),
+        specular=fields.specular,
     )
 
 

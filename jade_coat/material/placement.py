@@ -110,6 +110,8 @@ class Placed:
         if surface.placement in BY_UV:
             uv = lib.attribute(f"uv{surface.uv_set}", VEC2)
             once = surface.placement == "square" and self._once
+            if once and not lib.is_const(self._fields.repeats, 1.0):
+                uv = uv * self._fields.repeats
             at = self._laid(uv, 1.0) if once else self._laid(uv * lib.instance(f"metres{surface.uv_set}", VEC2))
             yield Plane(at, None, self._own)
             return

@@ -75,6 +75,9 @@ QUANTITIES: dict[str, Quantity] = {
             "emissive", "Glow", 3, (0.0, 0.0, 0.0), Place("extra", "rgb"), File("emissive", "rgb"),
             span=(0.0, 65504.0), is_color=True, shown="to_srgb(tone_map({}))", always=False,
         ),
+        Quantity(
+            "specular", "Specular", 1, (1.0,), Place("extra", "a"), File("specular", "r"), always=False,
+        ),  # of KHR_materials_specular: 1 mirrors 4 % head on
         Quantity("opacity", "Opacity", 1, (1.0,), Place("finish", "b"), File("opacity", "r"), always=False),
     )
 }  # fmt: skip

@@ -146,6 +146,11 @@ class Surface(Frozen):
         map="any",
         when=("placement", ("uv", "triplanar", "planar")),
     )
+    repeats: Vec2 = field(
+        (1.0, 1.0), "Repeats", kind="pair", unit="×", low=0.001, high=1000.0, soft=(0.5, 16.0),
+        hint="How often the maps lie across the UV square and down it", group=LAID, map="any",
+        when=("placement", ("square",)),
+    )  # fmt: skip
     turn: float = field(0.0, "Turn", kind="angle", low=-TAU, high=TAU, soft=(-TAU / 2, TAU / 2), group=LAID, map="any")
     offset: Vec2 = field(
         (0.0, 0.0), "Offset", kind="pair", unit="tiles", low=-100, high=100, soft=(0, 1), group=LAID, map="any"
@@ -179,6 +184,9 @@ class Surface(Frozen):
     metallic: float = field(0.0, "Metallic", hint="Used where there is no metallic map", map="-metallic")
     metallic_range: Vec2 = field(
         (0.0, 1.0), "Metallic range", kind="range", hint="What 0 and 1 in the metallic map become", map="metallic"
+    )
+    specular: float = field(
+        1.0, "Specular", hint="How much what is no metal mirrors: 1 is 4 % head on, as of most; 0 nothing"
     )
     normal_strength: float = field(
         1.0, "Relief", low=0.0, high=4.0, soft=(0, 2), hint="Strength of the normal map", map="normal"

@@ -14,6 +14,8 @@ from jade_coat.stage.placed import Placed, Vec3
 
 LEAST_REACH = 0.05
 RIGHT = math.pi / 2
+SUN_COLOR = (1.0, 0.93, 0.82)
+"""The colour of the sun's light, linear."""
 
 
 class Lamp(Placed):

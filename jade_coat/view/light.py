@@ -8,6 +8,7 @@ import moderngl
 import numpy as np
 
 from jade_coat.program.types import Array
+from jade_coat.stage.lamps import SUN_COLOR
 from jade_coat.view.environment import (
     DARK,
     LEVELS,
@@ -20,7 +21,6 @@ from jade_coat.view.environment import (
 from jade_coat.view.gpu_scenes import GpuScene
 from jade_coat.view.openness import WAYS
 
-SUN_COLOR = np.array([1.0, 0.93, 0.82])
 DEFAULT_LIGHT = ((0.48, 0.62, 0.62), 2.6)
 """Direction and strength of the sun until one is set."""
 _WALL = np.array([0.3, 0.55, 0.78])
@@ -80,7 +80,7 @@ class Light:
         d = np.array(direction, float)
         self.sun, self._strength = d / np.linalg.norm(d), strength
         values = np.zeros((2, 4), np.float32)
-        values[0, :3], values[1, :3] = self.sun, SUN_COLOR * strength
+        values[0, :3], values[1, :3] = self.sun, np.array(SUN_COLOR) * strength
         self._block.write(values.tobytes(), offset=9 * 16)
 
     def _place_environment(self, environment: Environment) -> None:

@@ -332,7 +332,8 @@ def _for_surface(material: Material, expressions: tuple[str, ...], names: tuple[
 
 
 _LIGHT = """
-Surface surface = Surface(out_base_color, normalize(out_normal), out_roughness, out_metallic, out_occlusion);
+Surface surface = Surface(
+    out_base_color, normalize(out_normal), out_roughness, out_metallic, out_occlusion, out_specular);
 vec3 light = light_here(surface) + out_emissive;"""
 _LIT = ("light.glsl", "lamps.glsl", "mist.glsl", "forward.glsl")
 _CUTS = {"": [], "threshold": ["if (out_opacity < cut) discard;"],

@@ -15,7 +15,7 @@ def test_a_model_with_an_animation_moves_by_the_clock_and_is_pointed_at_where_it
     session, window, view = hand.session, hand.window, hand.window.view
     path = tmp_path / "rod.glb"
     path.write_bytes(rod_file().bytes())
-    importing.bring_mesh(window, path)
+    importing.bring_meshes(window, [path])
     hand.settle()
     asset = session.project.mesh("rod")
     assert asset.clips == ("bend",)
@@ -76,7 +76,7 @@ def test_a_new_process_finds_a_mesh_where_it_was(hand, tmp_path) -> None:
     session, window = hand.session, hand.window
     path = tmp_path / "rod.glb"
     path.write_bytes(rod_file().bytes())
-    importing.bring_mesh(window, path)
+    importing.bring_meshes(window, [path])
     hand.settle()
     panel = window.bench.shared
     panel.clips["rod"].changed.emit("bend")

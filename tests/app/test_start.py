@@ -169,7 +169,7 @@ def test_materials_inside_a_mesh_file_are_offered_and_dress_the_prop(hand: Hand,
     session, asked = hand.session, []
     session.offer = lambda what, lines: bool(asked.append((what, lines))) or True
     before = len(session.project.materials)
-    importing.bring_mesh(hand.window, path)
+    importing.bring_meshes(hand.window, [path])
     hand.until(lambda: len(session.project.materials) > before)
     assert "oven.glb brings 1 material of 2 pictures" in asked[0][0]
     assert "dress oven" in asked[0][0]
@@ -181,7 +181,7 @@ def test_materials_inside_a_mesh_file_are_offered_and_dress_the_prop(hand: Hand,
     hand.window.undo()
     assert len(session.project.materials) == before
     session.offer = lambda what, lines: False
-    importing.bring_mesh(hand.window, path)
+    importing.bring_meshes(hand.window, [path])
     hand.until(lambda: session.prop.name.startswith("oven 2"))
     hand.settle()
     assert len(session.project.materials) == before

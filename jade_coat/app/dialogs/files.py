@@ -17,6 +17,14 @@ def ask_file(parent: QWidget, title: str, what: str, formats: Iterable[Format]) 
     return _chosen(what, path)
 
 
+def ask_files(parent: QWidget, title: str, what: str, formats: Iterable[Format]) -> list[Path]:
+    """Files to open, of some formats; none when nothing was chosen."""
+    paths, _ = QFileDialog.getOpenFileNames(parent, title, last_folder(what), dialog_filter(what, formats))
+    for path in paths[:1]:
+        _chosen(what, path)
+    return [Path(p) for p in paths]
+
+
 def ask_folder(parent: QWidget, title: str, what: str) -> Path | None:
     """A folder; None when nothing was chosen."""
     path = QFileDialog.getExistingDirectory(parent, title, last_folder(what))

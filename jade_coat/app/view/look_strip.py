@@ -208,12 +208,14 @@ class LookStrip(QWidget):
 
     def _matters(self, material: Material, quantity: Quantity) -> bool:
         """Whether a material does anything with a quantity that most leave as it is."""
+        ways = {k.path for k in material.links} | {d.path for d in material.dials}
+        if quantity.name == "specular":
+            return any(c.surface.specular != 1 or f"{c.id}.surface.specular" in ways for c in material.coats)
         lookup, role = self._session.link.lookup, Role(quantity.name)
         if any(lookup.read(s, role) is not None for c in material.coats for s in c.surface.sets):
             return True
         if role is Role.OPACITY:
             return material.kind != "opaque"
-        ways = {k.path for k in material.links} | {d.path for d in material.dials}
         return role is Role.EMISSIVE and any(
             any(c.surface.emissive) or f"{c.id}.surface.emissive" in ways for c in material.coats
         )

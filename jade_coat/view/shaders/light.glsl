@@ -44,6 +44,7 @@ struct Surface {
     float roughness;
     float metallic;
     float occlusion;
+    float specular;  // of KHR_materials_specular: what is no metal mirrors this much of 4 %
 };
 
 // Reflected sunlight over incident radiance times the cosine: D, V and F of Appendix B.
@@ -56,9 +57,9 @@ vec3 reflect_light(Surface s, vec3 v, vec3 l) {
     float d = nh * nh * (a2 - 1.0) + 1.0;
     float distribution = a2 / (PI * d * d);
     float visibility = 0.5 / max(nl * sqrt(nv * nv * (1.0 - a2) + a2) + nv * sqrt(nl * nl * (1.0 - a2) + a2), 1e-6);
-    vec3 f0 = mix(vec3(0.04), s.base_color, s.metallic);
+    vec3 f0 = mix(vec3(0.04 * s.specular), s.base_color, s.metallic);
     float grazing = 1.0 - vh, squared = grazing * grazing;
-    vec3 fresnel = f0 + (1.0 - f0) * (squared * squared * grazing);
+    vec3 fresnel = f0 + (mix(s.specular, 1.0, s.metallic) - f0) * (squared * squared * grazing);
     vec3 diffuse = mix(s.base_color, vec3(0.0), s.metallic) / PI;
     return ((1.0 - fresnel) * diffuse + fresnel * distribution * visibility) * nl;
 }
@@ -106,9 +107,9 @@ float sky_share(vec3 world) {
 vec3 sky_light(Surface s, vec3 v, vec3 open) {
     vec3 mirror = reflect(-v, s.normal);
     float nv = clamp(dot(s.normal, v), 0.0, 1.0);
-    vec3 f0 = mix(vec3(0.04), s.base_color, s.metallic);
+    vec3 f0 = mix(vec3(0.04 * s.specular), s.base_color, s.metallic);
     vec2 ab = texture(split_sum, vec2(nv, s.roughness)).rg;
-    vec3 specular = f0 * ab.x + ab.y;
+    vec3 specular = f0 * ab.x + mix(s.specular, 1.0, s.metallic) * ab.y;
     vec3 diffuse = s.base_color * (1.0 - s.metallic) * (1.0 - specular);
     // Crevices see less sky than the mirror direction suggests (Lagarde 2014).
     float seen = clamp(pow(nv + s.occlusion, exp2(-16.0 * s.roughness - 1.0)) - 1.0 + s.occlusion, 0.0, 1.0);
