@@ -345,13 +345,7 @@ def fragment_source(glsl: GlslProgram, targets: Targets) -> str:
     outs = [f"layout(location = {i}) out vec4 target{i};" for i in range(len(targets.expressions))]
     own = [shader("sample.glsl")] if targets.cut else []
     if targets.lit:
-        own += [
-            shader("light.glsl"),
-            shader("lamps.glsl"),
-            shader("mist.glsl"),
-            "in vec3 pixel_world;",
-            "uniform vec3 shared_eye;",
-        ]
+        own += [shader(name) for name in _LIT]
     if targets.crowd:
         head, first = [crowd_head(glsl)], [crowd_prologue(glsl)]
     else:

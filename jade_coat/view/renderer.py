@@ -48,9 +48,10 @@ class Renderer:
         self.scenes = GpuScenes(context)
         self.light = Light(context)
         self.drawer = Drawer(context, self.assets, self.scenes, self.shop)
+        self.crowds, self.surfaces = CrowdPass(self.drawer), SurfacePass(self.drawer)
         self.filling: tuple[Pass, ...] = (
-            ShadowPass(self.drawer, self.light), SkyDepthsPass(self.drawer), CrowdPass(self.drawer),
-            SurfacePass(self.drawer), DecalPass(self.drawer), OpennessPass(self.drawer, self.light),
+            ShadowPass(self.drawer, self.light), SkyDepthsPass(self.drawer), self.crowds,
+            self.surfaces, DecalPass(self.drawer), OpennessPass(self.drawer, self.light),
         )  # fmt: skip
         """What is run once for all looks that the attachments serve."""
         compose = ComposePass(self.drawer, self.light)

@@ -109,7 +109,7 @@ def _drawn(project: Project, library: Library, folder: Path) -> list[dict]:
     eye = eye_for(Camera(target=(0, 0, 0), pitch=0.6, distance=40.0), 500, 300)
     renderer.picture("stage", eye, 500, 300)
     scene, buffers = renderer.scenes.get("stage"), renderer.buffers("main", 500, 300)
-    surfaces = renderer.filling[-1]
+    surfaces = renderer.surfaces
 
     def frame() -> None:
         renderer.picture("stage", eye, 500, 300)

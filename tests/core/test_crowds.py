@@ -34,7 +34,7 @@ def pictures(renderer, monkeypatch, scene: str, eye, looks: tuple[str, ...]) -> 
     for fewest in (1, 10**9):
         monkeypatch.setattr(crowd, "FEWEST_TRIANGLES", fewest)
         found.append(renderer.picture(scene, eye, WIDTH, HEIGHT, looks).astype(int))
-        assert (renderer.filling[1].drawn > 0) == (fewest == 1)
+        assert (renderer.crowds.drawn > 0) == (fewest == 1)
     assert not renderer.faults
     return found[0], found[1]
 
@@ -138,7 +138,7 @@ def test_whether_a_draw_is_a_crowd_follows_from_its_triangles_alone(renderer) ->
         before = None
         for distance, size in ((9.0, (WIDTH, HEIGHT)), (2.0, (WIDTH, HEIGHT)), (9.0, (90, 60))):
             renderer.picture("crowd", eye_for(Camera(target=(0, 0, 0), distance=distance), *size), *size)
-            assert renderer.filling[1].drawn == expected
+            assert renderer.crowds.drawn == expected
             assert before in (None, renderer.shop.compiles)
             before = renderer.shop.compiles
 
@@ -181,7 +181,7 @@ def test_the_programs_made_ahead_are_those_that_a_picture_asks_for(renderer) -> 
         before = renderer.shop.compiles
         renderer.picture("crowd", eye_for(Camera(target=(0, 0, 0), distance=9.0), WIDTH, HEIGHT), WIDTH, HEIGHT)
         assert renderer.shop.compiles == before
-        assert (renderer.filling[1].drawn > 0) == (count > 1)
+        assert (renderer.crowds.drawn > 0) == (count > 1)
 
 
 def test_a_crowd_whose_program_fails_is_drawn_one_by_one_and_not_tried_again(renderer, monkeypatch) -> None:

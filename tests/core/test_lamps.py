@@ -111,7 +111,7 @@ def test_a_lamp_falls_off_as_the_extension_says(renderer, cone) -> None:
     """KHR_lights_punctual; a rough grey floor reflects by Lambert to within its weak gloss at right angles."""
     renderer.set_light(SUN[0], 0.0, "evening")
     at, strength, reach = (0.2, 2.0, 0.1), 6.0, 4.0
-    settings = {"spot": True, "cone": cone} if cone else {}
+    settings = {"spot": True, "inner": cone[0], "outer": cone[1]} if cone else {}
     eye = eye_of(np.array([0.0, 6.0, 0.01]), np.zeros(3), 0.6, 1.0)
     stand(renderer, [FLOOR], NOTHING)
     before = light_at(renderer, eye)

@@ -107,7 +107,7 @@ def test_light_is_reflected_the_same_both_ways(gl) -> None:
     textures = [gl.texture((500, 1), 3, p.tobytes(), dtype="f4") for p in pair]
     target = gl.texture((500, 1), 4, dtype="f4")
     fragment = (HEADER + shader("light.glsl") + "uniform sampler2D a; uniform sampler2D b; out vec4 o; void main() {"
-                "Surface s = Surface(vec3(0.7, 0.4, 0.2), vec3(0, 0, 1), 0.45, 0.35, 1.0);"
+                "Surface s = Surface(vec3(0.7, 0.4, 0.2), vec3(0, 0, 1), 0.45, 0.35, 1.0, 1.0);"
                 "vec3 v = texelFetch(a, ivec2(gl_FragCoord.xy), 0).rgb, l = texelFetch(b, ivec2(gl_FragCoord.xy), 0).rgb;"
                 "o = vec4(reflect_light(s, v, l).r / l.z, reflect_light(s, l, v).r / v.z, 0, 1); }")  # fmt: skip
     program = gl.program(vertex_shader=HEADER + shader("screen.vert"), fragment_shader=fragment)
