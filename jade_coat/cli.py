@@ -58,7 +58,7 @@ def _add_window(commands: Any) -> None:
 
 # Long: a few lines a command.
 def _parser() -> argparse.ArgumentParser:
-    from jade_coat.cli_changes import exchange_mesh, fill_paint, import_files, make_material, take_over
+    from jade_coat.cli_changes import exchange_mesh, fill_paint, fire_words, import_files, make_material, take_over
     from jade_coat.files.mesh_files import MESHES
     from jade_coat.formats import named
     from jade_coat.material.seam import SEAM_LABELS
@@ -121,6 +121,13 @@ def _parser() -> argparse.ArgumentParser:
     )
     material.add_argument("--seam", default="interlock", choices=tuple(SEAM_LABELS), help="how the coats meet")
     material.add_argument("--prop", metavar="P", help="id or name of a prop that is to wear it in every slot")
+    kiln = command(fire_words, "kiln")
+    kiln.add_argument("words", help="what the map set should be like; docs/word-kiln.md lists the words")
+    kiln.add_argument("--seed", type=int, default=1, metavar="N", help="another number, another candidate")
+    kiln.add_argument("--walk", nargs="+", default=[], metavar="WAY", help="steps from there: grown, older, coarse…")
+    kiln.add_argument("--size", type=int, default=1024, metavar="N", help="texels a side")
+    kiln.add_argument("--out", type=Path, metavar="DIR", help="write the maps into this folder")
+    kiln.add_argument("--project", type=Path, metavar="P", help="keep them as a map set of this project")
     exchange = command(exchange_mesh, "reimport")
     exchange.add_argument("project", type=Path)
     exchange.add_argument("--mesh", required=True, metavar="M", help="id or name of a mesh of the project")

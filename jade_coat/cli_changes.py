@@ -181,3 +181,37 @@ def exchange_mesh(options: argparse.Namespace) -> None:
     document.do(edits.exchange_mesh(mesh=library.exchanged(asset, made.mesh), paint=made.paint, maps=made.maps))
     save_project(document.project, opened.assets, options.project, opened.home)
     print("\n".join([*made.report, *(f"{new} goes on as {old}." for new, old in match.items() if new != old)]))
+
+
+def fire_words(options: argparse.Namespace) -> None:
+    """Fire words in the simulated kiln: maps into a folder, or a map set into a project."""
+    from jade_coat.files.atomic import write_all
+    from jade_coat.files.library import Library
+    from jade_coat.files.project_folder import open_project, save_project
+    from jade_coat.jobs.job import Job
+    from jade_coat.kiln.brief import DIRECTIONS
+    from jade_coat.kiln.keeping import keeping, map_set_of
+    from jade_coat.kiln.provider import Ask, SimulatedKiln
+    from jade_coat.stage.document import Document
+
+    strange = [way for way in options.walk if way not in DIRECTIONS]
+    if strange:
+        raise UsageError(f"there is no way {strange[0]!r}; there are {', '.join(DIRECTIONS)}")
+    if not options.out and not options.project:
+        raise UsageError("say where the maps go: --out DIR, --project P or both")
+    kiln, ask = SimulatedKiln(), Ask(options.words, options.seed, tuple(options.walk))
+    read = kiln.understood(ask)
+    made = kiln.full(ask, options.size, Job())
+    told = [f"{made.name}: {made.category}, {made.size:g} m, seed {ask.seed}"]
+    told += [f"note: not understood: {', '.join(read.unknown)}"] if read.unknown else []
+    if options.out:
+        stem = made.name.lower().replace(" ", "_")
+        told += [str(p) for p in write_all(options.out, {f"{stem}_{r}.png": d for r, d in made.files.items()})]
+    if options.project:
+        opened = open_project(options.project)
+        document = Document(opened.project)
+        map_set = map_set_of(made, document.project, Library(opened.assets).assets.put)
+        document.do_all("Keep", keeping(map_set))
+        save_project(document.project, opened.assets, options.project, opened.home)
+        told.append(f"{map_set.id} (map set)")
+    print("\n".join(told))

@@ -55,6 +55,11 @@ class Assets:
                 f"{self.folder / name} cannot be read ({error.strerror}). Put the file back, or choose another map."
             ) from error
 
+    def forget(self, names: Iterable[str]) -> None:
+        """Let go of files in memory that nothing refers to any more."""
+        for name in names:
+            self._memory.pop(name, None)
+
     def check(self, name: str) -> None:
         """Raise MissingAsset when an asset cannot be found."""
         if not self.has(name):

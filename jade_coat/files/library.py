@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -65,6 +65,13 @@ class Library:
             with self._lock:
                 found = self._textures.setdefault(key, found)
         return found
+
+    def forget(self, map_set: MapSet, used: Iterable[str]) -> None:
+        """Let go of a map set that was only looked at: its textures, and its files but for those in use."""
+        with self._lock:
+            self._textures.pop(map_set.with_(name="", tile_size=1.0), None)
+        kept = set(used)
+        self.assets.forget(m.asset for m in map_set.maps if m.asset not in kept)
 
     def mesh_bytes(self, asset: MeshAsset) -> bytes | None:
         """The file of a mesh that is still in memory, made again; None for one that was never read."""

@@ -166,9 +166,15 @@ class Stage(Workspace):
 
     @command("Stage", "Y")
     def swap_below(self) -> None:
-        """Show the stamps, or the line-up."""
+        """Show the next page below: line-up, stamps, word kiln."""
         below = self.bench.stage_below
-        below.show_page(1 - below.pages.currentIndex())
+        below.show_page((below.pages.currentIndex() + 1) % below.pages.count())
+
+    @command("Stage", "Shift+K")
+    def word_kiln(self) -> None:
+        """Write words for the kiln."""
+        self.bench.stage_below.show_page(2)
+        self.bench.kiln.words.setFocus()
 
     @command("Stage", "K")
     def quarter_turn(self) -> None:

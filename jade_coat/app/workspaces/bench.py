@@ -28,6 +28,7 @@ from jade_coat.app.stage.chosen_marks import ChoosingFrame, ChosenMarks, toggle
 from jade_coat.app.stage.decal_sheet import DecalSheet
 from jade_coat.app.stage.deeds import Deeds
 from jade_coat.app.stage.hand import StageHand
+from jade_coat.app.stage.kiln import KilnPage
 from jade_coat.app.stage.lamp_sheet import LampSheet
 from jade_coat.app.stage.line_up import LineUp
 from jade_coat.app.stage.panel import StagePanel
@@ -87,7 +88,8 @@ class Bench(QWidget):
         self.line_up = LineUp(session, self.swatches)
         self.stamp_tool = StampTool(self.view, self.stage_hand)
         self.stamps = StampGallery(session, self.swatches, self.stamp_tool)
-        self.stage_below = StageBelow(self.line_up, self.stamps)
+        self.kiln = KilnPage(session)
+        self.stage_below = StageBelow(self.line_up, self.stamps, self.kiln)
         self.aim = Aim(self.view)
         self.lamp_sheet = LampSheet(session, self.aim.take)
         self.view.overlays += [Pins(self.view), self.aim, self.stamp_tool]
@@ -198,7 +200,7 @@ class Bench(QWidget):
     def at_rest(self) -> bool:
         """Whether swatches, look-at pictures and coverage are all up to date."""
         working = self.swatches.waiting or self.looks.waiting or self.stack.measuring or self.repeat.waiting
-        return not (working or self.line_up.waiting)
+        return not (working or self.line_up.waiting or self.kiln.waiting)
 
     def set_tool(self, tool: str) -> None:
         """Take up the tool `look`, `brush` or `stage`."""
