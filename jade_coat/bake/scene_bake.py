@@ -10,6 +10,7 @@ import numpy as np
 
 from jade_coat.bake.baker import BakedMaps, Look, bake_slot
 from jade_coat.bake.decal_bake import decals_on, with_decals
+from jade_coat.bake.decal_geometry import as_geometry
 from jade_coat.bake.unwrap import BakeMesh, bake_mesh
 from jade_coat.files.atomic import write_all, write_atomic
 from jade_coat.files.gltf_writer import BakedMaterial, BakedProp, scene_glb
@@ -59,6 +60,8 @@ class SceneBaker:
         self._materials: dict[tuple[object, ...], BakedMaterial] = {}
         self._named: set[str] = set()
         self._lying: dict[str, tuple[Decal, ...]] = {}
+        self._cut: set[str] = set()
+        """The props whose decals are geometry of their own: they share their maps with others."""
         self._tolerant = False
         self._faulty: set[tuple[str, str]] = set()
         self.told: list[str] = []
@@ -86,12 +89,40 @@ class SceneBaker:
             (p, name, as_worn, s.name) for p in props for name, as_worn in worn[p.id].items()
             for s in self._library.mesh_by_id(self._project, p.mesh).slots
         ]  # fmt: skip
+        self._cut = self._sharing(props)
         found: dict[str, dict[str, dict[str, BakedMaterial]]] = {p.id: {n: {} for n in worn[p.id]} for p in props}
         for i, (prop, name, as_worn, slot) in enumerate(tasks):
             self._job.part(0.95 * i / len(tasks), 0.95 * (i + 1) / len(tasks))
             self._job.step(0.0, f"Baking {prop.name}, {slot}")
             found[prop.id][name][slot] = self._material(self._task(as_worn, slot))
-        return [BakedProp(p, self._placed(p, self._painted(p)), found[p.id].pop(""), found[p.id]) for p in props]
+        made = [BakedProp(p, self._placed(p, self._painted(p)), found[p.id].pop(""), found[p.id]) for p in props]
+        return made + self._pieces(props)
+
+    def _sharing(self, props: Sequence[Prop]) -> set[str]:
+        """The props with decals on them whose looks are another prop's too, but for the decals."""
+        lying = {p.id for p in props if self._decals(p)}
+        if not lying:
+            return set()
+        self._cut = lying  # so that keys are told without decals
+        keys: dict[object, list[str]] = {}
+        for prop in props:
+            slots = self._library.mesh_by_id(self._project, prop.mesh).slots
+            keys.setdefault(tuple(self._task(prop, s.name).key for s in slots), []).append(prop.id)
+        return {i for alike in keys.values() if len(alike) > 1 for i in alike if i in lying}
+
+    def _pieces(self, props: Sequence[Prop]) -> list[BakedProp]:
+        """The decals that are geometry of their own."""
+        found: list[BakedProp] = []
+        materials: dict[str, BakedMaterial] = {}
+        for prop in props:
+            if prop.id in self._cut:
+                mesh = self._library.mesh_by_id(self._project, prop.mesh)
+                decals = self._lying[prop.id]
+                found += as_geometry(self._project, self._library, prop, decals, mesh, materials, self._side)
+        if found:
+            count = f"{len(found)} decal{'s lie' if len(found) > 1 else ' lies'}"
+            self.told.append(f"{count} on props that share their maps with others: written as geometry above them.")
+        return found
 
     def _placed(self, prop: Prop, written: MeshData) -> MeshData:
         """The mesh that is written, with its vertices where materials move them; what follows wind or clock rests."""
@@ -189,7 +220,7 @@ class SceneBaker:
             key = (*key, prop.turn, _stretch(prop))
         if "world_position" in reads:
             key = (*key, prop.position, prop.turn, prop.size)
-        if self._decals(prop):  # what lies on it lies on it alone
+        if self._decals(prop) and prop.id not in self._cut:  # what lies on it lies on it alone
             key = (*key, "decals", prop.id)
         return _Task(prop, slot, look, key, finish)
 
@@ -223,7 +254,7 @@ class SceneBaker:
                 raise KeyError(f"{task.prop.name} has no slot {task.slot!r}")
             colors = own_colors(task.prop)
             made = bake_slot(data, baked, slot, task.look, task.prop.matrix(), colors, self._side, self._job)
-            decals = self._decals(task.prop)
+            decals = self._decals(task.prop) if task.prop.id not in self._cut else ()
             if decals:
                 made = with_decals(made, baked, slot, task.prop, decals, self._project, self._library)
             self._done[task.key] = made

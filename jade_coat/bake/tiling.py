@@ -2,22 +2,30 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 
+from jade_coat.bake.decal_bake import decals_on
 from jade_coat.bake.raster import cover
 from jade_coat.check.repetition import repetition
 from jade_coat.files.library import Library
 from jade_coat.looking.coverage import shares_of
 from jade_coat.looking.look_at import LookAt, look_at
+from jade_coat.looking.lying import lain
 from jade_coat.maps.packing import Texture
 from jade_coat.material.material import Coat
+from jade_coat.material.quantity import OUTPUTS, QUANTITIES
 from jade_coat.mesh.data import MeshData
 from jade_coat.program.types import Array
+from jade_coat.stage.decals import Decal
 from jade_coat.stage.looks import finish_on
 from jade_coat.stage.project import Project, Prop
 
+LainOn = Callable[[Mapping[str, Array], Array, Array], Array]
+"""Gives the colours at points once decals lie on them, of what is below, triangles and weights."""
 SIDE, A_TILE = 256, 32
 """Points along a side of the patch that is looked at, and along a tile in it."""
 LEAST_SHARE = 0.02
@@ -55,10 +63,13 @@ def prop_repetition(project: Project, library: Library, prop: Prop) -> float:
 def slot_repetition(project: Project, library: Library, prop: Prop, slot: str, mesh: MeshData | None = None) -> Tiling:
     """How much one slot repeats: of all coats that are seen, the most that one repeats by the share it is seen on.
 
-    What is compared is the look itself, all coats blended, where that coat is seen; `mesh` stands in for the prop's.
-    Raises KeyError, and what loading meshes and maps raises.
+    What is compared is the look itself, all coats blended and decals on it, where that coat is seen; `mesh` stands in
+    for the prop's. Raises KeyError, and what loading meshes and maps raises.
     """
     look = look_at(project, library, prop, slot, mesh)
+    own = project.props.get(prop.id) is not None
+    decals = decals_on(project, prop, lambda _: look.mesh) if own else ()
+    lain_on = partial(_with_decals, project, library, look, decals) if decals else None
     best = Tiling(0.0)
     for coat_id, share in sorted(shares_of(look).items(), key=lambda item: -item[1]):
         coat = look.material.coat(coat_id)
@@ -67,7 +78,7 @@ def slot_repetition(project: Project, library: Library, prop: Prop, slot: str, m
         if not coat.surface.sets:
             continue
         steps = tile_steps(look, coat)
-        score = share * _score(look, coat, steps)
+        score = share * _score(look, coat, steps, lain_on)
         if score > best.score or not best.coat:
             best = Tiling(score, coat_id, steps)
     return best
@@ -81,7 +92,7 @@ def tile_steps(look: LookAt, coat: Coat) -> Array:
     return np.array([[c, -s], [s, c]]) * size
 
 
-def _score(look: LookAt, coat: Coat, steps: Array) -> float:
+def _score(look: LookAt, coat: Coat, steps: Array, lain_on: LainOn | None) -> float:
     flat = _laid_flat(look, coat)
     size = float(np.linalg.norm(steps[0]))
     reach = float((flat.max(axis=0) - flat.min(axis=0)).max())
@@ -96,13 +107,38 @@ def _score(look: LookAt, coat: Coat, steps: Array) -> float:
     def level(texture: Texture) -> int:
         return max(0, int(np.log2(max(max(texture.levels[0].shape[:2]) / A_TILE, 1.0))))
 
-    found = look.at(["base_color", f"coverage:{coat.id}"], owner[there], weights[there], level)
+    covered = f"coverage:{coat.id}"
+    names = ["base_color", covered] if lain_on is None else [*OUTPUTS, covered]
+    found = look.at(names, owner[there], weights[there], level)
     color = np.broadcast_to(found["base_color"], (3, int(there.sum())))
+    if lain_on is not None:
+        color = lain_on(found, owner[there], weights[there])
     picture, mask = np.zeros(SIDE * SIDE), np.zeros(SIDE * SIDE, bool)
     picture[there] = np.cbrt(np.maximum(np.array([0.2126, 0.7152, 0.0722]) @ color, 0))
-    mask[there] = np.broadcast_to(found[f"coverage:{coat.id}"][0], color.shape[1:]) > SEEN
+    mask[there] = np.broadcast_to(found[covered][0], color.shape[1:]) > SEEN
     periods = [(float(A_TILE), 0.0), (0.0, float(A_TILE))]
     return repetition(picture.reshape(SIDE, SIDE), mask.reshape(SIDE, SIDE), periods).score
+
+
+def _with_decals(
+    project: Project, library: Library, look: LookAt, decals: Sequence[Decal], found: Mapping[str, Array],
+    owner: Array, weights: Array,
+) -> Array:  # fmt: skip
+    """The colours `(3, n)` at points of a prop once its decals lie on them: they hide what repeats below."""
+    corners, matrix = look.triangles[owner], look.prop.matrix()
+    shares = np.concatenate([1 - weights.sum(axis=1, keepdims=True), weights], axis=1)
+    points, normals = (
+        np.einsum("nck,nc->nk", values[corners].astype(np.float64), shares)
+        for values in (look.mesh.positions, look.mesh.normals)
+    )
+    points = points @ matrix[:3, :3].T + matrix[:3, 3]
+    normals = normals @ np.linalg.inv(matrix[:3, :3])
+    normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
+    values = {n: np.array(np.broadcast_to(found[n], (QUANTITIES[n].size, len(points)))) for n in OUTPUTS}
+    values["normal"] = normals.T.astype(np.float32)
+    for decal in decals:
+        values = lain(project, library, decal, points, normals, values)
+    return values["base_color"]
 
 
 def _laid_by_uv(mesh: MeshData, uv_set: int) -> Array:

@@ -55,6 +55,8 @@ class BakedProp:
     materials: Mapping[str, BakedMaterial]
     variants: Mapping[str, Mapping[str, BakedMaterial]] = field(default_factory=dict)
     """The materials by slot of each variant of its model that goes along, by name, in the order of the indices."""
+    tinted: bool = False
+    """Whether its first colour set is meant to multiply the base colour, as readers do."""
 
 
 class _Glb:
@@ -175,7 +177,7 @@ def variant_names(props: Sequence[BakedProp]) -> list[str]:
 def _add_mesh(
     glb: _Glb, baked: BakedProp, materials: dict[int, int], textures: dict[bytes, int], names: Sequence[str]
 ) -> int:
-    attributes = glb.attributes(baked.mesh, data_colors=True)
+    attributes = glb.attributes(baked.mesh, data_colors=not baked.tinted)
 
     def number(material: BakedMaterial, slot: str) -> int:
         if id(material) not in materials:

@@ -93,23 +93,31 @@ def _attributes(wanted: Iterable[str], known: Mapping[str, Array]) -> dict[str, 
     return {name: np.asarray(known.get("uv" if name.startswith("uv") else name, none), np.float32) for name in wanted}
 
 
-def decal_colors(project: Project, library: Library, decal: Decal, side: int) -> tuple[Array, Array]:
-    """What a decal lays as a picture: linear colours `(side, side, 3)` and how much shows `(side, side)`, 0 to 1.
-
-    Both follow from what becomes of a black and of a white surface (Smith & Blinn 1996, triangulation matting).
-    """
+def laid_on(project: Project, library: Library, decal: Decal, side: int, tone: float) -> dict[str, Array]:
+    """The quantities `(k, side²)` of an even surface of a grey once a decal lies on it, row by row of its picture."""
     flat: Decal = decal.with_(position=(0.0, 0.0, 0.0), turn=(0.0, 0.0, 0.0, 1.0), fade=0.0, only=())
     at = (np.arange(side) + 0.5) / side - 0.5
     x, z = np.meshgrid(at * decal.size[0], at * decal.size[2])
     points = np.stack([x.ravel(), np.zeros(side * side), z.ravel()], axis=1)
     normals = np.broadcast_to([0.0, 1.0, 0.0], points.shape)
-    results = []
-    for tone in (0.0, 1.0):
-        below = {n: np.repeat(np.array(q.default, np.float32)[:, None], len(points), 1) for n, q in QUANTITIES.items()}
-        below["base_color"] = np.full((3, len(points)), tone, np.float32)
-        below["normal"] = normals.T.astype(np.float32)
-        results.append(lain(project, library, flat, points, normals, below)["base_color"].T)
-    black, white = results
-    alpha = np.clip(1 - (white - black).mean(axis=1), 0, 1)
-    colors = black / np.maximum(alpha, 1e-3)[:, None]
-    return colors.reshape(side, side, 3), alpha.reshape(side, side)
+    below = {n: np.repeat(np.array(q.default, np.float32)[:, None], len(points), 1) for n, q in QUANTITIES.items()}
+    below["base_color"] = np.full((3, len(points)), tone, np.float32)
+    below["normal"] = normals.T.astype(np.float32)
+    return lain(project, library, flat, points, normals, below)
+
+
+def decal_alone(project: Project, library: Library, decal: Decal, side: int) -> tuple[dict[str, Array], Array]:
+    """What a decal lays as a picture: its quantities `(k, side²)` and how much shows `(side²,)`, 0 to 1.
+
+    Colour and share follow from what becomes of a black and of a white surface (Smith & Blinn 1996, triangulation
+    matting).
+    """
+    black, white = (laid_on(project, library, decal, side, tone) for tone in (0.0, 1.0))
+    alpha = np.clip(1 - (white["base_color"] - black["base_color"]).mean(axis=0), 0, 1)
+    return {**black, "base_color": black["base_color"] / np.maximum(alpha, 1e-3)}, alpha
+
+
+def decal_colors(project: Project, library: Library, decal: Decal, side: int) -> tuple[Array, Array]:
+    """What a decal lays as a picture: linear colours `(side, side, 3)` and how much shows `(side, side)`, 0 to 1."""
+    made, alpha = decal_alone(project, library, decal, side)
+    return made["base_color"].T.reshape(side, side, 3), alpha.reshape(side, side)
