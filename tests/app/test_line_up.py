@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QEvent, QPointF, Qt
+from PyQt6.QtGui import QEnterEvent
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QWidget
 
 from jade_coat.app.stage.finish_picker import FinishPicker
 from jade_coat.stage import edits
@@ -134,3 +136,31 @@ def test_a_category_is_dressed_anew_and_what_relies_on_it_follows(jars: Hand) ->
     assert all(finish_on(session.project, session.project.prop(j), "Body") == "iron_jar" for j in JARS)
     assert all(finish_on(session.project, session.project.prop(j), "Neck") == "" for j in JARS)
     assert session.faults == {}
+
+
+def enter(hand: Hand, widget: QWidget) -> None:
+    at = QPointF(widget.rect().center())
+    QApplication.sendEvent(widget, QEnterEvent(at, at, QPointF(widget.mapToGlobal(at))))
+    hand.until(lambda: hand.session.shown_project is not hand.session.project)
+    hand.settle()
+
+
+def test_resting_on_a_variant_or_a_finish_shows_it_on_what_is_chosen_and_leaving_takes_it_back(jars: Hand) -> None:
+    session, bench = jars.session, jars.window.bench
+    bench.line_up.add()
+    session.do(edits.set_variant_finish(mesh="storage_jar", variant="variant", slot="Body", finish="cobalt_jar"))
+    session.do(edits.wear_variant(props=JARS, variant=""))
+    for jar in JARS:
+        session.do(edits.dress(props=(jar,), slot="Body", finish=""))
+    bench.panes.open("finishes")
+    jars.settle()
+    before, project = shown(jars), session.project
+    for widget in (bench.line_up.heads["variant"], bench.rail.tiles["iron_jar"]):
+        enter(jars, widget)
+        assert np.abs(shown(jars).astype(int) - before).max() > 30
+        assert session.project is project
+        QApplication.sendEvent(widget, QEvent(QEvent.Type.Leave))
+        jars.settle()
+        assert session.shown_project is session.project
+    jars.click(bench.line_up.heads["variant"])
+    assert {session.project.prop(j).variant for j in JARS} == {"variant"}

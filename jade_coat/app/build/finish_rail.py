@@ -24,6 +24,7 @@ from jade_coat.app import theme
 from jade_coat.app.build.swatches import Swatches
 from jade_coat.app.controls.basics import FocusPainted, PressedTile, label
 from jade_coat.app.session import Session
+from jade_coat.app.trying import Resting
 from jade_coat.app.view.view import FINISH_MIME
 from jade_coat.stage import edits
 from jade_coat.stage.looks import material_of, reach
@@ -194,6 +195,9 @@ class FinishRail(QScrollArea):
         self._tiles: dict[str, FinishTile] = {}
         self._order: list[tuple[str, str, int]] = []
         self._counts = WearCounts()
+        self.tries = False
+        """Whether resting on a finish shows it on what is chosen."""
+        self._resting = Resting(session, self)
         self._seen = ""
         """The finish that was brought into sight last."""
         self.setObjectName("rail")
@@ -247,6 +251,7 @@ class FinishRail(QScrollArea):
                 tile.chosen.connect(self._session.choose_finish)
                 tile.worn.connect(self.put_on_chosen)
                 tile.menu.connect(self._menu)
+                self._resting.watch(tile, partial(self._trying, finish))
                 self._tiles[finish] = tile
                 self._row.addWidget(tile)
             self._row.addWidget(self._new)
@@ -306,6 +311,13 @@ class FinishRail(QScrollArea):
         if session.do(edits.add_finish(parent=session.finish_id, name=f"{parent}, new")):
             made = next(f.id for f in session.project.finishes if f.id not in known)
             session.choose_finish(made)
+
+    def _trying(self, finish: str) -> edits.Edit | None:
+        """What resting on a finish shows: it on the chosen props, in Stage."""
+        props = tuple(p.id for p in self._session.chosen_props)
+        if not self.tries or not props or not self._session.slot:
+            return None
+        return edits.dress(props=props, slot=self._session.slot, finish=finish)
 
     def put_on_chosen(self, finish: str) -> None:
         """Put a finish on the chosen slot of the chosen prop."""

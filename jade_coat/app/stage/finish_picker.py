@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QPoint, QRectF, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QPoint, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QEnterEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractButton, QFrame, QGridLayout, QLineEdit, QWidget
 
@@ -13,11 +13,10 @@ from jade_coat.app.build.finish_rail import family_order
 from jade_coat.app.build.swatches import Swatches
 from jade_coat.app.controls.basics import column, label, scrolled
 from jade_coat.app.session import Session
+from jade_coat.app.trying import Resting
 from jade_coat.stage.edits.registry import Edit
 
 ACROSS, SMALL = 5, QSize(70, 74)
-REST_MS = 140
-"""How long the pointer rests on a finish before it is tried on."""
 
 
 class PickTile(QAbstractButton):
@@ -70,7 +69,8 @@ class FinishPicker(QFrame):
     ) -> None:  # fmt: skip
         super().__init__(parent, Qt.WindowType.Popup)
         self.setObjectName("picker")
-        self._session, self._wear, self._wanted = session, wear, ""
+        self._session, self._wear = session, wear
+        self._resting = Resting(session, self)
         self.filter = QLineEdit()
         self.filter.setPlaceholderText("Filter finishes")
         self.filter.setClearButtonEnabled(True)
@@ -86,10 +86,6 @@ class FinishPicker(QFrame):
             tile = self.tiles[finish] = PickTile(finish, name, swatches, finish == current)
             tile.rested.connect(self._rest_on)
             tile.clicked.connect(lambda _=False, f=finish: self.keep(f))
-        self._wait = QTimer(self)
-        self._wait.setSingleShot(True)
-        self._wait.setInterval(REST_MS)
-        self._wait.timeout.connect(self._try)
         area = scrolled(self._grid_holder)
         area.setFixedSize(
             ACROSS * (SMALL.width() + 4) + 18, min(-(-len(choices) // ACROSS), 4) * (SMALL.height() + 4) + 8
@@ -122,26 +118,19 @@ class FinishPicker(QFrame):
             self._grid.addWidget(tile, i // ACROSS, i % ACROSS)
 
     def _rest_on(self, finish: str) -> None:
-        self._wanted = finish
-        self._wait.start()
-
-    def _try(self) -> None:
-        self._session.try_out(self._wear(self._wanted))
+        self._resting.rest(lambda: self._wear(finish))
 
     def keep(self, finish: str) -> None:
         """Put a finish on for good."""
-        self._wait.stop()
-        self._session.try_out(None)
+        self._resting.leave()
         self._session.do(self._wear(finish))
         self.close()
 
     def leaveEvent(self, event: object) -> None:
         """Take back what is tried on."""
-        self._wait.stop()
-        self._session.try_out(None)
+        self._resting.leave()
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
-        self._wait.stop()
-        self._session.try_out(None)
+        self._resting.leave()
         self.closed.emit()
         super().closeEvent(event)

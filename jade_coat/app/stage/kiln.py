@@ -12,9 +12,9 @@ from PyQt6.QtWidgets import QGridLayout, QLineEdit, QWidget
 from jade_coat.app.controls.basics import button, column, counted, holder, label, row
 from jade_coat.app.controls.images import image_from
 from jade_coat.app.session import Session
-from jade_coat.app.stage.finish_picker import REST_MS
 from jade_coat.app.stage.kiln_tiles import MIDDLE as MIDDLE_SIDE
 from jade_coat.app.stage.kiln_tiles import NEIGHBOUR, KilnTile
+from jade_coat.app.trying import REST_MS
 from jade_coat.files.project_folder import asset_names
 from jade_coat.jobs.job import Cancelled, Job
 from jade_coat.jobs.words import told

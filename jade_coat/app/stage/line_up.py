@@ -26,6 +26,7 @@ from jade_coat.app.session import Session
 from jade_coat.app.stage.categories import CategoryMenu, category_name
 from jade_coat.app.stage.finish_picker import FinishPicker
 from jade_coat.app.stage.model_pictures import ModelPictures
+from jade_coat.app.trying import Resting
 from jade_coat.app.view.view import FINISH_MIME
 from jade_coat.stage import edits
 from jade_coat.stage.mesh_assets import DEFAULT, MeshAsset
@@ -141,6 +142,7 @@ class LineUp(QWidget):
         super().__init__()
         self.session, self.swatches = session, swatches
         self.models = ModelPictures(session, self)
+        self._resting = Resting(session, self)
         self.cells: dict[tuple[str, str], LineCell] = {}
         self.heads: dict[str, VariantHead] = {}
         self.slot_names: dict[str, QWidget] = {}
@@ -223,6 +225,7 @@ class LineUp(QWidget):
             head = self.heads[variant.id] = VariantHead(self, variant.id, i, variant.name)
             head.worn.connect(self.wear)
             head.menu.connect(self._variant_menu)
+            self._resting.watch(head, partial(self._trying, variant.id))
             self._grid.addWidget(head, 0, i + 1)
         for j, slot in enumerate(mesh.slots):
             self._grid.addWidget(self._slot_head(mesh, slot), j + 1, 0)
@@ -232,6 +235,12 @@ class LineUp(QWidget):
                 self._grid.addWidget(cell, j + 1, i + 1)
         self._grid.setColumnStretch(len(mesh.variants) + 1, 1)
         self._grid.setRowStretch(len(mesh.slots) + 1, 1)
+
+    def _trying(self, variant: str) -> edits.Edit | None:
+        """What resting on a variant shows: it on the chosen props of this model."""
+        mesh = self.mesh
+        props = tuple(p.id for p in self.session.chosen_props if mesh is not None and p.mesh == mesh.id)
+        return edits.wear_variant(props=props, variant=variant) if props else None
 
     def _slot_head(self, mesh: MeshAsset, slot: str) -> QWidget:
         named = category_name(self.session.project, mesh.categories.get(slot, ""))

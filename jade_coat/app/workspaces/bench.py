@@ -206,6 +206,7 @@ class Bench(QWidget):
         """Take up the tool `look`, `brush` or `stage`."""
         self.view.let_go()
         self.view.tool = tool
+        self.rail.tries = tool == "stage"
         at = ("look", "brush", "stage").index(tool)
         self._session.edits_coats(tool == "look")
         if tool == "brush":
