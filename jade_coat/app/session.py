@@ -99,12 +99,14 @@ class Session(Selecting):
         return True
 
     def _on_document(self) -> None:
-        known = set(self.link.problems)
+        known, crowded = set(self.link.problems), len(self.link.crowded)
         if self.solo is not None and not self._solo_is_there():
             self.solo = None
         moved = self.link.sync(self.shown_project)
         for mesh in self.link.problems.keys() - known:
             self.said.emit(f"A plain box stands in: {self.link.problems[mesh]}", True)
+        if len(self.link.crowded) > crowded:
+            self.said.emit(self.link.crowded[-1], True)
         self._mend_selection()
         if self.document.let_go > self._let_go:
             room = self.document.room >> 20

@@ -32,6 +32,16 @@ DECAL = "\0decal"
 """Stands for a slot where a decal wears a look."""
 
 
+ROWS_A_COLUMN, WIDEST = 4096, 16384
+"""Rows that lie below one another in the texture of a table, and how many texels wide that may be."""
+
+
+def most_looks(material: Material) -> int:
+    """How many looks the table of a material holds, at the least."""
+    texels = -(-_width(material) // 4) * 2  # a program may keep as many values that it worked out as it was given
+    return ROWS_A_COLUMN * (WIDEST // texels)
+
+
 @dataclass
 class Look:
     """One look in use: the material that shows it, its row there, and what it follows from."""
@@ -77,6 +87,16 @@ class Table:
     def width(self) -> int:
         """Floats a row."""
         return int(self.rows.shape[1])
+
+    @property
+    def is_crowded(self) -> bool:
+        """Whether less than a tenth of its room is left."""
+        return self.used > 0.9 * most_looks(self.material)
+
+    @property
+    def used(self) -> int:
+        """Rows in use."""
+        return self._used - len(self._free)
 
     @property
     def empty(self) -> bool:

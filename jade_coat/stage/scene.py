@@ -17,7 +17,7 @@ from jade_coat.stage.decal_draws import decal_draw
 from jade_coat.stage.decals import Decal
 from jade_coat.stage.draws import NO_DRAW, DecalDraw, Draw, DrawPatch, Scene, ScenePatch
 from jade_coat.stage.lamps import BARE, Surroundings, lamp_draw, mist_draw
-from jade_coat.stage.look_tables import DECAL, LookKey, LookTables, Place
+from jade_coat.stage.look_tables import DECAL, LookKey, LookTables, Place, most_looks
 from jade_coat.stage.looks import finishes_on
 from jade_coat.stage.project import Project, Prop
 
@@ -75,6 +75,14 @@ class SceneColumns:
         """The ids of the meshes that something shows, by the names that draws know them by."""
         found = {self._mesh_name(self._project, m.id): m.id for m in self._project.meshes}
         return {key[0]: found[key[0]] for key in self._numbers}
+
+    def crowded(self) -> list[str]:
+        """What is to be told of tables that are nearly full, in words."""
+        return [
+            f"{t.material.name} has {t.used:,} looks on the stage; its table holds {most_looks(t.material):,}. "
+            "Let props share finishes in place of values of their own."
+            for t in self._looks.tables.values() if t.is_crowded
+        ]  # fmt: skip
 
     def update(self, project: Project) -> ScenePatch:
         """Take another state of the project; what becomes of the scene."""

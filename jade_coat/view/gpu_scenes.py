@@ -12,11 +12,10 @@ import numpy as np
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import Draw, DrawPatch, Scene, ScenePatch
+from jade_coat.stage.look_tables import ROWS_A_COLUMN
 from jade_coat.view.crowd_tables import member_table, write_members
 from jade_coat.view.programs import Compiled
 
-ROWS_A_COLUMN = 4096
-"""As `placed.glsl` knows too."""
 INSTANCE = [("matrix", np.float32, (4, 4)), ("row", np.int32), ("seed", np.float32), ("number", np.int32)]
 ALL = slice(None)
 

@@ -70,6 +70,8 @@ class StageLink:
         self._project: Project | None = None
         self._meshes = _Meshes(library)
         self._columns = SceneColumns(self._meshes.of, _mesh_name)
+        self.crowded: list[str] = []
+        """Which dial tables are nearly full, in words."""
         self._lookup = PackedLookup(())
         self._open = ("", "")
         self._edited: dict[str, tuple[Material, str, Material]] = {}
@@ -169,6 +171,7 @@ class StageLink:
             near = {*project.map_sets, *(before.map_sets if before else ())}
             self._loaded = {s: textures for s, textures in self._loaded.items() if s in near}
         patch = self._columns.update(project)
+        self.crowded = self._columns.crowded() if patch.tables or patch.rows else self.crowded
         dressed = before is None or any(getattr(before, n) is not getattr(project, n) for n in _DRESS)
         if dressed or patch.decals or any(p.made is not None for p in patch.draws.values()):
             for material in self._columns.materials.values():

@@ -152,6 +152,7 @@ def test_resting_on_a_variant_or_a_finish_shows_it_on_what_is_chosen_and_leaving
     session.do(edits.wear_variant(props=JARS, variant=""))
     for jar in JARS:
         session.do(edits.dress(props=(jar,), slot="Body", finish=""))
+    session.choose_things(JARS)
     bench.panes.open("finishes")
     jars.settle()
     before, project = shown(jars), session.project

@@ -32,7 +32,7 @@ from jade_coat.view.culling import seen_order, spheres
 from jade_coat.view.given import Given
 from jade_coat.view.link import STAGE, StageLink
 from jade_coat.view.messages import PatchScene
-from tests.support import Demo, eye_for, stage_renderer
+from tests.support import Demo, every_kind_of_project, eye_for, stage_renderer
 
 
 class Told(Given):
@@ -384,3 +384,24 @@ def test_leaving_out_what_is_not_seen_changes_no_picture() -> None:
     assert len(renderer.scenes.get("stage").seen) == 2
     for one, other in zip(*pictures, strict=True):
         assert (one != other).any(axis=2).mean() < 0.002  # edges where two surfaces lie in one place
+
+
+def test_a_dial_table_that_is_nearly_full_is_told_before_it_is(monkeypatch) -> None:
+    """The bound follows from the widest texture that is promised in practice; a smaller one shows that it is told."""
+    from jade_coat.stage import look_tables
+
+    project, _ = every_kind_of_project()
+    material = project.material("m")
+    texels = -(-look_tables.Table(material).width // 4)
+    assert look_tables.most_looks(material) * 2 * texels <= look_tables.ROWS_A_COLUMN * look_tables.WIDEST
+    assert look_tables.most_looks(material) > 300_000 / texels
+    columns = SceneColumns(lambda project, mesh: shapes.box(1, 1, 1))
+    columns.update(project)
+    assert columns.crowded() == []
+    monkeypatch.setattr(look_tables, "ROWS_A_COLUMN", 8)
+    monkeypatch.setattr(look_tables, "WIDEST", 2 * texels)
+    props = [project.prop("p1").with_(id=f"q{i}", name=f"Q{i}", values={"surface": {"d0": i / 9}}) for i in range(8)]
+    columns.update(project.with_(props=(*project.props, *props)))
+    (told,) = columns.crowded()
+    assert told.startswith("M has")
+    assert "its table holds 8" in told
