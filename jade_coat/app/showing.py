@@ -16,7 +16,7 @@ from jade_coat.files.assets import Assets
 from jade_coat.files.library import Library
 from jade_coat.jobs.words import told
 from jade_coat.maps.images import linear_radiance
-from jade_coat.material.material import plain_id
+from jade_coat.material.material import AS_DECAL, plain_id
 from jade_coat.stage.desk import Camera
 from jade_coat.stage.project import Project
 from jade_coat.view.camera import eye_of
@@ -125,7 +125,8 @@ class Showing(Background):
         self.picture.emit(picture, image.copy())
 
     def _on_fault(self, material: str, reason: str) -> None:
-        material = plain_id(material)
+        way = AS_DECAL if material.endswith(AS_DECAL) else ""
+        material = plain_id(material.removesuffix(AS_DECAL)) + way
         if reason:
             self.faults[material] = reason
         else:
@@ -136,6 +137,7 @@ class Showing(Background):
     def faults_told(self) -> str:
         """Which materials do not compile and why, all of them, in one line; empty where all do."""
         names = {m.id: m.name for m in self.project.materials}
+        names |= {m.id + AS_DECAL: f"{m.name}, as a decal," for m in self.project.materials}
         told_of = [f"{names.get(m, m)}: {reason.splitlines()[0]}" for m, reason in self.faults.items()]
         if len(told_of) == 1:
             return told_of[0].replace(": ", " does not compile: ", 1)

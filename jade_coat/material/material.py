@@ -320,6 +320,10 @@ def specialised(material: Material, dial_values: Mapping[str, Setting]) -> Mater
     return known[changed]
 
 
+AS_DECAL = "\0decal"
+"""Behind a material's id, where only its program as a decal is meant."""
+
+
 def plain_id(material_id: str) -> str:
     """The id of the material that a specialised one comes from."""
     return material_id.partition("~")[0]

@@ -42,13 +42,14 @@ class Drawer:
         self._nothing = context.buffer(bytes(16))
         self._grey, self._grey_array = assets.alone(grey), assets.alone(grey, layers=1)
 
-    def compiled(self, draw: Draw, make: Make, in_earnest: bool = True) -> Compiled | None:
+    def compiled(self, draw: Draw, make: Make, in_earnest: bool = True, way: str = "") -> Compiled | None:
         """The program that `make` gives for a draw's material; None where it has none.
 
-        That is noted as the material's fault if it was meant `in_earnest`, and not only as one of two ways to draw it.
+        That is noted as the material's fault if it was meant `in_earnest`, and not only as one of two ways to draw it;
+        in a `way` of its own it is a fault of that alone.
         """
         name, source, faults = draw.material, draw.on_map, self.assets.faults
-        if name in faults:
+        if name in faults or name + way in faults:
             return None
         if name not in self.assets.materials:
             faults[name] = "the material was never given"
@@ -58,7 +59,7 @@ class Drawer:
             return make(material, lookup, on_map=source, kind=partial(self.assets.kind, name))
         except (ProgramFault, TypeError, ValueError, KeyError) as error:
             if in_earnest:
-                faults[name] = str(error)
+                faults[name + way] = str(error)
             return None
 
     def bind(self, compiled: Compiled, found: GpuScene, draw: Draw, mesh: GpuMesh, eye: Array, sample: int = 0) -> None:

@@ -10,7 +10,7 @@ import numpy as np
 
 from jade_coat.maps.packing import Texture
 from jade_coat.material.kinds import KINDS, SurfaceKind, kind_of
-from jade_coat.material.material import Material
+from jade_coat.material.material import AS_DECAL, Material
 from jade_coat.material.surface import MapLookup
 from jade_coat.mesh.attributes import STREAMS
 from jade_coat.mesh.motion import Motion
@@ -309,8 +309,13 @@ class GpuAssets:
         """Say under which key each texture lies that a material reads by a name."""
         self.version += 1
         self._named[material] = dict(textures)
-        self.faults.pop(material, None)
+        self._forgive(material)
         self._leave_arrays(material, frozenset(textures.values()))
+
+    def _forgive(self, material: str) -> None:
+        """Forget the faults of a material: it is another now, or gone."""
+        for way in ("", AS_DECAL):
+            self.faults.pop(material + way, None)
 
     def texture(self, material: str, name: str) -> GpuTexture | None:
         """The texture a material reads under a name, by the key it was told, or else by the name itself."""
@@ -358,7 +363,7 @@ class GpuAssets:
         for material in materials:
             self.materials.pop(material, None)
             self._named.pop(material, None)
-            self.faults.pop(material, None)
+            self._forgive(material)
             self._leave_arrays(material, frozenset())
 
 

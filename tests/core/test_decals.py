@@ -259,3 +259,27 @@ def test_a_bake_holds_the_decals_of_its_prop_and_of_no_other() -> None:
     assert changed.mean() == pytest.approx(1 / 16, abs=0.012)  # one square metre of sixteen
     wanted = 0.1 * np.array(WALL) + 0.9 * np.array(MARK)
     assert np.abs(first[changed] - wanted).max() < 0.01
+
+
+def test_a_decal_whose_program_fails_is_told_and_props_that_wear_the_material_stay(stage: Stage, monkeypatch) -> None:
+    """The fault is the decal's alone, named as such; it goes with the next change of the material."""
+    from jade_coat.material.material import AS_DECAL
+    from jade_coat.view.programs import ProgramFault
+
+    worn = project_of(decal(finish="wall_f"))
+    renderer = stage.renderer
+
+    def broken(*args, **more):
+        raise ProgramFault("no decal today")
+
+    with monkeypatch.context() as patched:
+        patched.setattr(renderer.shop, "decal", broken)
+        patch = stage.columns.update(worn)
+        for material in stage.columns.materials.values():
+            renderer.assets.set_material(material, PackedLookup(()), {})
+        renderer.patch_scene("stage", patch)
+        eye = eye_of(np.array([0.0, 5.0, 0.0]), np.zeros(3), 0.7, 1.0)
+        picture = renderer.picture("stage", eye, 64, 64, looks=("base_color",))
+        assert renderer.faults == {"wall" + AS_DECAL: "no decal today"}
+    assert np.abs(linear(picture[32, 32, :3]) - WALL).max() < 0.01
+    stage.show(worn)  # and no fault any more

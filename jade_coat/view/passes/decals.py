@@ -7,6 +7,7 @@ from typing import Any
 import moderngl
 import numpy as np
 
+from jade_coat.material.material import AS_DECAL
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import DecalDraw, Draw
 from jade_coat.view.attachments import Box
@@ -79,7 +80,7 @@ class DecalPass:
         as_draw = Draw(
             "", "", 0, 0, decal.material, np.zeros((1, 4, 4), np.float32), np.zeros(1, np.int32), np.zeros(1)
         )
-        compiled = drawer.compiled(as_draw, drawer.shop.decal, in_earnest=False)
+        compiled = drawer.compiled(as_draw, drawer.shop.decal, way=AS_DECAL)
         if compiled is None:
             return
         if decal.only is not None:
