@@ -64,6 +64,17 @@ def ray(eye: Eye, x: float, y: float) -> tuple[Array, Array]:
     return eye.position, direction / np.linalg.norm(direction)
 
 
+def ways(eye: Eye, x: Array, y: Array) -> Array:
+    """Unit directions in world space `(n, 3)` through points of the picture `(n,)`, 0–1 from the upper left."""
+    inverse = np.linalg.inv(eye.projection @ eye.view)
+    ends = []
+    for z in (-1.0, 1.0):
+        clip = np.stack([2 * x - 1, 1 - 2 * y, np.full(len(x), z), np.ones(len(x))], axis=1) @ inverse.T
+        ends.append(clip[:, :3] / clip[:, 3:])
+    direction = ends[1] - ends[0]
+    return np.asarray(direction / np.linalg.norm(direction, axis=1, keepdims=True))
+
+
 def project(eye: Eye, points: Array) -> Array:
     """World points `(n, 3)` as picture coordinates `(n, 2)`, 0–1 from the upper left."""
     clip = np.concatenate([points, np.ones((len(points), 1))], axis=1) @ (eye.projection @ eye.view).T

@@ -217,3 +217,11 @@ def test_texels_are_counted_in_squares_that_follow_tile_and_texture(renderer) ->
     assert squares(64, 0.5) == pytest.approx(4, abs=1)
     assert squares(256, 0.5) == pytest.approx(16, abs=1)
     assert squares(256, 0.25) == pytest.approx(32, abs=1)
+
+
+def test_ways_are_those_of_rays() -> None:
+    from jade_coat.view.camera import ray, ways
+
+    eye = eye_of(np.array([1.0, 2.0, 5.0]), np.array([0.2, 0.4, -1.0]), 0.7, 1.5)
+    x, y = np.random.default_rng(2).random((2, 20))
+    assert np.allclose(ways(eye, x, y), [ray(eye, a, b)[1] for a, b in zip(x, y, strict=True)], atol=1e-12)

@@ -12,7 +12,7 @@ from jade_coat.app.view.view import View
 from jade_coat.looking.section import SurfaceLine, line_across, longest_run, trace
 from jade_coat.mesh.picking import target
 from jade_coat.stage.project import Prop
-from jade_coat.view.camera import project, ray
+from jade_coat.view.camera import project, ways
 
 RAYS = 480
 REACH = 9.0
@@ -68,8 +68,8 @@ class SectionLine(Overlay[View]):
 
     def follow(self) -> None:
         """Put a line on what is chosen now, when it lies on something else."""
-        if not self.view.has_picture or not self.is_read:
-            return  # the first picture need not wait for the rays' index
+        if not self.view.has_picture or not self.is_read or self.view.tool == "stage":
+            return  # the first picture need not wait for the rays' index, and Stage shows no section
         session = self.view.session
         prop = session.prop
         place = None
@@ -106,7 +106,7 @@ class SectionLine(Overlay[View]):
         mesh, slot = self.view.session.link.mesh_data(prop.mesh), self.view.session.slot
         inverse, eye = np.linalg.inv(prop.matrix()), self.view.main_eye()
         columns, rows = (np.arange(GRID[0]) + 0.5) / GRID[0], (np.arange(GRID[1]) + 0.5) / GRID[1]
-        directions = np.stack([ray(eye, float(x), float(y))[1] for y in rows for x in columns])
+        directions = ways(eye, np.tile(columns, GRID[1]), np.repeat(rows, GRID[0]))
         origin = inverse[:3, :3] @ np.asarray(eye.position) + inverse[:3, 3]
         owner, _ = target(mesh).hits(np.broadcast_to(origin, directions.shape), directions @ inverse[:3, :3].T)
         run = next(s for s in mesh.slots if s.name == slot)
@@ -125,7 +125,8 @@ class SectionLine(Overlay[View]):
         if prop is None:
             return
         eye = self.view.main_eye()
-        directions = np.stack([ray(eye, x0 + (x1 - x0) * t, y0 + (y1 - y0) * t)[1] for t in np.linspace(0, 1, RAYS)])
+        share = np.linspace(0, 1, RAYS)
+        directions = ways(eye, x0 + (x1 - x0) * share, y0 + (y1 - y0) * share)
         self.line = trace(
             session.link.mesh_data(prop.mesh), prop.matrix(), session.slot, np.asarray(eye.position), directions
         )

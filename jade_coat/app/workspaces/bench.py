@@ -211,6 +211,7 @@ class Bench(QWidget):
         self._session.edits_coats(tool == "look")
         if tool == "brush":
             self.brush_tool.warm()
+        self.section.follow()
         self.left.setCurrentIndex(at)
         self._follow_chosen()
         self.below.setCurrentIndex(int(tool == "stage"))
