@@ -9,7 +9,7 @@ from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QGridLayout, QLineEdit, QWidget
 
-from jade_coat.app.controls.basics import button, column, counted, holder, label, row
+from jade_coat.app.controls.basics import button, column, counted, holder, label, row, scrolled
 from jade_coat.app.controls.images import image_from
 from jade_coat.app.session import Session
 from jade_coat.app.stage.kiln_tiles import MIDDLE as MIDDLE_SIDE
@@ -106,7 +106,9 @@ class KilnPage(QWidget):
         body.addWidget(self.tiles[MIDDLE], 0, Qt.AlignmentFlag.AlignVCenter)
         body.addLayout(sides[1])
         body.addLayout(deeds, 1)
-        self.setLayout(body)
+        inner = QWidget()
+        inner.setLayout(body)
+        self.setLayout(column(scrolled(inner), gap=0))  # so that it never takes height from the view
 
     # Firing
 
