@@ -347,6 +347,7 @@ def test_a_stroke_before_the_brush_is_ready_is_kept_and_laid_as_soon_as_it_is(ha
     monkeypatch.undo()
     hand.until(lambda: not np.array_equal(wall_paint(hand), before))
     hand.until(lambda: not hand.window.bench.brush_tool.painting)
+    laid = wall_paint(hand)
     hand.window.undo()
     assert np.array_equal(wall_paint(hand), before)
     paint_a_stroke(hand)
