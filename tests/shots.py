@@ -24,7 +24,6 @@ from jade_coat.app.brush.pen import draw
 from jade_coat.app.build.coat_panel import CoatPanel
 from jade_coat.app.build.map_review import MapReview
 from jade_coat.app.build.shared_panel import SharedPanel
-from jade_coat.app.build.texture_size import TextureSize
 from jade_coat.app.importing import _chosen_maps
 from jade_coat.app.main import make_application
 from jade_coat.app.session import Session
@@ -152,16 +151,6 @@ def maps(window: Window) -> QWidget:
     return review
 
 
-def texture_size(window: Window) -> QWidget:
-    window.session.choose_coat("tile")
-    chosen = _chosen_maps(window)
-    assert chosen is not None
-    asked = TextureSize(window, window.session, window.view, chosen)
-    asked.show()
-    asked.choose(256)
-    return asked
-
-
 def sooty(window: Window) -> None:
     """Give the wall a coat of soot on channel R and rougher glaze on B, so that several channels have a meaning."""
     session = window.session
@@ -282,6 +271,35 @@ def decals(window: Window) -> QWidget:
     return window
 
 
+def lamps(window: Window) -> QWidget:
+    """The terrace at dusk by its lanterns, one of them chosen."""
+    session = window.session
+    window.show_workspace("Stage")
+    session.do(edits.set_light(sky="evening", strength=0.25, elevation=0.1, azimuth=-2.4, exposure=1.2))
+    session.choose_things(("left_lantern",))
+    _low(window, 184)
+    window.view.set_camera(Camera(target=(0.0, 0.3, 0.9), yaw=0.2, pitch=0.22, distance=7.5, field_of_view=0.62))
+    return window
+
+
+def word_kiln(window: Window) -> QWidget:
+    """A wall dressed in what the kiln fired, and the ways on from there."""
+    session, kiln = window.session, window.bench.kiln
+    window.show_workspace("Stage")
+    session.choose_prop("kiln_wall_prop", "surface")
+    _low(window, 276)
+    window.bench.stage_below.show_page(2)
+    kiln.words.setText("mossy weathered ochre brick, fine cracks, baroque")
+    kiln.fire()
+    wait_until_ready(QApplication.instance(), window, 120)
+    known = len(session.project.map_sets)
+    kiln.keep_and_wear()
+    while len(session.project.map_sets) == known:
+        QApplication.processEvents()
+    window.view.set_camera(Camera(target=(0.1, 0.95, -1.6), yaw=0.1, pitch=0.1, distance=3.4, field_of_view=0.62))
+    return window
+
+
 def pictures(window: Window) -> None:
     """The pictures that the start page shows: of the demo, and of every built-in shape in plain clay."""
     keep(window, "terrace", QSize(688, 380))
@@ -308,9 +326,9 @@ def keep(window: Window, name: str, size: QSize) -> None:
 
 SHOTS: dict[str, Callable[[Window], QWidget]] = {
     "build": build_view, "section": section, "near-far": near_far, "compare": compare, "dials": dials,
-    "finishes": finishes, "steps": steps, "maps": maps, "texture-size": texture_size, "brush": brush,
+    "finishes": finishes, "steps": steps, "maps": maps, "brush": brush,
     "channels": channels, "fill": fill, "placing": placing, "start": start, "stock": stock,
-    "stage": stage, "lineup": lineup, "decals": decals,
+    "stage": stage, "lineup": lineup, "decals": decals, "lamps": lamps, "word-kiln": word_kiln,
 }  # fmt: skip
 
 
