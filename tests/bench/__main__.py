@@ -20,6 +20,7 @@ from jade_coat.files.project_folder import open_project
 from jade_coat.view.context import create_context
 from tests.bench.baking import bench_bake
 from tests.bench.kinds import bench_kinds
+from tests.bench.lamps import bench_counts, bench_lamps
 from tests.bench.layers import bench_section, bench_six_coats, bench_sixty_sets, bench_structure
 from tests.bench.looks import bench_finishes, bench_many_materials, bench_recipe, bench_shared
 from tests.bench.many import bench_many_props
@@ -79,7 +80,8 @@ def main(wanted: list[str]) -> int:
             "structure": lambda: bench_structure(demo), "section": lambda: bench_section(renderer, demo),
             "painting": bench_painting, "strokes": lambda: bench_strokes(folder), "dabs": lambda: bench_dabs(folder), "shared": bench_shared, "finishes": bench_finishes, "many_materials": bench_many_materials, "many_props": lambda: bench_many_props(folder), "recipe": lambda: bench_recipe(renderer),
             "bake": lambda: bench_bake(demo), "start": lambda: bench_start(folder),
-            "stage": lambda: bench_stage(folder),
+            "stage": lambda: bench_stage(folder), "lamps": lambda: bench_lamps(folder),
+            "counts": lambda: bench_counts(folder),
             "kinds": lambda: bench_kinds(demo), "sixty_sets": lambda: bench_sixty_sets(Path(place)),
         }  # fmt: skip
         unknown = [name for name in wanted if name not in benches]

@@ -29,6 +29,7 @@ TOGETHER = 4
 """Lamps that a program adds up at once, as `lamps.glsl` knows too."""
 WIDE = 1.2
 """A spot whose cone ends at a wider angle than this looks at all its faces, as one that shines all round."""
+Named = tuple[str, LampDraw]
 _CUBE = np.array([(x, y, z) for x in (-1, 1) for y in (-1, 1) for z in (-1, 1)], np.float64)
 
 
@@ -60,13 +61,10 @@ class LampPass:
         target.use()
         context.enable_only(moderngl.DEPTH_TEST | moderngl.BLEND)
         context.depth_func, context.blend_func = ">", (moderngl.ONE, moderngl.ONE)
-        for name, lamp in lamps:
-            box = reached(frame, lamp)
-            if box is None:
-                continue
+        for box, group in grouped(frame, lamps):
             target.scissor = box if limit is None else within(box, limit)
             target.use()
-            self.shine(self._program, frame.scene, [(name, lamp)])
+            self.shine(self._program, frame.scene, group)
             self._drawer.run_screen(self._program, 1.0)
         target.scissor = limit
         context.depth_func = "<"
@@ -174,6 +172,37 @@ def seen_lamps(frame: Frame) -> list[tuple[str, LampDraw]]:
 def reached(frame: Frame, lamp: LampDraw) -> Box | None:
     """The pixels that a lamp may light."""
     return frame.pixels_of(np.array(lamp.position) + _CUBE * lamp.reach)
+
+
+def grouped(frame: Frame, lamps: list[Named]) -> list[tuple[Box, list[Named]]]:
+    """Lamps that are added up at once, with the pixels they may light: those whose boxes lie mostly over one another.
+
+    Adding up costs about as much a lamp as reading the surface costs once, at every pixel of the box round all.
+    """
+    groups: list[tuple[Box, list[Named]]] = []
+    for lamp in lamps:
+        box = reached(frame, lamp[1])
+        if box is None:
+            continue
+        for i, (other, held) in enumerate(groups):
+            both = around(box, other)
+            apart = _area(box) * 2 + _area(other) * (1 + len(held))
+            if len(held) < TOGETHER and _area(both) * (2 + len(held)) < apart:
+                groups[i] = (both, [*held, lamp])
+                break
+        else:
+            groups.append((box, [lamp]))
+    return groups
+
+
+def around(a: Box, b: Box) -> Box:
+    """The box of pixels round two others."""
+    x0, y0 = min(a[0], b[0]), min(a[1], b[1])
+    return (x0, y0, max(a[0] + a[2], b[0] + b[2]) - x0, max(a[1] + a[3], b[1] + b[3]) - y0)
+
+
+def _area(box: Box) -> int:
+    return box[2] * box[3]
 
 
 def within(box: Box, limit: Box) -> Box:

@@ -7,8 +7,8 @@ uniform vec4 lamp_map[4];     // number of its first face or -1, the size of a f
 uniform int lamp_count;
 uniform sampler2DShadow lamp_depths;
 
-// Whether a lamp sees a point, 0 to 1: the mean of nine places of its depth map.
-float lamp_sees(int i, vec3 world, vec3 n) {
+// Whether a lamp sees a point, 0 to 1: the mean of four places of its depth map round the point, or one there alone.
+float lamp_sees(int i, vec3 world, vec3 n, bool once) {
     vec4 map = lamp_map[i];
     if (map.x < 0.0) return 1.0;
     float tangent = map.z > 0.0 ? map.z : 1.0;
@@ -36,15 +36,17 @@ float lamp_sees(int i, vec3 world, vec3 n) {
     float across = floor(1.0 / map.y + 0.5), number = map.x + face;
     vec2 corner = vec2(mod(number, across), floor(number / across));
     float half_texel = texel / (4.0 * tangent);
-    // What is larger throws a softer shadow; nine places hold no more than a few texels.
-    float spread = clamp(lamp_map[i].w / max(ahead * tangent * 2.0, 1e-3), 2.2 * half_texel, 7.0 * half_texel);
+    vec2 place = at * 0.5 + 0.5, least = vec2(half_texel), most = vec2(1.0 - half_texel);
+    if (once) return texture(lamp_depths, vec3((corner + clamp(place, least, most)) * map.y, depth));
+    // What is larger throws a softer shadow; four places hold no more than a few texels.
+    float spread = clamp(0.6 * lamp_map[i].w / max(ahead * tangent * 2.0, 1e-3), 1.5 * half_texel, 4.0 * half_texel);
     float lit = 0.0;
-    for (int y = -1; y <= 1; ++y)
-        for (int x = -1; x <= 1; ++x) {
-            vec2 place = clamp(at * 0.5 + 0.5 + vec2(x, y) * spread, half_texel, 1.0 - half_texel);
-            lit += texture(lamp_depths, vec3((corner + place) * map.y, depth));
-        }
-    return lit / 9.0;
+    for (int k = 0; k < 4; ++k) {
+        vec2 beside = vec2(k & 1, k >> 1) * 2.0 - 1.0;
+        vec2 found = clamp(place + vec2(beside.x + 0.35 * beside.y, beside.y - 0.35 * beside.x) * spread, least, most);
+        lit += texture(lamp_depths, vec3((corner + found) * map.y, depth));
+    }
+    return lit * 0.25;
 }
 
 // What arrives of a lamp at a point, before it is shut out.
@@ -63,7 +65,7 @@ vec3 lamp_light(Surface s, vec3 v, vec3 world) {
     for (int i = 0; i < lamp_count; ++i) {
         vec3 arrives = lamp_arrives(i, world, l);
         if (dot(arrives, vec3(1.0)) > 0.0 && dot(s.normal, l) > 0.0)
-            light += reflect_light(s, v, l) * arrives * lamp_sees(i, world, s.normal) * mix(s.occlusion, 1.0, 0.5);
+            light += reflect_light(s, v, l) * arrives * lamp_sees(i, world, s.normal, false) * mix(s.occlusion, 1.0, 0.5);
     }
     return light;
 }

@@ -155,6 +155,13 @@ float sunlight(vec3 world, vec3 n) {
     return lit / 9.0;
 }
 
+// Whether the sun sees a place in the air, by one place of its depth map.
+float sun_reaches(vec3 world) {
+    vec3 p = (to_shadow * vec4(world, 1.0)).xyz * 0.5 + 0.5;
+    if (any(lessThan(p, vec3(0.0))) || any(greaterThan(p, vec3(1.0)))) return 1.0;
+    return texture(shadow, vec3(p.xy, p.z - 0.0008));
+}
+
 // All light that a surface sends towards v: sky and sun. `open` is how much of the sky it sees.
 vec3 surface_light(Surface s, vec3 v, vec3 world, vec3 open) {
     vec3 light = sky_light(s, v, open);

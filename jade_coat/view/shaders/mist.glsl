@@ -3,7 +3,7 @@ uniform vec4 mist_rows[24];   // three rows of the matrix to the unit cube for e
 uniform vec4 mist_shape[8];   // floor, 1 / the height it thins by, density there, 0
 uniform vec4 mist_color[8];
 uniform int mist_count;
-const int MIST_STEPS = 6;
+const int MIST_STEPS = 5;
 
 // From where to where along a way mist lies, in units of the way.
 vec2 mist_reaches(int i, vec3 from, vec3 way) {
@@ -31,9 +31,9 @@ float mist_mean(int i, float from, float to) {
 vec3 mist_lit(vec3 world, vec3 ahead) {
     vec3 l = sun_direction.xyz;
     float g = 0.55, phase = (1.0 - g * g) / (4.0 * PI * pow(1.0 + g * g - 2.0 * g * dot(ahead, l), 1.5));
-    vec3 light = sun_radiance.rgb * phase * sunlight(world, vec3(0.0));
+    vec3 light = sun_radiance.rgb * phase * sun_reaches(world);
     light += irradiance[0].rgb * 0.282095 * sky_share(world);
-    for (int i = 0; i < lamp_count; ++i) light += lamp_arrives(i, world, l) * lamp_sees(i, world, vec3(0.0)) / (4.0 * PI);
+    for (int i = 0; i < lamp_count; ++i) light += lamp_arrives(i, world, l) * lamp_sees(i, world, vec3(0.0), true) / (4.0 * PI);
     return light;
 }
 
