@@ -8,6 +8,7 @@ from collections.abc import Iterator
 import numpy as np
 from scipy.spatial.transform import Rotation
 
+from jade_coat.demo import cloths
 from jade_coat.demo.marks import COLUMNS, MARKS, ROWS
 from jade_coat.maps.color import hex_to_linear
 from jade_coat.material.material import Coat, Dial, Finish, Material
@@ -27,11 +28,12 @@ from jade_coat.stage.turns import turn_of
 CATEGORIES = (
     Category(id="clay", name="Clay", finish="cream_jar"), Category(id="wood", name="Wood", finish="rack_wood"),
     Category(id="metal", name="Metal", finish="old_copper"), Category(id="wall", name="Wall", finish="ash_wall"),
+    cloths.CATEGORY,
 )  # fmt: skip
 SLOT_CATEGORIES = {
     "Storage jar": {"Body": "clay", "Neck": "clay"}, "Bowl": {"Body": "clay"}, "Kiln wall": {"surface": "wall"},
     "Drying rack": {"Posts": "wood", "Boards": "wood"}, "Flue": {"Pipe": "metal", "Collar": "metal"},
-    "Gate post": {"Shaft": "wall", "Cap": "clay"}, "Terrace edge": {"surface": "wall"},
+    "Cloth": cloths.SLOTS, "Gate post": {"Shaft": "wall", "Cap": "clay"}, "Terrace edge": {"surface": "wall"},
 }  # fmt: skip
 VARIANTS: dict[str, tuple[tuple[str, dict[str, str]], ...]] = {
     "Storage jar": (
@@ -66,6 +68,7 @@ def meshes(grain: float) -> dict[str, MeshData]:
     ]  # fmt: skip
     return {
         "Bowl": shapes.lathe(bowl, round(28 / grain), round(70 / grain), [("Body", 1.0)]),
+        "Cloth": cloths.mesh(grain),
         "Drying rack": _rack(),
         "Flue": shapes.lathe(pipe, round(40 / grain), round(14 / grain), [("Pipe", 0.62), ("Collar", 1.0)]),
         "Terrace edge": shapes.bent_wall(1.5, 0.5, 60.0, 0.06 * grain),
@@ -106,7 +109,7 @@ def dressed(asset: MeshAsset) -> MeshAsset:
 
 # Long: a table of the demo.
 def materials() -> tuple[Material, ...]:
-    """Wood, copper and the marks."""
+    """Wood, copper, cloth and the marks."""
     wood = Material(
         id="wood", name="Wood", depth=0.002,
         coats=(
@@ -154,7 +157,7 @@ def materials() -> tuple[Material, ...]:
             Dial(id="relief", path="mark.surface.normal_strength", name="Relief", group="Mark"),
         ),
     )
-    return wood, copper, marks
+    return wood, copper, marks, cloths.material()
 
 
 def finishes() -> tuple[Finish, ...]:
@@ -173,7 +176,7 @@ def finishes() -> tuple[Finish, ...]:
         ),
         Finish(id="old_copper", name="Old copper", parent="copper"),
         Finish(id="new_copper", name="New copper", parent="copper", values={"verdigris": 0.1, "polish": 0.22}),
-        Finish(id="wall_marks", name="Wall marks", parent="marks"),
+        Finish(id="wall_marks", name="Wall marks", parent="marks"), *cloths.finishes(),
     )  # fmt: skip
 
 
@@ -238,6 +241,7 @@ def props(ids: dict[str, str]) -> Iterator[Prop]:
         floor = {"surface": "trodden_clay"}
         at = (0.0, -0.5 * (row + 1), 1.3 * (row + 1))  # its front edge is where the next step goes down
         yield place.at("Terrace floor", at, group="terraces", finishes=floor)
+    yield from cloths.props(ids["Cloth"])
     for i in range(75):  # stacks of bowls by the gate posts
         stack, level = divmod(i, 5)
         x, z = (-2.15 + 0.34 * (stack % 5), -0.3 + 0.34 * (stack // 5))

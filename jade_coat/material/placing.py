@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Annotated, Any, ClassVar, Literal, get_args
@@ -11,7 +12,7 @@ from pydantic import Field
 from jade_coat.material.around import Around
 from jade_coat.material.fields import Frozen, field, option, setting
 from jade_coat.material.recipes import recipe_value
-from jade_coat.material.shared import WIND_DIRECTION
+from jade_coat.material.shared import TIME, WIND_DIRECTION, WIND_STRENGTH
 from jade_coat.program import FLOAT, VEC2, VEC3, VEC4, Value, combine, const, lib, passes
 
 PREFIX = "moves:"
@@ -93,7 +94,88 @@ class RecipeMove(Move):
         return (self.recipe,) if self.recipe else ()
 
 
-AnyMove = Annotated[HeightMove | RecipeMove, Field(discriminator="kind")]
+Weight = Literal["height", "R", "G", "B", "A"]
+_CHANNELS = {"R": "painted channel R", "G": "painted channel G", "B": "painted channel B", "A": "painted channel A"}
+WEIGHT_LABELS = {"height": "by height", **_CHANNELS}
+Phase = Literal["none", "R", "G", "B", "A"]
+PHASE_LABELS = {"none": "the prop", **_CHANNELS}
+
+
+class SwayMove(Move):
+    """Bent and shaken by the wind, as trunks, twigs, leaves and cloth are; without wind exactly still.
+
+    The wind leans it and shakes it by two sines, gusts travel with the wind, and each prop, or each card by a painted
+    channel, has a phase of its own. Two of them make a plant: a slow one with the wind by height, a fast one away from
+    the surface by a channel of the leaves.
+    """
+
+    label: ClassVar[str] = "By the wind, swaying"
+    kind: Literal["sway"] = "sway"
+    along: Along = option("wind", "Direction", "choice", ALONG_LABELS)
+    amount: float = field(
+        0.15,
+        "Amount",
+        unit="m",
+        low=-MAX_METRES,
+        high=MAX_METRES,
+        soft=(0.0, 1.0),
+        hint="How far in the strongest wind",
+    )
+    weight: Weight = option("height", "Gives way", "choice", WEIGHT_LABELS, hint="What says how much a point gives way")
+    foot: float = field(
+        0.0, "Stands at", unit="m", low=-100.0, high=100.0, soft=(-2.0, 2.0), when=("weight", ("height",)),
+        hint="The height of the mesh that stays; that of what hangs is above its tip",
+    )  # fmt: skip
+    tip: float = field(
+        1.0, "Tip at", unit="m", low=-100.0, high=100.0, soft=(-2.0, 2.0), when=("weight", ("height",)),
+        hint="The height of the mesh that gives way most",
+    )  # fmt: skip
+    bend: float = field(
+        2.0, "Bend", low=0.25, high=6.0, soft=(1.0, 4.0), hint="1 leans straight, more bends to the tip"
+    )
+    lean: float = field(0.4, "Lean", hint="The share that only leans and does not shake")
+    rate: float = field(
+        0.5, "Rate", unit="/s", low=0.01, high=20.0, soft=(0.1, 5.0), logarithmic=True, hint="How often it shakes"
+    )
+    gusts: float = field(0.5, "Gusts", hint="How much the shaking comes and goes")
+    reach: float = field(
+        6.0, "Gust length", unit="m", low=0.1, high=1000.0, soft=(1.0, 30.0), logarithmic=True,
+        hint="From one gust to the next, along the wind",
+    )  # fmt: skip
+    phase: Phase = option("none", "Own time for", "choice", PHASE_LABELS, hint="What shakes in a time of its own")
+
+    def share(self, given: MoveInputs) -> Value:
+        """How far it is bent now, by the clock and the wind."""
+        fields, tau = given.fields, 2 * math.pi
+        time = lib.shared(TIME, FLOAT) * fields.rate
+        along = lib.dot(lib.attribute("world_position", VEC3), lib.shared(WIND_DIRECTION, VEC3)) / fields.reach
+        own = lib.instance("seed", FLOAT)
+        if self.phase != "none":
+            own = own + _channel(self.phase)
+        wave = 0.7 * lib.unary("sin", (time - along + own) * tau)
+        wave = wave + 0.3 * lib.unary("sin", (time * 2.37 - along * 1.61 + own * 5.3) * tau)
+        gust = 0.5 + 0.5 * lib.unary("sin", (time * 0.19 - along * 0.43) * tau)
+        shaken = wave * (1.0 - fields.gusts * gust)
+        bent = fields.lean + (1.0 - fields.lean) * shaken
+        return (
+            lib.shared(WIND_STRENGTH, FLOAT) * lib.power(lib.maximum(self._gives_way(fields), 1e-6), fields.bend) * bent
+        )
+
+    def _gives_way(self, fields: Any) -> Value:
+        if self.weight != "height":
+            return _channel(self.weight)
+        height = lib.attribute("position", VEC3).y
+        span = fields.tip - fields.foot
+        return lib.clamp((height - fields.foot) * span / lib.maximum(span * span, 1e-8))
+
+
+def _channel(letter: str) -> Value:
+    """A painted channel of the first colour set."""
+    value: Value = getattr(lib.attribute("color0", VEC4), "xyzw"["RGBA".index(letter)])
+    return value
+
+
+AnyMove = Annotated[HeightMove | RecipeMove | SwayMove, Field(discriminator="kind")]
 MOVE_KINDS: dict[str, type[Move]] = {kind.model_fields["kind"].default: kind for kind in get_args(get_args(AnyMove)[0])}
 """All kinds of moves by the name that files use."""
 

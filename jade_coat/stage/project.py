@@ -254,7 +254,8 @@ class Project(Frozen):
     def plays(self) -> bool:
         """Whether anything in it goes by the clock."""
         by_recipe = any(s.kind == "time" for r in self.recipes for s in r.steps)
-        return by_recipe or any(d.keys for d in self.shared) or any(m.clip for m in self.meshes)
+        sways = any(move.kind == "sway" for m in self.materials for move in m.moves)
+        return by_recipe or sways or any(d.keys for d in self.shared) or any(m.clip for m in self.meshes)
 
     def recipe(self, wanted: str) -> Recipe:
         """The recipe with this id. Raises KeyError."""

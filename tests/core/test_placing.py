@@ -20,7 +20,7 @@ from jade_coat.maps.packing import PackedLookup, Texture
 from jade_coat.maps.sampling import reading
 from jade_coat.material.compile import compile_material, with_shared
 from jade_coat.material.material import Coat, Material, field_values, reach_of_moves
-from jade_coat.material.placing import RecipeMove
+from jade_coat.material.placing import RecipeMove, SwayMove
 from jade_coat.material.recipes import Recipe, Step
 from jade_coat.material.shared import EVERYWHERE
 from jade_coat.mesh import shapes
@@ -157,6 +157,7 @@ def compiled(material: Material) -> dict:
 ALL_MOVES = (
     RecipeMove(id="a", recipe="waves", along="y", amount=0.2), RecipeMove(id="b", recipe="gust", along="wind", amount=0.3),
     RecipeMove(id="c", recipe="gust", along="own x", amount=-0.1), RecipeMove(id="d", recipe="waves", amount=0.05),
+    SwayMove(id="e", amount=0.2, foot=-0.5, tip=0.5), SwayMove(id="f", along="normal", amount=0.03, weight="G", phase="B"),
 )  # fmt: skip
 
 
@@ -355,3 +356,40 @@ def test_how_far_a_value_at_the_vertices_is_off_is_measured() -> None:
     edge = float(np.diff(np.unique(np.round(library.mesh_by_id(project, "m").positions[:, 0], 5))).max())
     assert 0.8 * edge**2 / 4 < bent.most <= edge**2 / 4 + 1e-5
     assert 0 < bent.mean < bent.most
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.floats(0, 100), st.floats(0, 1), st.floats(0, 1), st.floats(0, 1), st.floats(0.5, 4))
+def test_what_sways_is_where_its_closed_form_says(time, strength, gusts, lean, bend) -> None:
+    """Written out again in NumPy: two sines, a gust that travels with the wind, a weight by height; no wind, no move."""
+    mesh, prop = shapes.plane(2.0, 2.0, 0.4), prop_of(turn=turn_of(1.5, 0.2, 0.0))
+    move = SwayMove(id="a", amount=0.3, foot=-0.4, tip=0.7, bend=bend, lean=lean, rate=0.8, gusts=gusts, reach=3.0)
+    stood = mesh.with_(positions=np.ascontiguousarray(mesh.positions[:, [0, 2, 1]]))
+    blows = np.array([0.6, 0.0, 0.8])
+    shared = {"time": time, "wind_direction": tuple(blows), "wind_strength": strength}
+    root = {"placed_position": compiled(moving(move))["placed_position"]}
+    found = numpy_of(stood, prop.matrix(), root, shared)["placed_position"]
+    world = stood.positions @ prop.matrix()[:3, :3].T + prop.matrix()[:3, 3]
+    if strength == 0:
+        assert np.array_equal(found, np.asarray(world, np.float32)) or np.abs(found - world).max() < 1e-6
+    tau, seed = 2 * np.pi, float(np.ravel(instance_values(stood)["seed"])[0])
+    along, beat = world @ blows / 3.0, time * 0.8
+    wave = 0.7 * np.sin(tau * (beat - along + seed)) + 0.3 * np.sin(tau * (beat * 2.37 - along * 1.61 + seed * 5.3))
+    gust = 0.5 + 0.5 * np.sin(tau * (beat * 0.19 - along * 0.43))
+    weight = np.clip((stood.positions[:, 1] + 0.4) / 1.1, 0, 1) ** bend
+    share = np.clip(strength * weight * (lean + (1 - lean) * wave * (1 - gusts * gust)), -1, 1)
+    np.testing.assert_allclose(found, world + blows * (0.3 * share)[:, None], atol=2e-3)
+
+
+def test_hanging_things_sway_at_their_foot_and_every_material_that_sways_plays() -> None:
+    cloth = shapes.plane(1.0, 1.0, 0.25)
+    hung = cloth.with_(positions=np.ascontiguousarray(cloth.positions[:, [0, 2, 1]]))
+    move = SwayMove(id="a", amount=0.5, foot=0.5, tip=-0.5, lean=1.0)
+    root = {"placed_position": compiled(moving(move))["placed_position"]}
+    shared = {"time": 0.0, "wind_direction": (1.0, 0.0, 0.0), "wind_strength": 1.0}
+    moved = numpy_of(hung, np.eye(4), root, shared)["placed_position"] - hung.positions
+    top, foot = hung.positions[:, 1] > 0.49, hung.positions[:, 1] < -0.49
+    assert np.abs(moved[top]).max() < 1e-6
+    np.testing.assert_allclose(moved[foot][:, 0], 0.5, atol=1e-6)
+    assert Project(materials=(moving(move),)).plays
+    assert not Project(materials=(moving(),)).plays
