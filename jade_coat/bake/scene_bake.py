@@ -272,6 +272,8 @@ class SceneBaker:
                 self._note_opacity(task, alpha)
             elif kind.name in INEXACT:
                 self.told.append(f"{material.name} is {kind.label.lower()}: {INEXACT[kind.name]}.")
+            if maps.values["transmission"].max() > 1 / 255:
+                self.told.append(f"{material.name} lets light through, which this file does not say.")
             if alpha != "OPAQUE":
                 files["base_color"] = maps.base_color_with_alpha(unlit=kind.unlit)
             del self._done[task.key]  # the files are enough from here on

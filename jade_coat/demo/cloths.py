@@ -37,8 +37,8 @@ def mesh(grain: float) -> MeshData:
 
 def material() -> Material:
     """Linen, dyed and faded in patches; its foot sways."""
-    dye = Surface(color=hex_to_linear("#2f4a78"), roughness=0.95, specular=0.35)
-    faded = Surface(color=hex_to_linear("#8d9ab0"), roughness=0.95, specular=0.35)
+    dye = Surface(color=hex_to_linear("#2f4a78"), roughness=0.95, specular=0.35, transmission=0.4)
+    faded = Surface(color=hex_to_linear("#8d9ab0"), roughness=0.95, specular=0.35, transmission=0.4)
     patches = NoiseTerm(id="noise", size=0.3, octaves=4, seed=21, range=(0.35, 0.75))
     return Material(
         id="cloth", name="Dyed cloth", depth=0.002, two_sided=True,

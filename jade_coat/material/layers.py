@@ -24,6 +24,7 @@ class Layer:
     emissive: Value
     opacity: Value
     specular: Value
+    transmission: Value
 
 
 def surface_layer(surface: Surface, fields: Any, detail_fields: Any, lookup: MapLookup) -> Layer:
@@ -49,6 +50,7 @@ def surface_layer(surface: Surface, fields: Any, detail_fields: Any, lookup: Map
         emissive=glow * fields.glow if glow is not None else fields.emissive,
         opacity=placed.read(Role.OPACITY, const(1.0)) or const(1.0),
         specular=fields.specular,
+        transmission=fields.transmission,
     )
 
 

@@ -14,7 +14,7 @@ from jade_coat.program import FLOAT, Value, const, lib, passes
 BELOW = "below_"
 SHARE_OF = {
     "base_color": "color", "emissive": "glow", "normal": "normal", "height": "height", "roughness": "surface",
-    "metallic": "surface", "occlusion": "surface", "specular": "surface",
+    "metallic": "surface", "occlusion": "surface", "specular": "surface", "transmission": "surface",
 }  # fmt: skip
 """By which of a decal's shares each quantity is mixed in."""
 SHOWN = "shown_"

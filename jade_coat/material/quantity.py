@@ -78,6 +78,9 @@ QUANTITIES: dict[str, Quantity] = {
         Quantity(
             "specular", "Specular", 1, (1.0,), Place("extra", "a"), File("specular", "r"), always=False,
         ),  # of KHR_materials_specular: 1 mirrors 4 % head on
+        Quantity(
+            "transmission", "Lets through", 1, (0.0,), Place("finish", "a"), File("transmission", "r"), always=False,
+        ),  # of light that falls on the other side, as of leaves and cloth
         Quantity("opacity", "Opacity", 1, (1.0,), Place("finish", "b"), File("opacity", "r"), always=False),
     )
 }  # fmt: skip
@@ -87,9 +90,9 @@ OUTPUTS = tuple(QUANTITIES)
 """The outputs of a program that are quantities."""
 
 
-def stored(attachment: str, rest: dict[str, str]) -> str:
-    """The GLSL of what one attachment of the G-buffer holds; `rest` fills channels that no quantity has."""
-    channels = {"r": "0.0", "g": "0.0", "b": "0.0", "a": "0.0", **rest}
+def stored(attachment: str) -> str:
+    """The GLSL of what one attachment of the G-buffer holds; 0 in channels that no quantity has."""
+    channels = {"r": "0.0", "g": "0.0", "b": "0.0", "a": "0.0"}
     taken: set[str] = set()
     for quantity in QUANTITIES.values():
         place = quantity.place

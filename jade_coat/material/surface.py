@@ -188,6 +188,9 @@ class Surface(Frozen):
     specular: float = field(
         1.0, "Specular", hint="How much what is no metal mirrors: 1 is 4 % head on, as of most; 0 nothing"
     )
+    transmission: float = field(
+        0.0, "Lets through", hint="How much of the light on its other side shows through, as of leaves and thin cloth"
+    )
     normal_strength: float = field(
         1.0, "Relief", low=0.0, high=4.0, soft=(0, 2), hint="Strength of the normal map", map="normal"
     )

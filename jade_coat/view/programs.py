@@ -28,9 +28,7 @@ from jade_coat.view.looks import MAX_PROBES
 from jade_coat.view.lying import lying_source
 from jade_coat.view.vertex import SEE, SIGHT, crowd_head, crowd_prologue, program_part, program_vertex_source
 
-COVERED = {"finish": {"a": "1.0"}}
-"""What attachments hold beside quantities: that there is a surface."""
-VIEW_OUTPUTS = tuple(stored(a.name, COVERED.get(a.name, {})) for a in ATTACHMENTS if a.of_surface)
+VIEW_OUTPUTS = tuple(stored(a.name) for a in ATTACHMENTS if a.of_surface)
 """What the first attachments of the G-buffer hold."""
 
 
@@ -333,7 +331,7 @@ def _for_surface(material: Material, expressions: tuple[str, ...], names: tuple[
 
 _LIGHT = """
 Surface surface = Surface(
-    out_base_color, normalize(out_normal), out_roughness, out_metallic, out_occlusion, out_specular);
+    out_base_color, normalize(out_normal), out_roughness, out_metallic, out_occlusion, out_specular, out_transmission);
 vec3 light = light_here(surface) + out_emissive;"""
 _LIT = ("light.glsl", "lamps.glsl", "mist.glsl", "forward.glsl")
 _CUTS = {"": [], "threshold": ["if (out_opacity < cut) discard;"],

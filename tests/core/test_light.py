@@ -107,7 +107,7 @@ def test_light_is_reflected_the_same_both_ways(gl) -> None:
     textures = [gl.texture((500, 1), 3, p.tobytes(), dtype="f4") for p in pair]
     target = gl.texture((500, 1), 4, dtype="f4")
     fragment = (HEADER + shader("light.glsl") + "uniform sampler2D a; uniform sampler2D b; out vec4 o; void main() {"
-                "Surface s = Surface(vec3(0.7, 0.4, 0.2), vec3(0, 0, 1), 0.45, 0.35, 1.0, 1.0);"
+                "Surface s = Surface(vec3(0.7, 0.4, 0.2), vec3(0, 0, 1), 0.45, 0.35, 1.0, 1.0, 0.0);"
                 "vec3 v = texelFetch(a, ivec2(gl_FragCoord.xy), 0).rgb, l = texelFetch(b, ivec2(gl_FragCoord.xy), 0).rgb;"
                 "o = vec4(reflect_light(s, v, l).r / l.z, reflect_light(s, l, v).r / v.z, 0, 1); }")  # fmt: skip
     program = gl.program(vertex_shader=HEADER + shader("screen.vert"), fragment_shader=fragment)
@@ -156,3 +156,42 @@ def test_the_split_sum_equals_brute_force_integration() -> None:
         f = distribution * visibility * lz * area
         assert table[row, column, 0] == pytest.approx(float((f * (1 - fresnel)).sum()), abs=0.003)
         assert table[row, column, 1] == pytest.approx(float((f * fresnel).sum()), abs=0.002)
+
+
+@pytest.mark.parametrize("share", [0.0, 0.4, 1.0])
+def test_what_lets_light_through_gives_no_more_than_it_gets(renderer, share: float) -> None:
+    """A diffuse lobe on the other side (KHR_materials_diffuse_transmission): in a white furnace the two sum to one."""
+    renderer.set_light((0.0, 1.0, 0.0), 0.0, synthesised((0.0, 1.0, 0.0), white=True))
+    eye = ball_scene(renderer, roughness=1.0)
+    material = renderer.assets.material("test_ball")
+    (coat,) = material.coats
+    leaf = material.with_(coats=(coat.with_(surface=coat.surface.with_(transmission=share)),))
+    renderer.assets.set_material(leaf, NoMaps())
+    renderer.scenes.set("ball", single("ball", shapes.ball(1.0, 96), leaf, field_values(leaf)))
+    middle = radiance(renderer, "ball", eye)[40:88, 40:88]
+    renderer.set_light((0.48, 0.62, 0.62), 2.6)
+    assert middle.max() <= 1.015
+    assert middle.min() > 0.9
+
+
+def test_light_from_behind_shows_through_by_its_share_and_the_colour(gl) -> None:
+    """Lambert's lobe on the far side: base colour / π · cosine · share, but for what is mirrored; nothing for metals."""
+    from jade_coat.view.context import HEADER, shader
+
+    source = (HEADER + shader("light.glsl") + "out vec4 o; uniform float share, metal; uniform vec3 l; void main() {"
+              "Surface s = Surface(vec3(0.6, 0.3, 0.1), vec3(0, 0, 1), 0.8, metal, 1.0, 1.0, share);"
+              "o = vec4(let_through(s, vec3(0, 0, 1), l), 1.0); }")  # fmt: skip
+    program = gl.program(vertex_shader=HEADER + shader("screen.vert"), fragment_shader=source)
+    target = gl.framebuffer([gl.texture((1, 1), 4, dtype="f4")])
+    for share, metal, way in (
+        (0.5, 0.0, (0.6, 0.0, -0.8)),
+        (1.0, 0.0, (0, 0, -1)),
+        (0.7, 1.0, (0, 0, -1)),
+        (0.5, 0.0, (0, 0, 1)),
+    ):
+        program["share"].value, program["metal"].value, program["l"].value = share, metal, way
+        target.use()
+        gl.vertex_array(program, []).render(vertices=3)
+        found = np.frombuffer(target.read(components=4, dtype="f4"), np.float32)[:3]
+        lobe = np.array([0.6, 0.3, 0.1]) / np.pi * max(-way[2], 0) * share * (1 - metal) * 0.96
+        np.testing.assert_allclose(found, lobe, atol=1e-6)

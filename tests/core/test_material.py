@@ -308,7 +308,7 @@ def test_a_material_over_a_layer_from_outside_is_mixed_by_where_it_shows_and_its
     ground = Layer(
         base_color=lib.const(0.1, 0.2, 0.3), normal=lib.const(0.0, 0.0, 1.0), roughness=lib.const(0.9),
         metallic=lib.const(0.0), occlusion=lib.const(0.7), height=lib.const(0.25), emissive=lib.const(0.0, 0.0, 0.0),
-        opacity=lib.const(there), specular=lib.const(1.0),
+        opacity=lib.const(there), specular=lib.const(1.0), transmission=lib.const(0.0),
     )  # fmt: skip
     coat = Coat(
         id="c", name="C", amount=amount, seam=Seam(kind="soft"), surface=Surface(color=(0.9, 0.5, 0.1), roughness=0.3)

@@ -53,7 +53,7 @@ def test_records_are_whole_and_no_two_lie_in_one_place() -> None:
         assert len(quantity.place.channels) == len(quantity.file.channels) == quantity.size
         assert all(quantity.span[0] <= v <= quantity.span[1] for v in quantity.default)
         assert quantity.place.attachment in {a.name for a in ATTACHMENTS if a.of_surface}
-        assert f"out_{quantity.name}" in stored(quantity.place.attachment, {})
+        assert f"out_{quantity.name}" in stored(quantity.place.attachment)
         places += [(quantity.place.attachment, c) for c in quantity.place.channels]
         files += [(quantity.file.name, c) for c in quantity.file.channels]
     assert len(set(places)) == len(places)

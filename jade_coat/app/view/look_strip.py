@@ -209,8 +209,9 @@ class LookStrip(QWidget):
     def _matters(self, material: Material, quantity: Quantity) -> bool:
         """Whether a material does anything with a quantity that most leave as it is."""
         ways = {k.path for k in material.links} | {d.path for d in material.dials}
-        if quantity.name == "specular":
-            return any(c.surface.specular != 1 or f"{c.id}.surface.specular" in ways for c in material.coats)
+        if quantity.name in ("specular", "transmission"):
+            usual, name = quantity.default[0], quantity.name
+            return any(getattr(c.surface, name) != usual or f"{c.id}.surface.{name}" in ways for c in material.coats)
         lookup, role = self._session.link.lookup, Role(quantity.name)
         if any(lookup.read(s, role) is not None for c in material.coats for s in c.surface.sets):
             return True

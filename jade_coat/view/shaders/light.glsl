@@ -45,6 +45,7 @@ struct Surface {
     float metallic;
     float occlusion;
     float specular;  // of KHR_materials_specular: what is no metal mirrors this much of 4 %
+    float transmission;  // the share of diffuse light that comes from the other side
 };
 
 // Reflected sunlight over incident radiance times the cosine: D, V and F of Appendix B.
@@ -60,8 +61,15 @@ vec3 reflect_light(Surface s, vec3 v, vec3 l) {
     vec3 f0 = mix(vec3(0.04 * s.specular), s.base_color, s.metallic);
     float grazing = 1.0 - vh, squared = grazing * grazing;
     vec3 fresnel = f0 + (mix(s.specular, 1.0, s.metallic) - f0) * (squared * squared * grazing);
-    vec3 diffuse = mix(s.base_color, vec3(0.0), s.metallic) / PI;
+    vec3 diffuse = mix(s.base_color, vec3(0.0), s.metallic) * (1.0 - s.transmission) / PI;
     return ((1.0 - fresnel) * diffuse + fresnel * distribution * visibility) * nl;
+}
+
+// What shows through of light on the other side: a diffuse lobe there, as KHR_materials_diffuse_transmission has it.
+vec3 let_through(Surface s, vec3 v, vec3 l) {
+    float nv = max(dot(s.normal, v), 0.0), grazing = 1.0 - nv;
+    float mirrored = 0.04 * s.specular + s.specular * 0.96 * pow(grazing, 5.0);
+    return s.base_color * ((1.0 - s.metallic) * s.transmission * (1.0 - mirrored) / PI * max(-dot(s.normal, l), 0.0));
 }
 
 // How much of the sky a point sees, 0 to 1: of what lies before its surface, of what lights the land around, and of what
@@ -113,7 +121,9 @@ vec3 sky_light(Surface s, vec3 v, vec3 open) {
     vec3 diffuse = s.base_color * (1.0 - s.metallic) * (1.0 - specular);
     // Crevices see less sky than the mirror direction suggests (Lagarde 2014).
     float seen = clamp(pow(nv + s.occlusion, exp2(-16.0 * s.roughness - 1.0)) - 1.0 + s.occlusion, 0.0, 1.0);
-    return diffuse * sky_irradiance(s.normal) * s.occlusion * open.x
+    vec3 lit = sky_irradiance(s.normal) * (1.0 - s.transmission);
+    if (s.transmission > 0.0) lit += sky_irradiance(-s.normal) * s.transmission;
+    return diffuse * lit * s.occlusion * open.x
         + specular * sky_reflection(mirror, s.roughness) * seen * open.z;
 }
 
@@ -166,6 +176,8 @@ float sun_reaches(vec3 world) {
 vec3 surface_light(Surface s, vec3 v, vec3 world, vec3 open) {
     vec3 light = sky_light(s, v, open);
     vec3 l = sun_direction.xyz;
+    if (s.transmission > 0.0 && dot(s.normal, l) < 0.0)
+        light += let_through(s, v, l) * sun_radiance.rgb * sunlight(world, -s.normal);
     if (dot(s.normal, l) > 0.0) light += reflect_light(s, v, l) * sun_radiance.rgb * sunlight(world, s.normal) * mix(s.occlusion, 1.0, 0.5);
     return light;
 }
