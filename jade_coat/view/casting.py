@@ -32,10 +32,25 @@ class Caster:
 
     def follows(self, found: GpuScene) -> object:
         """What depth maps follow from beside shapes and lights: all that opacity may follow from, where it matters."""
-        assets = self._drawer.assets
-        if any(self._by_material(d.material) for d in found.scene.drawn):
-            return (assets.version, assets.patches, self._drawer.changes)
-        return tuple(d.material for d in found.scene.drawn if assets.surface_kind(d.material).casts == "none")
+        parts: list[object] = []
+        for draw in found.scene.drawn:
+            if self._drawer.assets.surface_kind(draw.material).casts == "none":
+                parts.append(draw.material)
+            elif self._by_material(draw.material):
+                parts.append(self._follows(found, draw))
+        return tuple(parts)
+
+    def _follows(self, found: GpuScene, draw: Draw) -> object:
+        """What the depth of a draw follows from, where its material cuts or moves it: rows, maps, paint, the clock."""
+        drawer, name = self._drawer, draw.material
+        compiled = drawer.compiled(draw, drawer.shop.shadow, in_earnest=False)
+        if compiled is None:
+            return name
+        shared = tuple(repr(drawer.shared.get(n)) for n in compiled.glsl.shared)
+        paints = draw.paint or any(s.startswith("color") for s in compiled.streams)
+        painted = (drawer.assets.version, drawer.assets.patches) if paints else 0
+        rows = hash(found.scene.rows[name].tobytes())
+        return (name, drawer.assets.material_versions.get(name, 0), rows, shared, painted)
 
     def _by_material(self, material: str) -> bool:
         """Whether what a material casts follows from more than the mesh: where it is cut, and how it is moved."""

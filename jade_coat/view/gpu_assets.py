@@ -159,6 +159,8 @@ class GpuAssets:
         self._gl = GlCalls(context)
         self.faults: dict[str, str] = {}
         """Why a material cannot be drawn, by its id."""
+        self.material_versions: dict[str, int] = {}
+        """Counts up with every change of a material or its textures, by its id."""
         self.version = 0
         """Counts up with every change that a picture may follow from, but patches of paint."""
         self.patches = 0
@@ -309,6 +311,7 @@ class GpuAssets:
         """Say under which key each texture lies that a material reads by a name."""
         self.version += 1
         self._named[material] = dict(textures)
+        self.material_versions[material] = self.version
         self._forgive(material)
         self._leave_arrays(material, frozenset(textures.values()))
 
@@ -362,6 +365,7 @@ class GpuAssets:
                 painted.release()
         for material in materials:
             self.materials.pop(material, None)
+            self.material_versions.pop(material, None)
             self._named.pop(material, None)
             self._forgive(material)
             self._leave_arrays(material, frozenset())

@@ -240,3 +240,31 @@ def test_a_stop_of_exposure_is_twice_the_light(renderer) -> None:
     stand(renderer, [FLOOR], layered, color=(0.1,) * 3)
     assert renderer.picture("room", eye, 32, 32, stream="exposed")[16, 16] == pytest.approx(straight, abs=1)
     assert straight[:3].mean() > dim[:3].mean() + 20
+
+
+def test_depth_maps_stay_while_what_they_follow_from_is_the_same(renderer, demo) -> None:
+    """A dial of what neither cuts nor moves draws none of them anew; one of what is cut does, and so does a shape."""
+    from jade_coat.view.casting import Caster
+
+    renderer.set_light(*SUN)
+    caster, found = Caster(renderer.drawer), None
+    stand(renderer, room())
+    found = renderer.scenes.get("room")
+    before = caster.follows(found)
+    renderer.drawer.changes += 1
+    renderer.set_shared({"time": 3.0})
+    assert caster.follows(found) == before
+    cut = renderer.assets.material("plain").with_(kind="masked", id="leafy")
+    renderer.assets.set_material(cut, NoMaps())
+    scene = found.scene
+    leafy = replace(scene.draws[0], material="leafy")
+    renderer.scenes.set("room", Scene([leafy], {"leafy": scene.rows["plain"].copy()}, {}, BARE))
+    found = renderer.scenes.get("room")
+    before = caster.follows(found)
+    renderer.set_shared({"time": 4.0})
+    assert caster.follows(found) == before  # it does not go by the clock
+    found.scene.rows["leafy"][0, 0] += 0.25
+    assert caster.follows(found) != before
+    before = caster.follows(found)
+    renderer.assets.set_material(cut.with_(cut=0.7), NoMaps())
+    assert caster.follows(found) != before
