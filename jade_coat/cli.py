@@ -241,7 +241,7 @@ def show_info(options: argparse.Namespace) -> int:
 
 def bake_maps(options: argparse.Namespace) -> None:
     """Bake a finish on a prop into PNG maps."""
-    from jade_coat.bake.scene_bake import bake_to_folder
+    from jade_coat.bake.exporting import bake_to_folder
     from jade_coat.files.library import Library
     from jade_coat.files.project_folder import open_project
     from jade_coat.jobs.job import Job
@@ -275,7 +275,7 @@ def show_repetition(options: argparse.Namespace) -> None:
 
 def export_scene(options: argparse.Namespace) -> int:
     """Bake every prop and write one GLB."""
-    from jade_coat.bake.scene_bake import export_glb
+    from jade_coat.bake.exporting import export_glb
     from jade_coat.files.library import Library
     from jade_coat.files.project_folder import open_project
     from jade_coat.jobs.job import Job

@@ -12,7 +12,7 @@ from jade_coat.app.dialogs.common import ExportSize, ProgressDialog
 from jade_coat.app.dialogs.files import ask_file, ask_files, ask_folder, ask_new_file
 from jade_coat.app.dialogs.take_over import TakeOver, UpdateTaken
 from jade_coat.app.project_window import ProjectWindow
-from jade_coat.bake.scene_bake import Written, export_some
+from jade_coat.bake.exporting import Written, export_some
 from jade_coat.files.mesh_files import MESHES
 from jade_coat.files.project_folder import BadProject
 from jade_coat.formats import by_suffix

@@ -144,10 +144,12 @@ def _take_lights(window: ProjectWindow, path: Path, prop: str, lights: list[File
     session = window.session
     place = session.project.props.get(prop)
     shining = [light for light in lights if light.kind != "directional"]
+    suns = [f"{m.name} is a sun: the project keeps its own" for m in lights if m.kind == "directional"]
     if not shining or place is None:
+        if suns:
+            window.say(f"{path.name}: {'; '.join(suns)}")
         return
-    lines = [light.name for light in shining]
-    lines += [f"{m.name} is a sun: the project keeps its own" for m in lights if m.kind == "directional"]
+    lines = [light.name for light in shining] + suns
     what = f"{path.name} brings {counted(len(shining), 'lamp')}. Place them where they stand beside {place.name}?"
     if session.offer(what, lines):
         made = lamps_of(shining, session.project, place.position)
@@ -202,8 +204,8 @@ def bring_mesh_anew(window: ProjectWindow, path: Path) -> ProgressDialog | None:
         return made
 
     def done(made: Exchange, match: dict[str, str]) -> None:
-        new = session.library.exchanged(asset, made.mesh)
-        steps = [edits.exchange_mesh(mesh=new, paint=made.paint, maps=made.maps)]
+        mesh = session.library.exchanged(asset, made.mesh)
+        steps = [edits.exchange_mesh(mesh=mesh, paint=made.paint, maps=made.maps)]
         session.do_all("Import a mesh anew", steps)
         ruled = [p.name for p in wearers(session.project, asset.id) if p.rules]
         again = [f"Kept rules can be run again: {', '.join(ruled)}."] if ruled else []

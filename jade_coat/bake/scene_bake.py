@@ -4,18 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from pathlib import Path
 
 import numpy as np
 
 from jade_coat.bake.baker import BakedMaps, Look, bake_slot
 from jade_coat.bake.decal_bake import decals_on, with_decals
 from jade_coat.bake.decal_geometry import as_geometry
+from jade_coat.bake.unbaked import unbaked
 from jade_coat.bake.unwrap import BakeMesh, bake_mesh
-from jade_coat.files.atomic import write_all, write_atomic
-from jade_coat.files.gltf_writer import BakedMaterial, BakedProp, scene_glb
+from jade_coat.files.gltf_writer import BakedMaterial, BakedProp
 from jade_coat.files.library import Library
-from jade_coat.files.names import file_name
 from jade_coat.jobs.job import Job
 from jade_coat.looking.attributes import own_colors
 from jade_coat.looking.placed import placed_mesh
@@ -260,7 +258,25 @@ class SceneBaker:
             self._done[task.key] = made
         return self._done[task.key]
 
+    def _keep_unbaked(self, task: _Task) -> None:
+        """Write a look with its own maps where that says all of it, and nothing lies on it."""
+        if self._decals(task.prop) and task.prop.id not in self._cut:
+            return
+        own = unbaked(task.look, self._mesh(task.prop)[0], self._called(task), self._side)
+        if own is not None:
+            self._named.add(own.name)
+            self._materials[task.key] = own
+            self._note_inexact(task.look.material)
+            self.told.append(f"{own.name} has its own maps, repeated as they are (KHR_texture_transform).")
+
+    def _note_inexact(self, material: Material) -> None:
+        kind = kind_of(material.kind)
+        if kind.name in INEXACT:
+            self.told.append(f"{material.name} is {kind.label.lower()}: {INEXACT[kind.name]}.")
+
     def _material(self, task: _Task) -> BakedMaterial:
+        if task.key not in self._materials:
+            self._keep_unbaked(task)
         if task.key not in self._materials:
             maps = self._baked(task)
             files = maps.png_files()
@@ -270,8 +286,8 @@ class SceneBaker:
             if maps.is_cut and not kind.reads_opacity:
                 alpha = "MASK" if _is_cut_out(maps.values["opacity"]) else "BLEND"
                 self._note_opacity(task, alpha)
-            elif kind.name in INEXACT:
-                self.told.append(f"{material.name} is {kind.label.lower()}: {INEXACT[kind.name]}.")
+            else:
+                self._note_inexact(material)
             if maps.values["transmission"].max() > 1 / 255:
                 self.told.append(f"{material.name} lets light through, which this file does not say.")
             if alpha != "OPAQUE":
@@ -293,13 +309,17 @@ class SceneBaker:
         return self._materials[task.key]
 
     def _name(self, task: _Task) -> str:
+        name = self._called(task)
+        self._named.add(name)
+        return name
+
+    def _called(self, task: _Task) -> str:
         """What a baked look is called: its finish, and the prop where that has several, as painted or placed."""
         found = [f.name for f in self._project.finishes if f.id == task.finish]
         found += [m.name for m in self._project.materials if m.id == task.finish]
         name = found[0] if found else f"{task.prop.name}, bare"
         if name in self._named:
             name = free_name(f"{name} on {task.prop.name}", self._named)
-        self._named.add(name)
         return name
 
 
@@ -315,72 +335,6 @@ def _is_cut_out(opacity: Array) -> bool:
     return bool(((opacity > 0.1) & (opacity < 0.9)).mean() < 0.2)
 
 
-@dataclass(frozen=True)
-class Written:
-    """A file that was written: its size in bytes; what in it is not as it should be, and what is worth knowing."""
-
-    nbytes: int
-    notes: tuple[str, ...]
-    told: tuple[str, ...] = ()
-
-
 def _stretch(prop: Prop) -> tuple[float, ...]:
     """How a prop is stretched, whatever its size: that turns its normals."""
     return tuple(round(size / prop.size[0], 9) for size in prop.size)
-
-
-def export_glb(
-    project: Project, library: Library, path: Path, side: int, job: Job, props: Sequence[Prop] = (),
-    variants: bool = False,
-) -> Written:  # fmt: skip
-    """Bake props (all of them if none is named) and write one GLB, with the variants of their models if asked.
-
-    Raises Cancelled (nothing is written), WriteFailed, and what reading meshes and maps raises.
-    """
-    chosen = list(props or (p for p in project.props if project.shows(p)))
-    if not chosen:
-        raise ValueError(f"{project.name} has no props to export. Import a mesh first, or show what is hidden.")
-    baker = SceneBaker(project, library, side, job)
-    hidden = len(project.props) - len(chosen)
-    if hidden and not props:
-        baker.told.append(f"{hidden} hidden prop{'s are' if hidden > 1 else ' is'} left out.")
-    whole = not props
-    lamps = [m for m in project.lamps if project.shows(m)] if whole else []
-    data = scene_glb(baker.props(chosen, variants), lamps, project.light if whole else None)
-    if lamps:
-        baker.told.append("The sun and lamps are written in the stage's own unit, as lux and candela.")
-    if whole and any(project.shows(m) for m in project.mists):
-        baker.told.append("glTF has no mist: it is left out.")
-    job.part(0.95, 1.0)
-    job.step(0.5, f"Writing {path.name}")
-    write_atomic(path, data)
-    return Written(len(data), tuple(baker.notes), tuple(dict.fromkeys(baker.told)))
-
-
-def export_some(
-    project: Project, library: Library, path: Path, side: int, props: Sequence[Prop], variants: bool, job: Job
-) -> Written:
-    """`export_glb` with its job last, as work in a process of its own is called."""
-    return export_glb(project, library, path, side, job, props, variants)
-
-
-def bake_to_folder(
-    project: Project, library: Library, finish: str, prop: Prop, side: int, folder: Path, job: Job
-) -> list[Path]:
-    """Bake a finish on every slot of a prop that wears it (or all, if none does) into PNG files.
-
-    Nothing is written unless everything could be baked. Raises Cancelled, WriteFailed, KeyError.
-    """
-    project.prop(prop.id)
-    material_of(project, finish)
-    slots = [s for s, f in finishes_on(project, prop).items() if f == finish] or list(project.mesh(prop.mesh).slots)
-    baker = SceneBaker(project, library, side, job)
-    ready: dict[str, bytes] = {}
-    taken: set[str] = set()
-    for i, slot in enumerate(slots):
-        job.part(i / len(slots), (i + 1) / len(slots))
-        for name, data in baker.maps(prop, slot, finish).png_files().items():
-            name = {"packed": "occlusion_roughness_metallic"}.get(name, name)
-            file = file_name(finish, prop.id, slot.lower(), name, suffix=".png", taken=taken)
-            ready[file] = data
-    return write_all(folder, ready)

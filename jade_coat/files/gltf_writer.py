@@ -20,8 +20,19 @@ UNLIT = "KHR_materials_unlit"
 GLOW = "KHR_materials_emissive_strength"
 VARIANTS = "KHR_materials_variants"
 SPECULAR = "KHR_materials_specular"
+TRANSFORM = "KHR_texture_transform"
 _FLOAT, _USHORT, _UBYTE, _UINT = 5126, 5123, 5121, 5125
 _ARRAY, _ELEMENT = 34962, 34963
+
+
+@dataclass(frozen=True)
+class Laid:
+    """How maps are repeated over a mesh, as KHR_texture_transform says it; `turn` in radians."""
+
+    uv_set: int
+    offset: tuple[float, float] = (0.0, 0.0)
+    scale: tuple[float, float] = (1.0, 1.0)
+    turn: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -44,6 +55,12 @@ class BakedMaterial:
     specular: float = 1.0
     specular_map: bytes | None = None
     """KHR_materials_specular: the factor, and a file whose alpha multiplies it."""
+    laid: Laid | None = None
+    """How its maps lie, where they are not baked for UV set 0."""
+    tint: tuple[float, ...] = (1.0, 1.0, 1.0, 1.0)
+    """What multiplies the base colour, linear."""
+    relief: float = 1.0
+    """What the slopes of its normals are multiplied by."""
 
 
 @dataclass(frozen=True)
@@ -207,41 +224,66 @@ def _add_material(glb: _Glb, baked: BakedMaterial, textures: dict[bytes, int], s
             textures[png] = glb.texture(png, f"{baked.name} {what}")
         return textures[png]
 
-    packed = texture(baked.packed, "occlusion roughness metallic")
+    def info(png: bytes, what: str, kind: type = g.TextureInfo, **more: float) -> object:
+        made = kind(index=texture(png, what), **more)
+        if baked.laid is not None:
+            made.texCoord = baked.laid.uv_set
+            made.extensions = {TRANSFORM: _transform(baked.laid)}
+            _use(glb, TRANSFORM)
+        return made
+
+    packed = "occlusion roughness metallic"
     material = g.Material(
         name=baked.name,
         extras={OURS: slot},
         pbrMetallicRoughness=g.PbrMetallicRoughness(
-            baseColorTexture=g.TextureInfo(index=texture(baked.base_color, "base colour")),
-            metallicRoughnessTexture=g.TextureInfo(index=packed),
+            baseColorTexture=info(baked.base_color, "base colour"),
+            metallicRoughnessTexture=info(baked.packed, packed),
+            baseColorFactor=list(baked.tint) if baked.tint != (1.0, 1.0, 1.0, 1.0) else None,
         ),
-        normalTexture=g.NormalMaterialTexture(index=texture(baked.normal, "normal")),
-        occlusionTexture=g.OcclusionTextureInfo(index=packed),
+        normalTexture=info(baked.normal, "normal", g.NormalMaterialTexture, scale=baked.relief),
+        occlusionTexture=info(baked.packed, packed, g.OcclusionTextureInfo),
     )
     if baked.emissive is not None:
-        material.emissiveTexture = g.TextureInfo(index=texture(baked.emissive, "emissive"))
+        material.emissiveTexture = info(baked.emissive, "emissive")
         material.emissiveFactor = [1.0, 1.0, 1.0]
         if baked.glow > 1:
             _extend(glb, material, GLOW, {"emissiveStrength": baked.glow})
-    if baked.alpha != "OPAQUE":
-        material.alphaMode = baked.alpha
-        material.alphaCutoff = baked.cutoff if baked.alpha == "MASK" else None
-    material.doubleSided = baked.double_sided or None
+    _cover(material, baked)
     if baked.unlit:
         _extend(glb, material, UNLIT, {})
     elif baked.specular != 1 or baked.specular_map is not None:
-        told: dict[str, object] = {"specularFactor": baked.specular}
-        if baked.specular_map is not None:
-            told["specularTexture"] = {"index": texture(baked.specular_map, "specular")}
-        _extend(glb, material, SPECULAR, told)
+        map_index = None if baked.specular_map is None else texture(baked.specular_map, "specular")
+        _extend(glb, material, SPECULAR, _specular(baked.specular, map_index))
     glb.gltf.materials.append(material)
     return len(glb.gltf.materials) - 1
 
 
+def _cover(material: g.Material, baked: BakedMaterial) -> None:
+    if baked.alpha != "OPAQUE":
+        material.alphaMode = baked.alpha
+        material.alphaCutoff = baked.cutoff if baked.alpha == "MASK" else None
+    material.doubleSided = baked.double_sided or None
+
+
+def _specular(factor: float, texture: int | None) -> dict[str, object]:
+    told: dict[str, object] = {"specularFactor": factor}
+    return told if texture is None else {**told, "specularTexture": {"index": texture}}
+
+
 def _extend(glb: _Glb, material: g.Material, extension: str, content: dict[str, object]) -> None:
     material.extensions = {**(material.extensions or {}), extension: content}
+    _use(glb, extension)
+
+
+def _use(glb: _Glb, extension: str) -> None:
     if extension not in glb.gltf.extensionsUsed:
         glb.gltf.extensionsUsed.append(extension)
+
+
+def _transform(laid: Laid) -> dict[str, object]:
+    found: dict[str, object] = {"offset": list(laid.offset), "scale": list(laid.scale)}
+    return {**found, "rotation": laid.turn} if laid.turn else found
 
 
 __all__ = ["FULL", "BakedMaterial", "BakedProp", "mesh_glb", "scene_glb"]

@@ -11,7 +11,7 @@ from jade_coat.material.surface import MapLookup, Role, Surface
 from jade_coat.program import Value, const, lib
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Layer:
     """What is visible so far: linear colour, tangent-space normal (of any length), and values from 0 to 1."""
 
@@ -121,4 +121,5 @@ def blended(below: Layer, above: Layer, w: Value) -> Layer:
     def mixed(lower: Value, upper: Value) -> Value:
         return lower if lower is upper else lib.lerp(lower, upper, w)
 
-    return Layer(*(mixed(getattr(below, part.name), getattr(above, part.name)) for part in dataclass_fields(Layer)))
+    names = [part.name for part in dataclass_fields(Layer)]
+    return Layer(**{name: mixed(getattr(below, name), getattr(above, name)) for name in names})

@@ -8,6 +8,7 @@ from typing import Any
 import moderngl
 import numpy as np
 
+from jade_coat.material.quantity import QUANTITIES
 from jade_coat.program.types import Array
 
 Box = tuple[int, int, int, int]
@@ -26,10 +27,14 @@ class Attachment:
     of_surface: bool = False
 
 
+HALF_FLOATS = ("shape", "extra")
+"""Attachments whose quantities have signs, or no upper bound."""
 ATTACHMENTS = (
-    Attachment("base", "f1", True), Attachment("shape", "f2", True), Attachment("finish", "f1", True),
-    Attachment("extra", "f2", True), Attachment("paint", "f1"), Attachment("wheres", "f1"),
-    Attachment("coverage", "f1"),
+    *(
+        Attachment(name, "f2" if name in HALF_FLOATS else "f1", True)
+        for name in dict.fromkeys(quantity.place.attachment for quantity in QUANTITIES.values())
+    ),
+    Attachment("paint", "f1"), Attachment("wheres", "f1"), Attachment("coverage", "f1"),
 )  # fmt: skip
 """The G-buffer, in the order of its outputs; surfaces come first."""
 

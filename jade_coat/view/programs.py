@@ -42,8 +42,8 @@ LIGHT_SAMPLERS = 5
 """Samplers of `light.glsl` and `lamps.glsl`: three depth maps, the reflections and the split sum."""
 CROWD_SAMPLERS = 4
 """Samplers of `crowd.glsl`: what was sighted, the instances, the vertices and their paint."""
-DECAL_SAMPLERS = 6
-"""Samplers of a decal: four attachments as they were, the depth, and who receives it."""
+DECAL_SAMPLERS = len(VIEW_OUTPUTS) + 2
+"""Samplers of a decal: the surface's attachments as they were, the depth, and who receives it."""
 KindOf = Callable[[TextureRef], Kind | None]
 
 

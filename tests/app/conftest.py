@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 from PyQt6.QtCore import QEvent, QPoint, QPointF, QSettings, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QDialog, QMainWindow, QWidget
+from PyQt6.QtWidgets import QApplication, QDialog, QFileDialog, QMainWindow, QWidget
 
 from jade_coat.app.build import swatches
 from jade_coat.app.main import make_application
@@ -29,6 +29,14 @@ def fewer_samples(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(swatches, "WIDTH", 84)
     monkeypatch.setattr(swatches, "HEIGHT", 62)
     monkeypatch.setattr(swatches, "SAMPLES", 1)
+
+
+@pytest.fixture(autouse=True)
+def no_file_chosen(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A file dialog is left without a choice, whichever a button opens: a real one would wait for a hand for ever."""
+    for ask in ("getOpenFileName", "getOpenFileNames", "getSaveFileName", "getExistingDirectory"):
+        nothing = {"getOpenFileNames": ([], ""), "getExistingDirectory": ""}.get(ask, ("", ""))
+        monkeypatch.setattr(QFileDialog, ask, staticmethod(lambda *_, _nothing=nothing, **__: _nothing))
 
 
 class KeptClient(RenderClient):

@@ -39,7 +39,7 @@ AnyTerm = Annotated[
 FIELD = """    grip: float = field(1.0, "Grip", hint="How much of the coat holds at its edge")
     points: tuple[Vec2, ...] = option("""
 QUANTITY = """    for q in (
-        Quantity("grain", "Grain", 1, (0.25,), Place("extra", "a"), File("grain", "r")),"""
+        Quantity("grain", "Grain", 1, (0.25,), Place("more", "r"), File("grain", "r")),"""
 MESSAGE = '''
 
 @dataclass(frozen=True)
@@ -104,8 +104,8 @@ ADDED: dict[str, list[tuple[str, str, str]]] = {
     "message": [("view/messages.py", "\n\n@dataclass(frozen=True)\nclass PutMotion", MESSAGE + "\n\n@dataclass(frozen=True)\nclass PutMotion")],
     "pass": [
         ("view/passes/corner.py", "", PASS),
-        ("view/renderer.py", "            MarksPass(context, self.assets),",
-         "            MarksPass(context, self.assets), __import__('jade_coat.view.passes.corner', fromlist=['x']).CornerPass(),"),
+        ("view/renderer.py", " MarksPass(context, self.assets),",
+         " MarksPass(context, self.assets), __import__('jade_coat.view.passes.corner', fromlist=['x']).CornerPass(),"),
     ],
     "format": [("files/mesh_files.py", "MESHES = (", READER + FORMAT.removeprefix("MESHES = ("))],
     "workspace": [

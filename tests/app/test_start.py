@@ -6,6 +6,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+import trimesh
 from PyQt6.QtCore import QPoint, Qt, QTimer
 from PyQt6.QtWidgets import QApplication, QFileDialog
 
@@ -54,7 +55,7 @@ def test_eight_actions_lead_from_nothing_to_two_coats_on_ones_own_mesh(open_wind
         """What is chosen in the file dialog that opens next: an action of its own."""
         nonlocal actions
         actions += 1
-        monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(path), ""))
+        monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *_: ([str(path)], ""))
         monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(path))
 
     def accept() -> None:
@@ -185,6 +186,28 @@ def test_materials_inside_a_mesh_file_are_offered_and_dress_the_prop(hand: Hand,
     hand.until(lambda: session.prop.name.startswith("oven 2"))
     hand.settle()
     assert len(session.project.materials) == before
+
+
+def test_several_mesh_files_are_placed_and_the_one_that_cannot_be_read_is_named(hand: Hand, tmp_path) -> None:
+    """Dropped together: the good ones stand beside each other, each undone by itself, the bad one is told by name."""
+    pot, bowl, torn = tmp_path / "pot.obj", tmp_path / "bowl.ply", tmp_path / "torn.glb"
+    trimesh.creation.box((1, 1, 1)).export(pot)
+    trimesh.creation.icosphere(subdivisions=2, radius=0.5).export(bowl)
+    torn.write_bytes(b"glTF, but torn")
+    window, session = hand.window, hand.session
+    told: list[tuple[str, list[str]]] = []
+    window._tell = lambda what, lines: told.append((what, list(lines)))
+    before = list(session.project.props)
+    importing.bring_meshes(window, [pot, torn, bowl])
+    hand.until(lambda: len(session.project.props) == len(before) + 2 and bool(told))
+    made = list(session.project.props)[len(before) :]
+    assert [p.name for p in made] == ["pot", "bowl"]
+    assert made[0].position != made[1].position
+    ((what, lines),) = told
+    assert "1 mesh of 3" in what
+    assert ["torn.glb" in line for line in lines] == [True]
+    window.undo()
+    assert [p.name for p in list(session.project.props)[len(before) :]] == ["pot"]
 
 
 def test_a_project_opened_before_its_window_fills_every_panel(qapp, kept_client, demo_copy: Path) -> None:

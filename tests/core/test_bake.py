@@ -17,8 +17,9 @@ import trimesh
 
 from jade_coat.bake import baker
 from jade_coat.bake.baker import Look, bake_slot
+from jade_coat.bake.exporting import bake_to_folder, export_glb
 from jade_coat.bake.raster import cover
-from jade_coat.bake.scene_bake import SceneBaker, bake_to_folder, export_glb
+from jade_coat.bake.scene_bake import SceneBaker
 from jade_coat.bake.unwrap import bake_mesh
 from jade_coat.files.assets import Assets
 from jade_coat.files.glsl_bundle import write_bundle

@@ -13,7 +13,7 @@ from scipy.spatial import ConvexHull
 from scipy.spatial.transform import Rotation
 
 from jade_coat.bake.decal_geometry import LIFT, clipped, cut_out
-from jade_coat.bake.scene_bake import export_glb
+from jade_coat.bake.exporting import export_glb
 from jade_coat.bake.tiling import slot_repetition
 from jade_coat.files.assets import Assets
 from jade_coat.files.gltf_reader import read_gltf

@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from jade_coat.bake.scene_bake import export_glb
+from jade_coat.bake.exporting import export_glb
 from jade_coat.cli import main
 from jade_coat.files.assets import Assets
 from jade_coat.files.file_looks import look_of, notes_of

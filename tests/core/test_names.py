@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jade_coat.bake.scene_bake import bake_to_folder
+from jade_coat.bake.exporting import bake_to_folder
 from jade_coat.files import atomic
 from jade_coat.files.atomic import WriteFailed, write_all
 from jade_coat.files.glsl_bundle import bundle_files, write_bundle

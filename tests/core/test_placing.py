@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from jade_coat.bake.scene_bake import export_glb
+from jade_coat.bake.exporting import export_glb
 from jade_coat.files.assets import Assets
 from jade_coat.files.library import Library
 from jade_coat.files.mesh_files import read_mesh
@@ -242,7 +242,7 @@ def world(material: Material, mesh: MeshData, wind: float = 0.5, **changes) -> t
 
 def test_no_wind_is_exactly_still_and_nothing_leaves_the_declared_reach() -> None:
     material, mesh = moving(*ALL_MOVES), shapes.ball(0.5, 48)
-    gusts = material.with_(moves=tuple(m for m in material.moves if m.recipe == "gust"))
+    gusts = material.with_(moves=tuple(m for m in material.moves if getattr(m, "recipe", "") == "gust"))
     project, library, prop = world(gusts, mesh, wind=0.0)
     still = placed_mesh(project, library, prop, mesh, time=3.0)
     np.testing.assert_allclose(still.mesh.positions, mesh.positions[still.source], atol=1e-6)

@@ -13,8 +13,8 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from jade_coat.bake.exporting import bake_to_folder, export_glb
 from jade_coat.bake.raster import cover
-from jade_coat.bake.scene_bake import bake_to_folder, export_glb
 from jade_coat.bake.tiling import prop_repetition
 from jade_coat.bake.unwrap import bake_mesh
 from jade_coat.files.assets import Assets
@@ -339,7 +339,8 @@ def test_a_surface_kind_is_exported_as_gltf_can_say_it_and_the_rest_is_told(
     assert material["doubleSided"] is True
     assert material.get("alphaCutoff") == (0.3 if kind == "masked" else 0.5 if alpha == "MASK" else None)
     assert ("KHR_materials_unlit" in material.get("extensions", {})) == (kind == "additive")
-    assert any(told in line for line in written.told) if told else written.told == ()
+    inexact = [line for line in written.told if "KHR_texture_transform" not in line]
+    assert any(told in line for line in inexact) if told else not inexact
 
 
 def test_an_error_is_told_in_words(tmp_path) -> None:

@@ -206,7 +206,7 @@ class CoatPanel(QWidget):
         self._surface_rows(material, coat)
 
     def _build_laying(self, material: Material, coat: Coat) -> None:
-        mapped = "tile_size" in fields_in_use(coat.surface, self._session.link.lookup)
+        mapped = "placement" in fields_in_use(coat.surface, self._session.link.lookup)
         if mapped:
             self._section(LAID)
             self._surface_rows(material, coat, LAID)

@@ -210,6 +210,15 @@ class FinishRail(QScrollArea):
         self._row.setContentsMargins(10, 6, 10, 0)
         self._row.setSpacing(2)
         self.setWidget(inner)
+        self._lay_filter()
+        self._new = NewTile()
+        self._new.pressed.connect(self.new_finish)
+        session.changed.connect(self._rebuild)
+        session.selection_changed.connect(self._mark)
+        swatches.arrived.connect(self._on_swatch)
+        self._rebuild()
+
+    def _lay_filter(self) -> None:
         self.filter = QLineEdit()
         self.filter.setParent(self)
         self.filter.setPlaceholderText("Filter")
@@ -224,12 +233,6 @@ class FinishRail(QScrollArea):
         self._sifted.setFixedWidth(FILTER_W - 16)
         self._sifted.move(12, 38)
         self.setViewportMargins(FILTER_W, 0, 0, 0)
-        self._new = NewTile()
-        self._new.pressed.connect(self.new_finish)
-        session.changed.connect(self._rebuild)
-        session.selection_changed.connect(self._mark)
-        swatches.arrived.connect(self._on_swatch)
-        self._rebuild()
 
     @property
     def tiles(self) -> dict[str, FinishTile]:

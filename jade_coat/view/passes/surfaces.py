@@ -25,7 +25,7 @@ class SurfacePass:
             vertex_shader=vertex_source(
                 VertexPart(("normal",)), "out vec3 world_normal;", "world_normal = attribute_normal;"
             ),
-            fragment_shader=HEADER + shader("fault.frag"),
+            fragment_shader=HEADER + _attachments_written() + shader("fault.frag"),
         )
 
     def draw(self, frame: Frame) -> None:
@@ -55,3 +55,10 @@ class SurfacePass:
             return 0.0
         centre = np.append(mesh.bounds.mean(axis=0), 1.0)
         return float(np.linalg.norm((draw.matrices @ centre)[:, :3] - frame.eye.position, axis=1).min())
+
+
+def _attachments_written() -> str:
+    """GLSL that declares every attachment as an output by its name, and `nothing()`, which empties them."""
+    outs = [f"layout(location = {i}) out vec4 {a.name};" for i, a in enumerate(ATTACHMENTS)]
+    empty = " ".join(f"{a.name} = vec4(0.0);" for a in ATTACHMENTS)
+    return "\n".join([*outs, f"void nothing() {{ {empty} }}", ""])
