@@ -78,7 +78,7 @@ class Window(BringingWindow):
     # The bar and the status line
 
     def _make_bar(self) -> QWidget:
-        self._project_button = button("", role="plain", tip="Project menu")
+        self._project_button = button("", role="plain", tip="Project menu", names=True)
         self._project_button.clicked.connect(self._open_menu)
         self._saved = label("", "quiet")
         self.tabs = {}

@@ -8,8 +8,10 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QScrollArea
 from scipy.spatial.transform import Rotation
 
+from jade_coat.app.controls.basics import Elided
 from jade_coat.app.stage.clipboard import paste_things
 from jade_coat.stage import edits
 from jade_coat.stage.looks import finishes_on
@@ -282,3 +284,30 @@ def test_the_keys_of_stage_do_nothing_elsewhere(stage: Hand) -> None:
     window.show_workspace("Stage")
     stage.key(window, Qt.Key.Key_Delete)
     assert "cream_jar" not in session.project.props
+
+
+def test_long_names_are_cut_and_never_push_a_panel_wider_than_it_is(stage: Hand) -> None:
+    session, window = stage.session, stage.window
+    long = "Weathered mossy clay bricks of the western rim, tile size"
+    material = session.project.material("kiln_wall")
+    session.do(edits.rename_kept(kind="materials", id="kiln_wall", name=long))
+    session.do(edits.rename_finish(finish="celadon_wall", name=f"{long} 2"))
+    session.do(edits.set_coat(material="kiln_wall", coat="moss", name=long))
+    for dial in material.dials:
+        session.do(edits.rename_dial(material="kiln_wall", dial=dial.id, name=f"{dial.name}: {long}"))
+    session.do(edits.rename_thing(thing="kiln_wall_prop", name=f"{long} 3"))
+    width = window.minimumSizeHint().width()
+    window._project_button.setText(long * 3)
+    assert window.minimumSizeHint().width() == width
+    for place in ("Stage", "Build", "Brush"):
+        window.show_workspace(place)
+        session.choose_prop("kiln_wall_prop", "surface")
+        session.choose_coat("moss")
+        stage.settle()
+        areas = [a for a in window.findChildren(QScrollArea) if a.isVisible() and a.widget() is not None]
+        fixed = [a for a in areas if a.horizontalScrollBarPolicy() == Qt.ScrollBarPolicy.ScrollBarAlwaysOff]
+        assert fixed
+        for area in fixed:
+            assert area.widget().width() <= area.viewport().width(), (place, area.parent())
+    cut = [m for m in window.findChildren(Elided) if m.isVisible() and long in m.text() and m.is_cut]
+    assert cut

@@ -7,14 +7,14 @@ from functools import partial
 
 from PyQt6.QtCore import QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QAction, QPainter, QPaintEvent, QShowEvent
-from PyQt6.QtWidgets import QAbstractButton, QInputDialog, QLabel, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QInputDialog, QWidget
 
 from jade_coat.app import theme
 from jade_coat.app.build.dial_limits import DialLimits
 from jade_coat.app.build.finish_rail import family_order
 from jade_coat.app.build.prop_panel import PlaceFold, PropMenu
 from jade_coat.app.build.reach_note import ReachNote
-from jade_coat.app.controls.basics import Sheet, button, choice, clear, label, row
+from jade_coat.app.controls.basics import Elided, Sheet, button, choice, clear, label, row
 from jade_coat.app.controls.fields import Field
 from jade_coat.app.controls.settings import field_for
 from jade_coat.app.session import Session
@@ -49,7 +49,7 @@ class ChangedDot(QAbstractButton):
         painter.drawEllipse(QPointF(6, 12), 3.5, 3.5)
 
 
-class DialName(QLabel):
+class DialName(Elided):
     """A dial's name; a double-click or its menu renames it."""
 
     renamed = pyqtSignal(str)
@@ -271,8 +271,8 @@ class DialSheet(Sheet):
         parts: list[QWidget] = []
         prop = session.prop
         if finish is not None and prop is not None and finish_on(session.project, prop, session.slot) == finish.id:
-            parts.append(button(f"Only on {prop.name} instead", self._only_here, "add",
-                                "Make a child finish, put it on this prop, and turn its dials"))  # fmt: skip
+            tip = "Make a child finish, put it on this prop, and turn its dials"
+            parts.append(button(f"Only on {prop.name} instead", self._only_here, "add", tip, names=True))
         self._revert = button(
             "Go back to the parent in all", self._reset_all, "add", "Take back every change of this finish"
         )

@@ -5,8 +5,18 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from PyQt6 import sip
-from PyQt6.QtCore import QPointF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtCore import QEvent, QPointF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QFocusEvent,
+    QHelpEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QWheelEvent,
+)
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QComboBox,
@@ -16,6 +26,10 @@ from PyQt6.QtWidgets import (
     QPushButton,
     QScrollArea,
     QSizePolicy,
+    QStyle,
+    QStyleOptionButton,
+    QStylePainter,
+    QToolTip,
     QVBoxLayout,
     QWidget,
 )
@@ -23,32 +37,52 @@ from PyQt6.QtWidgets import (
 from jade_coat.app import theme
 
 
-def label(text: str, role: str = "", tip: str = "", wrap: bool = False) -> QLabel:
-    """A label; roles are those of the style sheet: quiet, head, name, title, warn."""
-    made = QLabel(text)
-    made.setProperty("role", role)
-    made.setToolTip(tip)
-    made.setWordWrap(wrap)
-    return made
-
-
 class Elided(QLabel):
-    """A line that is cut short with dots where there is no room for all of it."""
+    """A line that is cut short with dots where there is no room for all of it; resting on it then shows the whole.
+
+    What people name never makes a panel wider than it is.
+    """
 
     def __init__(self, text: str = "", role: str = "") -> None:
         super().__init__(text)
         self.setProperty("role", role)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Preferred)
 
+    @property
+    def is_cut(self) -> bool:
+        """Whether there is no room for all of it."""
+        return self.width() < self.sizeHint().width()
+
     def minimumSizeHint(self) -> QSize:
-        return QSize(24, super().minimumSizeHint().height())
+        whole = super().minimumSizeHint()
+        return QSize(min(whole.width(), 24), whole.height())
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
+        if not self.is_cut:
+            super().paintEvent(event)
+            return
         painter = QPainter(self)
         painter.setFont(self.font())
         painter.setPen(self.palette().windowText().color())
-        shown = painter.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
-        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, shown)
+        box = self.contentsRect()
+        shown = painter.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, box.width())
+        painter.drawText(box, self.alignment(), shown)
+
+    def event(self, event: QEvent | None) -> bool:
+        if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip and self.is_cut:
+            told = "\n".join(part for part in (self.text(), self.toolTip()) if part)
+            QToolTip.showText(event.globalPos(), told, self)
+            return True
+        return super().event(event)
+
+
+def label(text: str, role: str = "", tip: str = "", wrap: bool = False) -> QLabel:
+    """A label; roles are those of the style sheet: quiet, head, name, title, warn. A line is cut where room lacks."""
+    made = QLabel(text) if wrap else Elided(text)
+    made.setProperty("role", role)
+    made.setToolTip(tip)
+    made.setWordWrap(wrap)
+    return made
 
 
 def counted(number: int, word: str) -> str:
@@ -83,9 +117,30 @@ class Line:
             self._label.setVisible(bool(text))
 
 
-def button(text: str, do: Callable[[], object] | None = None, role: str = "", tip: str = "") -> QPushButton:
-    """A push button; roles are main, plain, add, tab, tool."""
-    made = QPushButton(text)
+class NameButton(QPushButton):
+    """A button that shows a name, cut short with dots where there is no room for all of it."""
+
+    def __init__(self, text: str) -> None:
+        super().__init__(text)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+
+    def minimumSizeHint(self) -> QSize:
+        whole = super().minimumSizeHint()
+        return QSize(min(whole.width(), 60), whole.height())
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        option = QStyleOptionButton()
+        self.initStyleOption(option)
+        room = self.width() - (self.sizeHint().width() - self.fontMetrics().horizontalAdvance(self.text()))
+        option.text = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, max(room, 0))
+        QStylePainter(self).drawControl(QStyle.ControlElement.CE_PushButton, option)
+
+
+def button(
+    text: str, do: Callable[[], object] | None = None, role: str = "", tip: str = "", names: bool = False
+) -> QPushButton:
+    """A push button; roles are main, plain, add, tab, tool, name. One that `names` shows what people named."""
+    made = NameButton(text) if names or role == "name" else QPushButton(text)
     made.setProperty("role", role)
     made.setToolTip(tip)
     made.setAutoDefault(False)

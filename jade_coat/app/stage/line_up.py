@@ -245,7 +245,7 @@ class LineUp(QWidget):
     def _slot_head(self, mesh: MeshAsset, slot: str) -> QWidget:
         named = category_name(self.session.project, mesh.categories.get(slot, ""))
         tip = "The category of this slot: where nothing else is chosen it wears the project's finish for that"
-        pick = button(named or "no category", partial(self._ask_category, mesh.id, slot), "add", tip)
+        pick = button(named or "no category", partial(self._ask_category, mesh.id, slot), "add", tip, names=True)
         name = button(slot, partial(self._choose_slot, slot), "name", "Show where the slot is, and its dials")
         self.slot_names[slot] = name
         made = holder(row(name, 1, pick, gap=4))
