@@ -311,3 +311,14 @@ def test_long_names_are_cut_and_never_push_a_panel_wider_than_it_is(stage: Hand)
             assert area.widget().width() <= area.viewport().width(), (place, area.parent())
     cut = [m for m in window.findChildren(Elided) if m.isVisible() and long in m.text() and m.is_cut]
     assert cut
+
+
+def test_a_panel_is_built_without_windows_of_its_own(stage: Hand, qtlog) -> None:
+    """A widget shown before it lies in its panel is a window for a moment: it flashes, and costs; Qt warns of it."""
+    session, window = stage.session, stage.window
+    for place in ("Stage", "Build", "Brush"):
+        window.show_workspace(place)
+        for prop, slot in (("tall_jar", "Body"), ("kiln_wall_prop", "surface")):
+            session.choose_prop(prop, slot)
+            stage.settle()
+    assert [r.message for r in qtlog.records if "propagateSizeHints" in r.message] == []

@@ -174,7 +174,7 @@ class CoatStack(QWidget):
         self.setObjectName("stack")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground, True)
         self.setMinimumHeight(150)
-        self._head = label("", "head")
+        self._head = Elided("", "head")
         self._add = button("+ coat", self.add_coat, "add", "Add a coat on top of the stack")
         self._draw = button("Draw the line", tip="Drag across the view to cut the coats along a new line")
         self._draw.setCheckable(True)

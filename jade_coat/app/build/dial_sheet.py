@@ -163,7 +163,7 @@ class DialSheet(Sheet):
             if dial.group != group:
                 group = dial.group
                 self._box.addSpacing(6)
-                self._box.addWidget(label(group or "Other", "head"))
+                self._box.addWidget(Elided(group or "Other", "head"))
             self._build_dial(material, finish, dial)
         if not material.dials:
             text = "No dials yet. In the coat editor at the left, press the ring before a field to make it one."

@@ -77,8 +77,11 @@ class Elided(QLabel):
 
 
 def label(text: str, role: str = "", tip: str = "", wrap: bool = False) -> QLabel:
-    """A label; roles are those of the style sheet: quiet, head, name, title, warn. A line is cut where room lacks."""
-    made = QLabel(text) if wrap else Elided(text)
+    """A label; roles are those of the style sheet: quiet, head, name, title, warn.
+
+    A line is cut where room lacks, but for a head.
+    """
+    made = QLabel(text) if wrap or role == "head" else Elided(text)
     made.setProperty("role", role)
     made.setToolTip(tip)
     made.setWordWrap(wrap)
@@ -129,9 +132,13 @@ class NameButton(QPushButton):
         return QSize(min(whole.width(), 60), whole.height())
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
+        lacking = self.sizeHint().width() - self.width()
+        if lacking <= 0:
+            super().paintEvent(event)
+            return
         option = QStyleOptionButton()
         self.initStyleOption(option)
-        room = self.width() - (self.sizeHint().width() - self.fontMetrics().horizontalAdvance(self.text()))
+        room = self.fontMetrics().horizontalAdvance(self.text()) - lacking
         option.text = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, max(room, 0))
         QStylePainter(self).drawControl(QStyle.ControlElement.CE_PushButton, option)
 
@@ -269,8 +276,8 @@ class Fold(QWidget):
         self.box = QVBoxLayout(self._body)
         self.box.setContentsMargins(0, 0, 0, 4)
         self.box.setSpacing(4)
-        self._body.setVisible(not shut)
         self.setLayout(column(self._head, self._body, gap=2))
+        self._body.setVisible(not shut)  # only now: a widget without a parent would be a window
 
     def unfold(self) -> None:
         """Open it, if it is not open."""

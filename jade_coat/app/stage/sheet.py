@@ -9,7 +9,19 @@ from PyQt6.QtWidgets import QWidget
 from jade_coat.app.build.dial_sheet import ChangedDot
 from jade_coat.app.build.prop_panel import PlaceFold
 from jade_coat.app.build.swatches import Swatches
-from jade_coat.app.controls.basics import Choice, Sheet, button, choice, clear, column, counted, holder, label, row
+from jade_coat.app.controls.basics import (
+    Choice,
+    Elided,
+    Sheet,
+    button,
+    choice,
+    clear,
+    column,
+    counted,
+    holder,
+    label,
+    row,
+)
 from jade_coat.app.controls.fields import Field
 from jade_coat.app.controls.settings import field_for
 from jade_coat.app.session import Session
@@ -192,7 +204,8 @@ class StageSheet(Sheet):
             own = [p for p in sharing if p.finishes.get(slot)]
             names = {f.id: f.name for f in project.finishes} | {m.id: m.name for m in project.materials}
             text = MIXED if len(worn) > 1 else names.get(next(iter(worn)), "nothing yet")
-            made = button(text, partial(self._pick, slot), "", f"What {slot} wears; press to choose another finish")
+            tip = f"What {slot} wears; press to choose another finish"
+            made = button(text, partial(self._pick, slot), "", tip, names=True)
             made.setAccessibleName(f"Finish on {slot}")
             made.setFixedWidth(132)
             self.slots[slot] = made
@@ -258,7 +271,7 @@ class StageSheet(Sheet):
         for dial in sorted(dials, key=lambda d: order.index(d.group)):
             if dial.group != group:
                 group = dial.group
-                self._box.addWidget(label(group or "Other", "head"))
+                self._box.addWidget(Elided(group or "Other", "head"))
             self._build_dial(material, dial)
         if dials:
             self.spread = SpreadFold(self._session, self.alike, lambda: self.slot, material, dials)
