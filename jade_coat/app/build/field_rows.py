@@ -27,7 +27,7 @@ from jade_coat.stage.edits import Edit
 
 Change = Callable[..., None]
 """Puts changes into a part, by field name; `merge` makes consecutive ones one step of the history."""
-WIDTH = 124
+WIDTH = 118
 ROOM_FOR_WORDS = 20
 """Letters that a drop-down shows; a choice of longer words is shown by its key, and told in a line below."""
 

@@ -122,13 +122,13 @@ class Bench(QWidget):
         self.below.addWidget(self.stack)
         self.below.addWidget(self.stage_below)
         self.middle = _split(Qt.Orientation.Vertical, (holder(upper), self.below), (484, 184))
-        self.across = _split(Qt.Orientation.Horizontal, (left, self.middle, right), (288, 712, 280))
+        self.across = _split(Qt.Orientation.Horizontal, (left, self.middle, right), (277, 724, 277))
         for i, stretch in enumerate((0, 1, 0)):
             self.across.setStretchFactor(i, stretch)
         self.middle.setStretchFactor(0, 1)
         self.middle.setStretchFactor(1, 0)
-        left.setMinimumWidth(288)
-        right.setMinimumWidth(280)
+        left.setMinimumWidth(277)
+        right.setMinimumWidth(277)
         self.panes = Panes(
             {
                 "panel": Pane("Panel", left, "The coat, or the brush"),
