@@ -1,4 +1,4 @@
-"""What words ask of the kiln, as numbers: substance, pattern, and how far it is grown over, broken, aged."""
+"""What words ask of the kiln, as numbers: stuff, pattern, and how far it is grown over, broken, aged."""
 
 from __future__ import annotations
 
@@ -18,10 +18,10 @@ class Brief:
     """All that a firing follows from, but for its seed and size.
 
     `coarse` doubles the size of everything with each 1, and the metres of a tile with it. `tint` is a linear colour
-    that takes the place of the substance's own, keeping its light and dark.
+    that takes the place of the stuff's own, keeping its light and dark.
     """
 
-    substance: str = "clay"
+    stuff: str = "clay"
     pattern: str = "plain"
     growth: str = "moss"
     coarse: float = 0.0

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from jade_coat.kiln.brief import Brief
-from jade_coat.kiln.substances import PATTERNS, SUBSTANCES, Laid, Substance, nested_noise
+from jade_coat.kiln.stuffs import PATTERNS, STUFFS, Laid, Stuff, nested_noise
 from jade_coat.maps.color import hex_to_linear, to_srgb
 from jade_coat.maps.images import png_bytes, quantized
 from jade_coat.maps.synthesis import blur, cells, ease, normal_from_height, occlusion_from_height
@@ -81,27 +81,27 @@ def fire(brief: Brief, seed: int, side: int) -> Fired:
     """The maps of a brief: the same brief, seed and side give the same bytes. Raises ValueError for another side."""
     if side not in SIDES:
         raise ValueError(f"a tile is {', '.join(map(str, SIDES))} texels across, not {side}")
-    substance = SUBSTANCES[brief.substance]
+    stuff = STUFFS[brief.stuff]
     laid = PATTERNS[brief.pattern](side, seed, brief.coarse)
-    work = _base(brief, seed, side, substance, laid)
+    work = _base(brief, seed, side, stuff, laid)
     for step in (_break, _age, _soot, _dust, _grow):
-        step(work, substance, laid)
+        step(work, stuff, laid)
     _finish(work)
     return Fired(
         np.clip(work.color, 0, 1).astype(np.float32), np.clip(work.height, 0, 1).astype(np.float32),
         np.clip(work.roughness, 0.04, 1).astype(np.float32), np.clip(work.metallic, 0, 1).astype(np.float32),
-        substance.depth * brief.relief * (1.4 if brief.pattern != "plain" else 1.0),
-        round(substance.size * 2**brief.coarse, 3),
+        stuff.depth * brief.relief * (1.4 if brief.pattern != "plain" else 1.0),
+        round(stuff.size * 2**brief.coarse, 3),
     )  # fmt: skip
 
 
-def _base(brief: Brief, seed: int, side: int, substance: Substance, laid: Laid) -> _Work:
+def _base(brief: Brief, seed: int, side: int, stuff: Stuff, laid: Laid) -> _Work:
     empty = np.zeros((side, side), np.float32)
     work = _Work(brief, seed, side, np.zeros((side, side, 3), np.float32), empty, empty, empty)
     relief: Array = np.zeros_like(empty)
     tone: Array = np.zeros_like(empty)
-    for i, (scale, slope, raised, toned) in enumerate(substance.grains):
-        grain = nested_noise(side, seed * 64 + i, max(scale / 2**brief.coarse, 1.0), slope, across=substance.drawn_out)
+    for i, (scale, slope, raised, toned) in enumerate(stuff.grains):
+        grain = nested_noise(side, seed * 64 + i, max(scale / 2**brief.coarse, 1.0), slope, across=stuff.drawn_out)
         relief += grain * raised * 0.48
         tone += grain * toned * 0.3
     tone = 0.5 + tone + (0.35 if brief.pattern == "leaves" else 0.10) * (laid.chance - 0.5)
@@ -110,22 +110,22 @@ def _base(brief: Brief, seed: int, side: int, substance: Substance, laid: Laid) 
     patterned = brief.pattern != "plain"
     height: Array = (0.12 + 0.06 * relief) * (1 - inside) + (0.2 + 0.62 * laid.relief + 0.5 * (body - 0.5)) * inside
     work.height = (height if patterned else body).astype(np.float32)
-    stops = substance.stops()
+    stops = stuff.stops()
     if brief.tint is not None:
         light = stops @ _LUMINANCE
         stops = np.clip(np.array(brief.tint, np.float32) * (light / light[1])[:, None], 0, 1)
     xs = np.linspace(0, 1, len(stops))
     mixed = [np.interp(tone, xs, stops[:, c]) for c in range(3)]
     work.color = np.stack(mixed, axis=2).astype(np.float32)
-    work.roughness = np.clip(substance.roughness + 0.05 * tone - 0.03, 0.05, 1).astype(np.float32)
-    work.metallic = np.full_like(empty, substance.metallic)
+    work.roughness = np.clip(stuff.roughness + 0.05 * tone - 0.03, 0.05, 1).astype(np.float32)
+    work.metallic = np.full_like(empty, stuff.metallic)
     if patterned and brief.pattern not in ("rings", "weave", "leaves"):
         mortar = np.array(hex_to_linear("#6f6657"), np.float32) * (0.9 + 0.25 * work.noise(20, 60, 0.9)[..., None])
         work.lay(1 - inside, np.clip(mortar, 0, 1), 0.95)
     return work
 
 
-def _break(work: _Work, substance: Substance, laid: Laid) -> None:
+def _break(work: _Work, stuff: Stuff, laid: Laid) -> None:
     """Cracks between plates, and pieces chipped off where the relief is high."""
     amount = work.brief.broken
     if amount <= 0:
@@ -138,11 +138,11 @@ def _break(work: _Work, substance: Substance, laid: Laid) -> None:
     chip = ease(1.9 - 1.5 * amount, 2.3 - 1.5 * amount, work.noise(25, 7, 1.5)) * laid.inside
     work.height = work.height - 0.34 * crack - 0.2 * chip * (0.6 + 0.4 * np.tanh(work.noise(26, 40, 1.2)))
     raw = np.clip(work.color * 1.25 + 0.04, 0, 1)
-    work.lay(chip, raw, 0.93, substance.metallic)
+    work.lay(chip, raw, 0.93, stuff.metallic)
     work.lay(0.85 * crack, work.color * 0.25, 0.95)
 
 
-def _age(work: _Work, substance: Substance, laid: Laid) -> None:
+def _age(work: _Work, stuff: Stuff, laid: Laid) -> None:
     """Stains that ran down, faded colour, worn heights; on metals the patina."""
     amount = work.brief.aged
     if amount <= 0:
@@ -150,10 +150,10 @@ def _age(work: _Work, substance: Substance, laid: Laid) -> None:
     drops = work.noise(30, 10, 1.8)
     run = sum(np.roll(drops, round(k * work.size / 48), 0) * 0.88**k for k in range(16))
     stain = ease(0.4, 2.2, np.asarray(run) / 3.0) * amount
-    if substance.metallic:
+    if stuff.metallic:
         low = 1 - blur(work.height, 0.004)
         mask = ease(1.1 - 1.1 * amount, 1.5 - 1.1 * amount, low + 0.33 * work.noise(31, 7, 1.7) + 0.2 * stain)
-        patina = np.array(hex_to_linear(substance.patina), np.float32) * (1 + 0.2 * work.noise(32, 30, 1.2)[..., None])
+        patina = np.array(hex_to_linear(stuff.patina), np.float32) * (1 + 0.2 * work.noise(32, 30, 1.2)[..., None])
         work.lay(mask, np.clip(patina, 0, 1), 0.88)
         work.height = work.height + 0.06 * mask * (1 + 0.4 * work.noise(33, 80, 0.8))
         return
@@ -165,14 +165,14 @@ def _age(work: _Work, substance: Substance, laid: Laid) -> None:
     work.height = work.height - 0.05 * worn
 
 
-def _soot(work: _Work, substance: Substance, laid: Laid) -> None:
+def _soot(work: _Work, stuff: Stuff, laid: Laid) -> None:
     amount = work.brief.sooty
     if amount > 0:
         mask = ease(0.9 - 1.6 * amount, 1.9 - 1.6 * amount, work.noise(35, 3, 2.1) + 0.25 * work.noise(36, 40, 1.2))
         work.lay(0.85 * mask, np.array(hex_to_linear("#17140f"), np.float32), 0.96)
 
 
-def _dust(work: _Work, substance: Substance, laid: Laid) -> None:
+def _dust(work: _Work, stuff: Stuff, laid: Laid) -> None:
     """Dust lies in what is low."""
     amount = work.brief.dusty
     if amount > 0:
@@ -180,7 +180,7 @@ def _dust(work: _Work, substance: Substance, laid: Laid) -> None:
         work.lay(0.8 * ease(0.95 - 0.9 * amount, 1.3 - 0.9 * amount, low), np.array(hex_to_linear("#9c8a70")), 0.97)
 
 
-def _grow(work: _Work, substance: Substance, laid: Laid) -> None:
+def _grow(work: _Work, stuff: Stuff, laid: Laid) -> None:
     """Growth starts in what is low, and covers more as it goes on."""
     amount = work.brief.grown
     if amount <= 0:

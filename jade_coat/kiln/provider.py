@@ -9,7 +9,7 @@ from typing import Protocol
 from jade_coat.jobs.job import Job
 from jade_coat.kiln.brief import DIRECTIONS, Brief
 from jade_coat.kiln.firing import fire
-from jade_coat.kiln.substances import SUBSTANCES
+from jade_coat.kiln.stuffs import STUFFS
 from jade_coat.kiln.vocabulary import read_words
 from jade_coat.maps.images import read_image
 from jade_coat.maps.picture import BadImage
@@ -106,7 +106,7 @@ class SimulatedKiln:
     def _made(self, ask: Ask, way: str, side: int) -> Candidate:
         brief = brief_of(ask)
         fired = fire(brief, ask.seed, side)
-        return Candidate(way, ask, name_of(brief), SUBSTANCES[brief.substance].category, fired.size, fired.files())
+        return Candidate(way, ask, name_of(brief), STUFFS[brief.stuff].category, fired.size, fired.files())
 
 
 def brief_of(ask: Ask) -> Brief:
@@ -124,11 +124,9 @@ def name_of(brief: Brief) -> str:
            (brief.aged, "weathered"), (brief.sooty, "sooty"), (brief.dusty, "dusty")]  # fmt: skip
     words = [word for amount, word in sorted(how, reverse=True) if amount >= 0.3][:2]
     pattern = (
-        ""
-        if brief.pattern == "plain" or (brief.substance, brief.pattern) == ("cloth", "weave")
-        else f" {brief.pattern}"
+        "" if brief.pattern == "plain" or (brief.stuff, brief.pattern) == ("cloth", "weave") else f" {brief.pattern}"
     )
-    return f"{' '.join([*words, brief.substance])}{pattern}".capitalize()
+    return f"{' '.join([*words, brief.stuff])}{pattern}".capitalize()
 
 
 def checked(candidate: Candidate, side: int) -> Candidate:

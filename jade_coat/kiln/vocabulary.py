@@ -38,17 +38,17 @@ def _color(words: str, code: str, **more: float) -> Word:
 
 
 WORDS: tuple[Word, ...] = (
-    _word("substance", "clay earth earthen terracotta loam mud", substance="clay"),
-    _word("substance", "plaster lime stucco render limewash", substance="plaster"),
-    _word("substance", "stone rock rocky granite limestone", substance="stone"),
-    _word("substance", "sand sandy grit", substance="sand"),
-    _word("substance", "wood wooden timber oak pine", substance="wood"),
-    _word("substance", "copper", substance="copper"),
-    _word("substance", "iron steel", substance="iron"),
-    _word("substance", "cloth linen canvas fabric felt", substance="cloth"),
-    _word("substance", "glaze glazed ceramic ceramics porcelain", substance="glaze"),
-    _word("substance", "leaf leaves litter foliage", substance="leaf"),
-    _word("substance", "turf sward", substance="moss"),
+    _word("stuff", "clay earth earthen terracotta loam mud", stuff="clay"),
+    _word("stuff", "plaster lime stucco render limewash", stuff="plaster"),
+    _word("stuff", "stone rock rocky granite limestone", stuff="stone"),
+    _word("stuff", "sand sandy grit", stuff="sand"),
+    _word("stuff", "wood wooden timber oak pine", stuff="wood"),
+    _word("stuff", "copper", stuff="copper"),
+    _word("stuff", "iron steel", stuff="iron"),
+    _word("stuff", "cloth linen canvas fabric felt", stuff="cloth"),
+    _word("stuff", "glaze glazed ceramic ceramics porcelain", stuff="glaze"),
+    _word("stuff", "leaf leaves litter foliage", stuff="leaf"),
+    _word("stuff", "turf sward", stuff="moss"),
     _word("pattern", "plain bare seamless", pattern="plain"),
     _word("pattern", "brick bricks", pattern="bricks"),
     _word("pattern", "tile tiles tiled", pattern="tiles"),
@@ -105,7 +105,7 @@ _SMALL = "a an and at by for from in into is it its of on or over the to under w
 FILLERS = frozenset(_SMALL.split())
 """Words that say nothing by themselves."""
 NATURAL = {"cloth": "weave", "glaze": "tiles", "leaf": "leaves"}
-"""The pattern that a substance has where no other is asked for."""
+"""The pattern that a stuff has where no other is asked for."""
 
 
 @dataclass(frozen=True)
@@ -152,7 +152,7 @@ def read_words(text: str) -> Reading:
         brief = brief.moved(**{name: by * strength for name, by in word.adds})
         strength = 1.0
     if not patterned:
-        brief = brief.with_(pattern=NATURAL.get(brief.substance, brief.pattern))
+        brief = brief.with_(pattern=NATURAL.get(brief.stuff, brief.pattern))
     return Reading(brief, tuple(dict.fromkeys(understood)), tuple(dict.fromkeys(unknown)))
 
 

@@ -12,7 +12,7 @@ from jade_coat.files.library import Library
 from jade_coat.files.project_folder import open_project
 from jade_coat.kiln.firing import fire
 from jade_coat.kiln.provider import Ask, brief_of
-from jade_coat.kiln.substances import nested_noise
+from jade_coat.kiln.stuffs import nested_noise
 from jade_coat.stage.desk import Camera
 from jade_coat.stage.lamps import BARE, Lamp, Mist, Surroundings, lamp_draw, mist_draw
 from jade_coat.stage.scene import build_scene

@@ -20,7 +20,7 @@ from jade_coat.kiln.firing import fire
 from jade_coat.kiln.keeping import keeping, map_set_of, wearing
 from jade_coat.kiln.pictures import lit_tile
 from jade_coat.kiln.provider import MIDDLE, Ask, BadCandidate, SimulatedKiln, brief_of, checked
-from jade_coat.kiln.substances import PATTERNS, SUBSTANCES, nested_noise
+from jade_coat.kiln.stuffs import PATTERNS, STUFFS, nested_noise
 from jade_coat.kiln.vocabulary import BY_WORD, WORDS, read_words
 from jade_coat.maps.color import to_linear
 from jade_coat.maps.images import as_float, png_bytes, read_image
@@ -53,8 +53,8 @@ def test_the_same_words_and_seed_give_the_same_bytes_and_another_seed_others() -
 @pytest.mark.parametrize("growth", ["moss", "lichen", "algae"])
 def test_every_map_tiles(pattern: str, growth: str) -> None:
     """Across the edge of a tile, neighbours differ no more than neighbours inside do."""
-    substance = sorted(SUBSTANCES)[sorted(PATTERNS).index(pattern)]
-    brief = Brief(substance, pattern, growth, grown=0.4, broken=0.5, aged=0.5, dusty=0.3, sooty=0.4)
+    stuff = sorted(STUFFS)[sorted(PATTERNS).index(pattern)]
+    brief = Brief(stuff, pattern, growth, grown=0.4, broken=0.5, aged=0.5, dusty=0.3, sooty=0.4)
     for name, data in fire(brief, 5, 128).files().items():
         values = decoded({name: data}, name)
         for axis in (0, 1):
@@ -66,17 +66,17 @@ def test_every_map_tiles(pattern: str, growth: str) -> None:
 
 @settings(max_examples=12, deadline=None)
 @given(
-    st.sampled_from(sorted(SUBSTANCES)),
+    st.sampled_from(sorted(STUFFS)),
     st.sampled_from(sorted(PATTERNS)),
     st.integers(0, 99),
     st.floats(0, 1),
     st.floats(-2, 2),
 )
-def test_normals_agree_with_heights_and_all_maps_are_sound(substance, pattern, seed, much, coarse) -> None:
+def test_normals_agree_with_heights_and_all_maps_are_sound(stuff, pattern, seed, much, coarse) -> None:
     """Tangent-space normals of a height field: (−∂h/∂x, ∂h/∂y, 1), normalised, green up; derivatives by NumPy."""
-    fired = fire(Brief(substance, pattern, coarse=coarse, grown=much, broken=much, aged=much, warm=much), seed, 64)
+    fired = fire(Brief(stuff, pattern, coarse=coarse, grown=much, broken=much, aged=much, warm=much), seed, 64)
     files = fired.files()
-    assert fired.size == pytest.approx(SUBSTANCES[substance].size * 2**coarse, abs=1e-3)
+    assert fired.size == pytest.approx(STUFFS[stuff].size * 2**coarse, abs=1e-3)
     height = decoded(files, "height")[..., 0].astype(np.float64)
     padded = np.pad(height, 1, mode="wrap") * fired.depth * 64
     dy, dx = (d[1:-1, 1:-1] for d in np.gradient(padded))
@@ -88,7 +88,7 @@ def test_normals_agree_with_heights_and_all_maps_are_sound(substance, pattern, s
         values = decoded({role: data}, role)
         assert np.isfinite(values).all()
         assert values.shape[:2] == (64, 64)
-    assert ("metallic" in files) == (SUBSTANCES[substance].metallic > 0)
+    assert ("metallic" in files) == (STUFFS[stuff].metallic > 0)
 
 
 def test_a_small_tile_is_the_large_one_seen_from_further_away() -> None:
@@ -108,7 +108,7 @@ def test_words_are_understood_by_their_meaning_and_the_rest_are_named() -> None:
     assert reading.unknown == ("baroque", "frobnicated")
     assert reading.understood == ("mossy", "very", "weathered", "clay", "bricks", "without", "cracks")
     brief = reading.brief
-    assert (brief.substance, brief.pattern, brief.growth) == ("clay", "bricks", "moss")
+    assert (brief.stuff, brief.pattern, brief.growth) == ("clay", "bricks", "moss")
     assert (brief.grown, brief.aged, brief.broken) == (0.5, pytest.approx(0.8), 0.0)
     assert read_words("slightly mossy stone").brief.grown < read_words("mossy stone").brief.grown
     assert read_words("fine cracks").brief.coarse == 0
@@ -128,7 +128,7 @@ def test_every_word_does_something_and_is_documented() -> None:
             assert text in told
         if word.strength is None:
             start = "mossy cracked dusty stone pebbles " if any(v < 0 for _, v in word.adds) else ""
-            if ("pattern", "plain") in word.sets or ("substance", "clay") in word.sets:
+            if ("pattern", "plain") in word.sets or ("stuff", "clay") in word.sets:
                 start = "stone pebbles "
             assert read_words(f"{start}{word.words[0]}").brief != read_words(start).brief, word.words[0]
     for direction in DIRECTIONS.values():

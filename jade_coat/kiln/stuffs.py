@@ -1,4 +1,4 @@
-"""The substances and patterns of the simulated kiln, as fields over one tile that look the same at every size."""
+"""The stuffs and patterns of the simulated kiln, as fields over one tile that look the same at every size."""
 
 from __future__ import annotations
 
@@ -56,7 +56,7 @@ def nested_noise(size: int, seed: int, scale: float, slope: float = 1.6, across:
 
 
 @dataclass(frozen=True)
-class Substance:
+class Stuff:
     """What a tile is made of: the project category it belongs to, its colours from dark to light, and its grain.
 
     `grains` are scale, slope, amount in the relief and amount in the tone. `size` are the metres of a tile, `depth` the
@@ -79,31 +79,31 @@ class Substance:
         return np.array([hex_to_linear(c) for c in self.colors], np.float32)
 
 
-SUBSTANCES: dict[str, Substance] = {
-    "clay": Substance("Clay", ("#4a2a1d", "#85503a", "#b97f5d"), 0.88,
+STUFFS: dict[str, Stuff] = {
+    "clay": Stuff("Clay", ("#4a2a1d", "#85503a", "#b97f5d"), 0.88,
                       ((4, 2.1, 0.30, 0.5), (28, 1.4, 0.14, 0.3), (110, 0.7, 0.05, 0.2))),
-    "plaster": Substance("Plaster", ("#8d8070", "#c0b49e", "#e4dbc8"), 0.9,
+    "plaster": Stuff("Plaster", ("#8d8070", "#c0b49e", "#e4dbc8"), 0.9,
                          ((5, 2.2, 0.34, 0.4), (18, 1.7, 0.14, 0.3), (130, 0.6, 0.06, 0.15))),
-    "stone": Substance("Stone", ("#4b4a47", "#7d7a73", "#b0aba0"), 0.82,
+    "stone": Stuff("Stone", ("#4b4a47", "#7d7a73", "#b0aba0"), 0.82,
                        ((4, 1.9, 0.36, 0.4), (20, 1.5, 0.2, 0.4), (90, 0.8, 0.08, 0.35)), depth=0.022),
-    "sand": Substance("Sand", ("#8f744f", "#b99c70", "#dcc59b"), 0.94,
+    "sand": Stuff("Sand", ("#8f744f", "#b99c70", "#dcc59b"), 0.94,
                       ((6, 2.2, 0.22, 0.4), (60, 1.0, 0.10, 0.3), (220, 0.3, 0.10, 0.4)), depth=0.01),
-    "wood": Substance("Wood", ("#3f2a1a", "#745033", "#a67d53"), 0.72,
+    "wood": Stuff("Wood", ("#3f2a1a", "#745033", "#a67d53"), 0.72,
                       ((14, 1.4, 0.16, 0.6), (60, 1.0, 0.10, 0.5), (180, 0.6, 0.05, 0.3)), depth=0.008, drawn_out=9.0),
-    "copper": Substance("Metal", ("#8c4a2f", "#c47a52", "#e3a57c"), 0.32,
+    "copper": Stuff("Metal", ("#8c4a2f", "#c47a52", "#e3a57c"), 0.32,
                         ((5, 2.0, 0.12, 0.4), (80, 0.9, 0.04, 0.3)), depth=0.004, metallic=1.0, patina="#5f9484"),
-    "iron": Substance("Metal", ("#2e2d2d", "#565555", "#868483"), 0.48,
+    "iron": Stuff("Metal", ("#2e2d2d", "#565555", "#868483"), 0.48,
                       ((5, 2.0, 0.16, 0.4), (70, 0.9, 0.06, 0.4)), depth=0.005, metallic=1.0, patina="#7a3f22"),
-    "cloth": Substance("Cloth", ("#6b6250", "#9c9078", "#c7bda6"), 0.95,
+    "cloth": Stuff("Cloth", ("#6b6250", "#9c9078", "#c7bda6"), 0.95,
                        ((6, 2.0, 0.14, 0.4), (120, 0.6, 0.08, 0.3)), size=0.3, depth=0.02),
-    "glaze": Substance("Clay", ("#2f5347", "#6a927d", "#b9d3bb"), 0.16,
+    "glaze": Stuff("Clay", ("#2f5347", "#6a927d", "#b9d3bb"), 0.16,
                        ((5, 2.1, 0.10, 0.6), (24, 1.6, 0.04, 0.25)), depth=0.014),
-    "leaf": Substance("Leaf", ("#3a2c16", "#6f5a2a", "#a08743"), 0.8,
+    "leaf": Stuff("Leaf", ("#3a2c16", "#6f5a2a", "#a08743"), 0.8,
                       ((6, 1.9, 0.2, 0.4), (80, 0.9, 0.1, 0.3)), size=0.6, depth=0.03),
-    "moss": Substance("Leaf", ("#1a240b", "#4a5c1b", "#8d8d42"), 0.95,
+    "moss": Stuff("Leaf", ("#1a240b", "#4a5c1b", "#8d8d42"), 0.95,
                       ((5, 2.0, 0.3, 0.4), (50, 1.0, 0.25, 0.4), (160, 0.5, 0.12, 0.3)), depth=0.03),
 }  # fmt: skip
-"""All substances by the names that briefs know them by."""
+"""All stuffs by the names that briefs know them by."""
 
 
 @dataclass(frozen=True)
