@@ -9,10 +9,11 @@ from PyQt6.QtWidgets import QWidget
 
 from jade_coat.app.build.prop_panel import PlaceFold
 from jade_coat.app.build.swatches import Swatches
-from jade_coat.app.controls.basics import Sheet, button, choice, clear, counted, label, row
+from jade_coat.app.controls.basics import button, choice, clear, counted, label, row
 from jade_coat.app.controls.fields import Field
 from jade_coat.app.controls.settings import field_for
 from jade_coat.app.session import Session
+from jade_coat.app.stage.chosen_sheet import ChosenSheet
 from jade_coat.app.stage.finish_picker import FinishPicker
 from jade_coat.looking.touching import why_untouched
 from jade_coat.material.fields import Setting, Spec
@@ -33,21 +34,14 @@ _PARTS = {"color": "Colour", "normal": "Normal", "surface": "Rough, metal", "hei
 _CELLS = {"columns": (1, 16), "rows": (1, 16), "index": (0, 255)}
 
 
-class DecalSheet(Sheet):
+class DecalSheet(ChosenSheet):
     """The sheet at the right of Stage while a decal was chosen last."""
 
     def __init__(self, session: Session, swatches: Swatches) -> None:
-        super().__init__()
-        self._session, self._swatches = session, swatches
+        super().__init__(session, True)
+        self._swatches = swatches
         self.fields: dict[str, Field] = {}
         self.picker: FinishPicker | None = None
-        self.place: PlaceFold | None = None
-        self._place_shut, self._key = True, None  # type: tuple[bool, object]
-        session.changed.connect(self.refresh)
-        session.selection_changed.connect(self.refresh)
-
-    def showEvent(self, event: object) -> None:
-        self.refresh()
 
     @property
     def decals(self) -> tuple[Decal, ...]:
@@ -86,9 +80,7 @@ class DecalSheet(Sheet):
         self._line("Lays", self.finish)
         self._why = label("", "warn", wrap=True)
         self._box.addWidget(self._why)
-        self.place = PlaceFold(self._session, self._place_shut, lambda: self._free())
-        self.place.folded.connect(self._on_folded)
-        self._box.addWidget(self.place)
+        self._lay_place(PlaceFold(self._session, self._place_shut, lambda: self._free()))
         for name, spec in _NUMBERS.items():
             self._number(name, spec, _value(lead, name), partial(self._set, name))
         self._box.addWidget(label("How much of each part", "head"))
@@ -147,9 +139,6 @@ class DecalSheet(Sheet):
 
     def _free(self) -> tuple[Decal, ...]:
         return tuple(d for d in self.decals if not self._session.project.locks(d))
-
-    def _on_folded(self, shut: bool) -> None:
-        self._place_shut = shut
 
     def _ids(self) -> tuple[str, ...]:
         return tuple(d.id for d in self.decals)

@@ -8,10 +8,11 @@ from functools import partial
 from PyQt6.QtWidgets import QCheckBox
 
 from jade_coat.app.build.prop_panel import PlaceFold
-from jade_coat.app.controls.basics import Sheet, button, clear, counted, label, row
+from jade_coat.app.controls.basics import button, clear, counted, label, row
 from jade_coat.app.controls.fields import Field
 from jade_coat.app.controls.settings import field_for
 from jade_coat.app.session import Session
+from jade_coat.app.stage.chosen_sheet import ChosenSheet
 from jade_coat.material.fields import Setting, settings
 from jade_coat.stage import edits
 from jade_coat.stage.lamps import Lamp, Mist
@@ -21,20 +22,13 @@ _WORDS: dict[Kind, str] = {Lamp: "lamp", Mist: "mist"}
 MIXED = "Not the same on all that are chosen"
 
 
-class LampSheet(Sheet):
+class LampSheet(ChosenSheet):
     """The sheet at the right of Stage while a lamp or mist was chosen last. `aim` takes up the aim."""
 
     def __init__(self, session: Session, aim: Callable[[], None]) -> None:
-        super().__init__()
-        self._session, self._aim = session, aim
+        super().__init__(session, True)
+        self._aim = aim
         self.fields: dict[str, Field | QCheckBox] = {}
-        self.place: PlaceFold | None = None
-        self._place_shut, self._key = True, None  # type: tuple[bool, object]
-        session.changed.connect(self.refresh)
-        session.selection_changed.connect(self.refresh)
-
-    def showEvent(self, event: object) -> None:
-        self.refresh()
 
     @property
     def things(self) -> tuple[Lamp | Mist, ...]:
@@ -65,9 +59,7 @@ class LampSheet(Sheet):
         word = _WORDS[type(lead)]
         name = lead.name if len(things) == 1 else counted(len(things), word)
         self._box.addLayout(row(label(word.upper(), "head"), 1, label(name, "name")))
-        self.place = PlaceFold(self._session, self._place_shut, self._free)
-        self.place.folded.connect(self._on_folded)
-        self._box.addWidget(self.place)
+        self._lay_place(PlaceFold(self._session, self._place_shut, self._free))
         for name, spec in settings(type(lead)).items():
             if name not in matter:
                 continue
@@ -108,9 +100,6 @@ class LampSheet(Sheet):
 
     def _free(self) -> tuple[Lamp | Mist, ...]:
         return tuple(t for t in self.things if not self._session.project.locks(t))
-
-    def _on_folded(self, shut: bool) -> None:
-        self._place_shut = shut
 
     def _set(self, name: str, value: Setting | bool) -> None:
         ids = tuple(t.id for t in self.things)

@@ -12,7 +12,6 @@ from jade_coat.app.build.swatches import Swatches
 from jade_coat.app.controls.basics import (
     Choice,
     Elided,
-    Sheet,
     button,
     choice,
     clear,
@@ -25,6 +24,7 @@ from jade_coat.app.controls.basics import (
 from jade_coat.app.controls.fields import Field
 from jade_coat.app.controls.settings import field_for
 from jade_coat.app.session import Session
+from jade_coat.app.stage.chosen_sheet import ChosenSheet
 from jade_coat.app.stage.finish_picker import FinishPicker
 from jade_coat.app.stage.spread_fold import SpreadFold
 from jade_coat.material.fields import Setting
@@ -38,29 +38,22 @@ from jade_coat.stage.project import Prop
 MIXED = "mixed"
 
 
-class StageSheet(Sheet):
+class StageSheet(ChosenSheet):
     """The sheet at the right of Stage."""
 
     def __init__(self, session: Session, swatches: Swatches) -> None:
-        super().__init__()
-        self._session, self._swatches = session, swatches
+        super().__init__(session, False)
+        self._swatches = swatches
         self.fields: dict[str, Field] = {}
         self.dots: dict[str, ChangedDot] = {}
         self.mixed: dict[str, QWidget] = {}
         self.slots: dict[str, QWidget] = {}
         self.variants: Choice | None = None
-        self.place: PlaceFold | None = None
         self.spread: SpreadFold | None = None
         self.picker: FinishPicker | None = None
-        self._place_shut, self._key = False, None  # type: tuple[bool, object]
         self._seen: tuple[object, object, object, object] = (None, None, None, None)
         self._alike: tuple[Prop, ...] | None = None
         self._common: dict[str, Common] | None = None
-        session.changed.connect(self.refresh)
-        session.selection_changed.connect(self.refresh)
-
-    def showEvent(self, event: object) -> None:
-        self.refresh()
 
     @property
     def props(self) -> tuple[Prop, ...]:
@@ -146,9 +139,7 @@ class StageSheet(Sheet):
             return
         name = props[0].name if len(props) == 1 else counted(len(props), "prop")
         self._box.addLayout(row(label("CHOSEN", "head"), 1, label(name, "name")))
-        self.place = PlaceFold(self._session, self._place_shut, lambda: self._movable())
-        self.place.folded.connect(self._on_place_folded)
-        self._box.addWidget(self.place)
+        self._lay_place(PlaceFold(self._session, self._place_shut, lambda: self._movable()))
         self._build_variant(props)
         self._build_slots(props)
         self._build_dials()
@@ -157,9 +148,6 @@ class StageSheet(Sheet):
     def _movable(self) -> tuple[Prop, ...]:
         project = self._session.project
         return tuple(p for p in self.props if not project.locks(p))
-
-    def _on_place_folded(self, shut: bool) -> None:
-        self._place_shut = shut
 
     def _build_variant(self, props: tuple[Prop, ...]) -> None:
         meshes = {p.mesh for p in props}
