@@ -29,6 +29,10 @@ from jade_coat.stage.looks import field_row, finish_on, worn
 from jade_coat.stage.project import Project, Prop
 
 
+class NoLook(ValueError):
+    """A material whose program has no meaning, such as one of a recipe that lacks a step; the message says why."""
+
+
 @dataclass(frozen=True)
 class LookAt:
     """A finish on one slot of a prop: the material as worn, the value of every field, its program, and the mesh."""
@@ -96,13 +100,16 @@ def look_at(
 ) -> LookAt:
     """What a prop wears in a slot at a time, seen from straight ahead; `mesh` stands in for its own.
 
-    Raises KeyError, and what loading meshes and maps raises.
+    Raises NoLook, KeyError, and what loading meshes and maps raises.
     """
     finish = finish_on(project, prop, slot)
     material = worn(project, finish)
     values = field_row(project, finish, prop.values.get(slot))
-    program = compile_material(material, PackedLookup(project.map_sets, project.recipes), fixed_fields(values))
-    outputs = seen_from_ahead(with_shared(program, project.shared_at(time)))
+    try:
+        program = compile_material(material, PackedLookup(project.map_sets, project.recipes), fixed_fields(values))
+        outputs = seen_from_ahead(with_shared(program, project.shared_at(time)))
+    except (TypeError, ValueError, KeyError) as error:
+        raise NoLook(str(error)) from error
     mesh = mesh or library.mesh_by_id(project, prop.mesh)
     run = next(s for s in mesh.slots if s.name == slot)
     textures = {t.name: t for s in project.map_sets if s.id in material.map_sets for t in library.textures(s)}

@@ -8,7 +8,7 @@ from functools import cached_property
 import numpy as np
 
 from jade_coat.files.library import Library
-from jade_coat.looking.look_at import look_at
+from jade_coat.looking.look_at import LookAt, NoLook, look_at
 from jade_coat.mesh.data import MeshData, Slot
 from jade_coat.mesh.motion import unit
 from jade_coat.mesh.picking import RayTarget
@@ -50,9 +50,9 @@ class PlacedMesh(SentBare):
 
 
 def placed_mesh(project: Project, library: Library, prop: Prop, mesh: MeshData, time: float = 0.0) -> PlacedMesh:
-    """A prop's mesh with its vertices where its materials place them at a time. Raises what reading looks raises.
+    """A prop's mesh with its vertices where its materials place them at a time. Raises what reading maps raises.
 
-    One that moves by itself comes as it is then (`mesh.posed`).
+    One that moves by itself comes as it is then (`mesh.posed`); where a material has no look, as it is at rest.
     """
     matrix = prop.matrix()
     inverse = np.linalg.inv(matrix)
@@ -61,9 +61,8 @@ def placed_mesh(project: Project, library: Library, prop: Prop, mesh: MeshData, 
         triangles = mesh.triangles[slot.start : slot.start + slot.count].astype(np.int64)
         used, local = np.unique(triangles, return_inverse=True)
         positions, normals, tangents = mesh.positions[used], mesh.normals[used], mesh.tangents[used]
-        finish = finish_on(project, prop, slot.name)
-        if finish and material_of(project, finish).moves:
-            look = look_at(project, library, prop, slot.name, mesh, time)
+        look = _moving(project, library, prop, slot.name, mesh, time)
+        if look is not None:
             found = look.at_vertices(["placed_position", "placed_normal", "placed_tangent"])
             positions = _points(inverse, found["placed_position"].T)
             normals = unit(found["placed_normal"].T @ matrix[:3, :3])
@@ -80,6 +79,17 @@ def placed_mesh(project: Project, library: Library, prop: Prop, mesh: MeshData, 
         triangles=np.concatenate([mesh.triangles[s.start : s.start + s.count] for s in mesh.slots]), slots=made.slots
     )
     return PlacedMesh(made, ordered, source)
+
+
+def _moving(project: Project, library: Library, prop: Prop, slot: str, mesh: MeshData, time: float) -> LookAt | None:
+    """The look that moves a slot's vertices; None where nothing does, as under a fault."""
+    finish = finish_on(project, prop, slot)
+    if not finish or not material_of(project, finish).moves:
+        return None
+    try:
+        return look_at(project, library, prop, slot, mesh, time)
+    except NoLook:
+        return None
 
 
 def _runs(mesh: MeshData) -> tuple[Slot, ...]:

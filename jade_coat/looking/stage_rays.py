@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Set
+from contextlib import suppress
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from jade_coat.files.library import Library
-from jade_coat.looking.look_at import LookAt, look_at
+from jade_coat.looking.look_at import LookAt, NoLook, look_at
 from jade_coat.looking.placed import PlacedMesh, placed_mesh
 from jade_coat.material.kinds import kind_of
 from jade_coat.mesh.data import MeshData
@@ -87,7 +88,7 @@ class StageRays:
     def __init__(self) -> None:
         self.boxes = PropBoxes()
         self._placed: dict[str, tuple[object, object, PlacedMesh]] = {}
-        self._look: tuple[Project, object, LookAt] | None = None
+        self._look: tuple[Project, object, LookAt | None] | None = None
 
     def bounds(self, now: StageNow) -> PropBoxes:
         """The boxes round the props, as they are now."""
@@ -151,16 +152,18 @@ class StageRays:
         return known[2]
 
     def _is_there(self, now: StageNow, found: PropHit) -> bool:
-        """Whether the surface kind leaves a hit in the picture; as long as maps are being read, all of it is there."""
+        """Whether the surface kind leaves a hit in the picture; all is there while maps are read, and under a fault."""
         project, finish = now.project, finish_on(now.project, found.prop, found.slot)
         if not finish or not kind_of(material_of(project, finish).kind).cut or not now.complete:
             return True
         key, known = (found.prop.id, found.slot, now.time), self._look
         if known is None or known[0] is not project or known[1] != key:
-            look = look_at(project, now.library, found.prop, found.slot, found.mesh, now.time)
+            look: LookAt | None = None
+            with suppress(NoLook):
+                look = look_at(project, now.library, found.prop, found.slot, found.mesh, now.time)
             known = self._look = (project, key, look)
         look = known[2]
-        return look.opacity_at(found.hit.triangle, found.local[0]) >= max(look.material.cut, 1e-3)
+        return look is None or look.opacity_at(found.hit.triangle, found.local[0]) >= max(look.material.cut, 1e-3)
 
 
 def _slot(mesh: MeshData, triangle: int) -> str:

@@ -105,7 +105,7 @@ class Hand:
         bench, view = self.window.bench, self.window.view
         parts = {
             "swatches": bench.swatches.waiting, "looks": bench.looks.waiting, "coverage": bench.stack.measuring,
-            "repetition": bench.repeat.waiting, "view": not view.at_rest, "client": not self.session.client.idle,
+            "repetition": bench.repeat.waiting, "view": not view.at_rest, "hand": view.held, "work": not self.session.settled, "client": not self.session.client.idle,
         }  # fmt: skip
         return [name for name, waiting in parts.items() if waiting]
 
@@ -135,7 +135,7 @@ class Hand:
         QApplication.processEvents()
 
 
-def move(widget: QWidget, at: QPointF, button, keys) -> None:
+def move(widget: QWidget, at: QPointF, button, keys=Qt.KeyboardModifier.NoModifier) -> None:
     """A mouse move with the button held: QTest's own moves carry no buttons."""
     from PyQt6.QtGui import QMouseEvent
 

@@ -93,6 +93,20 @@ def test_holes_that_move_with_the_clock_are_pointed_through_where_they_are_now(h
     assert pattern() == aside
 
 
+def test_a_recipe_without_meaning_leaves_its_thing_where_it_is_and_whole_to_point_at(hand: Hand) -> None:
+    session, view = hand.session, hand.window.view
+    places = hang_screen(hand, "masked")
+    step = Step(id="along", kind="multiply", args=("1", "x1/0"))
+    session.do(edits.add_recipe(recipe=Recipe(id="askew", name="Askew", steps=(step,))))
+    session.do(edits.link_field(material="screen", path="c.surface.offset", recipe="askew", low=(0, 0), high=(1, 1)))
+    session.do(edits.add_move(material="screen", kind="recipe"))
+    move = session.project.material("screen").moves[0].id
+    session.do(edits.set_field(material="screen", path=f"moves:{move}.recipe", value="askew"))
+    hand.settle()
+    assert "x1/0" in " ".join(session.faults.values())
+    assert {hit.prop.id for p in places if (hit := view.pick(p)) is not None} == {"screen"}
+
+
 def test_a_material_lifts_its_mesh_which_is_picked_and_painted_where_it_is_seen(hand) -> None:
     session, window = hand.session, hand.window
     session.choose_prop("kiln_wall_prop", "surface")

@@ -8,7 +8,7 @@ from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtTest import QTest
 
 from jade_coat.stage import edits
-from tests.app.conftest import Hand
+from tests.app.conftest import Hand, move
 from tests.app.wall import shown
 
 ALT = Qt.KeyboardModifier.AltModifier
@@ -140,4 +140,21 @@ def test_a_press_whose_release_never_came_does_not_keep_the_picture_coarse(hand:
     )
     assert not view.held
     assert view.camera == camera
+    hand.window.show_workspace("Brush")
+    hand.settle()
+    start, middle = hand.session.project, view.rect().center()
+    for way in ("release", "workspace"):
+        QTest.mousePress(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, middle)
+        for i in range(8):
+            move(view, QPointF(middle) + QPointF(6.0 * i, 0), Qt.MouseButton.LeftButton)
+        hand.until(lambda: hand.window.bench.brush_tool.painting)
+        if way == "release":  # it never came: the next move has no button
+            move(view, QPointF(middle), Qt.MouseButton.NoButton)
+            assert hand.session.project is not start
+            hand.window.undo()
+        else:
+            hand.window.show_workspace("Stage")
+        assert not view.held
+        assert not hand.window.bench.brush_tool.painting
+        assert hand.session.project == start
     hand.settle()

@@ -9,10 +9,11 @@ import os
 import random
 import sys
 import time
+import traceback
 from collections import deque
 
 import pytest
-from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
+from PyQt6.QtCore import QEvent, QObject, QPoint, QPointF, Qt, QTimer
 from PyQt6.QtGui import QMouseEvent, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import (
@@ -23,6 +24,7 @@ from PyQt6.QtWidgets import (
     QDialog,
     QInputDialog,
     QLineEdit,
+    QMainWindow,
     QMenu,
     QScrollBar,
     QWidget,
@@ -192,6 +194,23 @@ def widget_lives(widget: QWidget) -> bool:
     return not sip.isdeleted(widget)
 
 
+class Flashes(QObject):
+    """Notes what is shown as a window of its own for want of a parent: such a widget flashes, and closes popups."""
+
+    def __init__(self) -> None:
+        super().__init__(QApplication.instance())
+        self.seen: list[str] = []
+        QApplication.instance().installEventFilter(self)
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if (
+            event.type() == QEvent.Type.Show and isinstance(watched, QWidget) and not isinstance(watched, QMainWindow)
+            and watched.isWindow() and watched.windowType() == Qt.WindowType.Window  # not a popup, dialog or tool
+        ):  # fmt: skip
+            self.seen.append(f"{type(watched).__name__}:\n" + "".join(traceback.format_stack(limit=4)))
+        return False
+
+
 @pytest.mark.qt_no_exception_capture
 @pytest.mark.parametrize("seed", [FIRST_SEED, FIRST_SEED + 1])
 def test_random_hands_leave_a_living_window_and_raise_nothing(hand: Hand, seed: int) -> None:
@@ -199,12 +218,10 @@ def test_random_hands_leave_a_living_window_and_raise_nothing(hand: Hand, seed: 
     before = sys.excepthook
 
     def catch(kind, error, trace) -> None:
-        import traceback
-
         caught.append("".join(traceback.format_exception(kind, error, trace)))
 
     sys.excepthook = catch
-    monkey = Monkey(hand, seed)
+    monkey, flashes = Monkey(hand, seed), Flashes()
     try:
         for fold in hand.window.findChildren(Fold):
             fold.unfold()
@@ -217,6 +234,7 @@ def test_random_hands_leave_a_living_window_and_raise_nothing(hand: Hand, seed: 
             assert not caught, f"after {list(monkey.done)}:\n{caught[0]}"
             assert time.monotonic() < end, f"too slow after {list(monkey.done)}"
             assert hand.window.isVisible(), f"the window went after {list(monkey.done)}"
+            assert not flashes.seen, f"after {list(monkey.done)}:\n{flashes.seen[0]}"
         while QApplication.activeModalWidget() is not None or QApplication.activePopupWidget() is not None:
             assert time.monotonic() < end, "a dialog stays open"
             QApplication.processEvents()
@@ -230,4 +248,5 @@ def test_random_hands_leave_a_living_window_and_raise_nothing(hand: Hand, seed: 
         assert hand.session.do(edits.set_light(strength=1.0))
     finally:
         monkey.answering = False
+        QApplication.instance().removeEventFilter(flashes)
         sys.excepthook = before

@@ -10,15 +10,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialog, QLineEdit, QVBoxLayou
 from jade_coat.app.beginning import Use
 from jade_coat.app.build.map_card import MapCard
 from jade_coat.app.build.reach_note import ReachNote
-from jade_coat.app.controls.basics import (
-    button,
-    choice,
-    counted,
-    holder,
-    label,
-    row,
-    scrolled,
-)
+from jade_coat.app.controls.basics import button, choice, counted, holder, label, row, scrolled, show_or_hide
 from jade_coat.app.controls.fields import NumberField
 from jade_coat.app.dialogs.files import ask_file
 from jade_coat.files.library import Library
@@ -67,8 +59,8 @@ class MapReview(QDialog):
         layout.addLayout(row(label("Name"), self.name, label("One tile spans"), self.tile, 1))
         layout.addWidget(scrolled(holder(self._list)))
         self.notes = label("\n".join(notes[:8]), "quiet", "\n".join(notes), wrap=True)
-        self.notes.setVisible(bool(notes))
         layout.addWidget(self.notes)
+        show_or_hide(self.notes, bool(notes))
         layout.addWidget(self.note)
         layout.addWidget(self._only)
         more = button("Add a file…", self._ask_file, tip="Take one more picture into this set")

@@ -10,7 +10,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QLabel, QLineEdit, QWidget
 
 from jade_coat.app.build import step_pictures
-from jade_coat.app.controls.basics import button, choice, column, counted, holder, label, row
+from jade_coat.app.controls.basics import button, choice, column, counted, holder, label, row, show_or_hide
 from jade_coat.app.controls.glyphs import SignButton
 from jade_coat.app.session import Session
 from jade_coat.material.recipes import Recipe, Step
@@ -70,7 +70,7 @@ class StepRow(QFrame):
         self.cost.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.fault = label("", "warn", wrap=True)
         self.note = label("", "quiet", wrap=True)
-        self.note.setVisible(step.kind == AT_VERTICES)
+        show_or_hide(self.note, step.kind == AT_VERTICES)
         up = SignButton("up", partial(self._move, -1), "Move the step up")
         down = SignButton("down", partial(self._move, 1), "Move the step down")
         remove = button("×", self._remove, "plain", "Remove the step")

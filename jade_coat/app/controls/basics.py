@@ -94,6 +94,15 @@ def counted(number: int, word: str) -> str:
     return f"{number:,} {word if number == 1 else plural}"
 
 
+def show_or_hide(widget: QWidget, wanted: bool) -> None:
+    """Show a widget or hide it, even one that lies in nothing yet.
+
+    Qt would make a window of its own of such a one, which flashes and closes the popup that is open.
+    """
+    if not wanted or widget.parentWidget() is not None:
+        widget.setVisible(wanted)
+
+
 class Line:
     """A line of text that outlives the labels that show it: a panel may be built anew between two words."""
 
@@ -109,7 +118,7 @@ class Line:
     def widget(self) -> QLabel:
         """A new label that shows the text from now on."""
         self._label = label(self._text, self._role, wrap=self._wrap)
-        self._label.setVisible(bool(self._text))
+        show_or_hide(self._label, bool(self._text))
         return self._label
 
     def say(self, text: str) -> None:
@@ -117,7 +126,7 @@ class Line:
         self._text = text
         if self._label is not None and not sip.isdeleted(self._label):
             self._label.setText(text)
-            self._label.setVisible(bool(text))
+            show_or_hide(self._label, bool(text))
 
 
 class NameButton(QPushButton):
@@ -276,8 +285,8 @@ class Fold(QWidget):
         self.box = QVBoxLayout(self._body)
         self.box.setContentsMargins(0, 0, 0, 4)
         self.box.setSpacing(4)
+        show_or_hide(self._body, not shut)
         self.setLayout(column(self._head, self._body, gap=2))
-        self._body.setVisible(not shut)  # only now: a widget without a parent would be a window
 
     def unfold(self) -> None:
         """Open it, if it is not open."""

@@ -11,7 +11,7 @@ from PyQt6.QtGui import QColor, QLinearGradient, QMouseEvent, QPainter, QPaintEv
 from PyQt6.QtWidgets import QAbstractButton, QLineEdit, QVBoxLayout, QWidget
 
 from jade_coat.app import preferences, theme
-from jade_coat.app.controls.basics import button, label, row
+from jade_coat.app.controls.basics import button, label, row, show_or_hide
 from jade_coat.app.controls.fields import NumberField
 from jade_coat.maps.color import to_linear, to_srgb
 from jade_coat.material.fields import Color, Number, Spec
@@ -56,7 +56,7 @@ class ColorPicker(QWidget):
         self.code.editingFinished.connect(self._typed_code)
         self._offered = ""
         take = button("From the view", self._take, "", "Press a place of the view to take the surface's colour there")
-        take.setVisible(dropper)
+        show_or_hide(take, dropper)
         self.tones = self._fields((_HUE, _SHARE, _SHARE), ("Hue", "Saturation", "Value"), self._turn_tone)
         linear = Spec("Linear", low=0.0, high=high, soft=(0.0001, max(high, 1.0)), logarithmic=True)
         self.channels = self._fields((linear,) * 3, ("Red", "Green", "Blue"), self._turn_channel)

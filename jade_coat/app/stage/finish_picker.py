@@ -112,10 +112,10 @@ class FinishPicker(QFrame):
     def _sift(self, words: str) -> None:
         wanted = words.lower().split()
         shown = [t for t in self.tiles.values() if all(w in t.text().lower() for w in wanted)]
-        for tile in self.tiles.values():
-            tile.setVisible(tile in shown)
         for i, tile in enumerate(shown):
             self._grid.addWidget(tile, i // ACROSS, i % ACROSS)
+        for tile in self.tiles.values():
+            tile.setVisible(tile in shown)
 
     def _rest_on(self, finish: str) -> None:
         self._resting.rest(lambda: self._wear(finish))

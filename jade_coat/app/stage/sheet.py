@@ -20,6 +20,7 @@ from jade_coat.app.controls.basics import (
     holder,
     label,
     row,
+    show_or_hide,
 )
 from jade_coat.app.controls.fields import Field
 from jade_coat.app.controls.settings import field_for
@@ -202,11 +203,11 @@ class StageSheet(ChosenSheet):
             dot.setContextMenuPolicy(dot.contextMenuPolicy().NoContextMenu)
             dot.clicked.connect(partial(self._release, slot))
             self._keep_room(dot)
+            show_or_hide(dot, bool(own))
             name = button(slot, partial(self._choose_slot, slot), "name", f"Show the dials of {slot}")
             chosen = slot == self.slot and len(project.mesh(props[0].mesh).slots) > 1
             mark = label("·" if chosen else "", "quiet", "Its dials are shown below")
             self._box.addLayout(row(dot, name, mark, 1, made, gap=4))
-            dot.setVisible(bool(own))  # only now: a widget without a parent would be a window
 
     @staticmethod
     def _keep_room(dot: QWidget) -> None:

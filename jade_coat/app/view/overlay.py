@@ -46,6 +46,10 @@ class Overlay(QObject, Generic[Over]):
     def release(self, at: QPointF, event: QSinglePointEvent) -> None:
         """The button was let go after a press that was taken."""
 
+    def give_up(self) -> bool:
+        """Take back what is under way; whether anything was."""
+        return False
+
     def wheel(self, turn: float, event: QWheelEvent) -> bool:
         """Take a turn of the wheel, in notches, or leave it."""
         return False

@@ -74,8 +74,10 @@ class View(Pictures):
         return self._drag is not None or self._taken is not None
 
     def let_go(self) -> None:
-        """Let go of the camera: a button whose release never came would keep the picture coarse."""
-        self._drag = None
+        """Let go of the camera, give up what is dragged: a release that never came would keep the picture coarse."""
+        taken, self._taken, self._drag = self._taken, None, None
+        if taken is not None:
+            taken.give_up()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
@@ -164,8 +166,10 @@ class View(Pictures):
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         self.pressure = 1.0
-        if self._drag is not None and event.buttons() == Qt.MouseButton.NoButton:
-            self.let_go()  # another window took the release
+        if self._taken is not None and event.buttons() == Qt.MouseButton.NoButton:
+            self._release(event)  # another window took the release
+        elif self._drag is not None and event.buttons() == Qt.MouseButton.NoButton:
+            self.let_go()
         self._move(event)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
