@@ -74,6 +74,11 @@ class Stand:
         positions = turn.apply(self.positions - pivot) + pivot
         return self.places(positions, (turn * Rotation.from_quat(self.turns)).as_quat())
 
+    def turned_own(self, axis: int, angle: float) -> Places:
+        """Each turned where it stands about an axis of its own (0, 1, 2), right-handed, by an angle in radians."""
+        turn = Rotation.from_rotvec(np.eye(3)[axis] * angle)
+        return self.places(turns=(Rotation.from_quat(self.turns) * turn).as_quat())
+
     def sized(self, pivot: Array, factor: float, axis: int | None = None) -> Places:
         """All larger by a factor about a point; with an axis (0, 1, 2) each along that axis of its own alone.
 

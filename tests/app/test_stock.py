@@ -7,7 +7,10 @@ import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QInputDialog, QLineEdit
+from scipy.spatial.transform import Rotation
 
+from jade_coat.stage import edits
+from jade_coat.stage.arranging import place_of
 from jade_coat.stage.turns import angles_of
 from tests.app.conftest import Hand
 from tests.app.wall import pixel_of, shown
@@ -103,6 +106,12 @@ def test_a_prop_is_moved_turned_and_sized_by_numbers(hand: Hand) -> None:
         hand.window.undo()
     assert session.project.prop("tall_jar").size == (1.25, 1.25, 1.25)
     assert sheet.place.fields["size"][1].value == pytest.approx(1.25)
+    tilted = Rotation.from_euler("xyz", (0.3, 0.5, -0.8))
+    session.do(edits.place_things(places={"tall_jar": place_of(prop)._replace(turn=tuple(tilted.as_quat()))}))
+    hand.click(sheet.place.own[2])  # a quarter turn about its own z: its x axis comes to where its y axis was
+    turned = Rotation.from_quat(session.project.prop("tall_jar").turn)
+    assert np.abs(turned.apply([1, 0, 0]) - tilted.apply([0, 1, 0])).max() < 1e-6
+    assert np.abs(turned.apply([0, 0, 1]) - tilted.apply([0, 0, 1])).max() < 1e-6
 
 
 def test_a_right_click_in_brush_chooses_renames_and_doubles_without_painting(hand: Hand, monkeypatch) -> None:

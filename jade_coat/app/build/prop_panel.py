@@ -9,12 +9,12 @@ from functools import partial
 from PyQt6.QtCore import QPoint
 from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
 
-from jade_coat.app.controls.basics import Fold, label, row
+from jade_coat.app.controls.basics import Fold, button, label, row
 from jade_coat.app.controls.fields import NumberField
 from jade_coat.app.session import Session
 from jade_coat.material.fields import Spec
 from jade_coat.stage import edits
-from jade_coat.stage.arranging import place_of
+from jade_coat.stage.arranging import Stand, place_of
 from jade_coat.stage.naming import free_id, free_name
 from jade_coat.stage.placed import Placed
 from jade_coat.stage.project import Prop
@@ -48,6 +48,17 @@ class PlaceFold(Fold):
                 made.append(field)
             self.fields[key] = made
             self.box.addLayout(row(label(spec.label), 1, *made, gap=3))
+        self.by = NumberField(_TURN, math.pi / 2)
+        self.by.setFixedWidth(_WIDTH)
+        self.by.setToolTip("How far the buttons beside it turn")
+        self.by.setAccessibleName("Turn further by")
+        self.own = [
+            button(axis, partial(self._turn_further, i), "", f"Turn by this about its own {axis} axis")
+            for i, axis in enumerate(AXES)
+        ]
+        for turn in self.own:
+            turn.setFixedWidth(28)
+        self.box.addLayout(row(label("Turn about its own"), 1, *self.own, self.by, gap=3))
         self._angles: Angles = (0.0, 0.0, 0.0)
         self._shown_turn: object = None
 
@@ -58,6 +69,10 @@ class PlaceFold(Fold):
         for key, values in (("position", prop.position), ("turn", self._angles), ("size", prop.size)):
             for field, value in zip(self.fields[key], values, strict=True):
                 field.show_value(value)
+
+    def _turn_further(self, axis: int) -> None:
+        places = Stand(self._whom()).turned_own(axis, self.by.value)
+        self._session.do(edits.place_things(places=places).called(f"Turn about own {AXES[axis]}"))
 
     def _set(self, key: str, axis: int, value: float) -> None:
         places = {}

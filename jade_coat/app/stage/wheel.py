@@ -297,6 +297,7 @@ class Wheel(Overlay[View]):
         if point is None:
             return
         by = point - grip.start
+        by[self.axis] = 0.0  # not nearly: what slides over the ground keeps its height to the last bit
         if one_way:
             by = by * (np.abs(by) == np.abs(by).max())
         for i in range(3):
