@@ -50,7 +50,7 @@ class PlaceFold(Fold):
             self.box.addLayout(row(label(spec.label), 1, *made, gap=3))
         self.by = NumberField(_TURN, math.pi / 2)
         self.by.setFixedWidth(_WIDTH)
-        self.by.setToolTip("How far the buttons beside it turn")
+        self.by.setToolTip("How far a button beside it turns")
         self.by.setAccessibleName("Turn further by")
         self.own = [
             button(axis, partial(self._turn_further, i), "", f"Turn by this about its own {axis} axis")
@@ -58,7 +58,9 @@ class PlaceFold(Fold):
         ]
         for turn in self.own:
             turn.setFixedWidth(28)
-        self.box.addLayout(row(label("Turn about its own"), 1, *self.own, self.by, gap=3))
+        self.box.addLayout(
+            row(label("Turn further", tip="Turn it about its own axis, from where it is"), 1, self.by, *self.own, gap=3)
+        )
         self._angles: Angles = (0.0, 0.0, 0.0)
         self._shown_turn: object = None
 
