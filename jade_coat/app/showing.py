@@ -16,7 +16,7 @@ from jade_coat.files.assets import Assets
 from jade_coat.files.library import Library
 from jade_coat.jobs.words import told
 from jade_coat.maps.images import linear_radiance
-from jade_coat.material.material import AS_DECAL, plain_id
+from jade_coat.material.specials import AS_DECAL, plain_id
 from jade_coat.stage.desk import Camera
 from jade_coat.stage.project import Project
 from jade_coat.view.camera import eye_of

@@ -31,7 +31,7 @@ def unbaked(look: Look, mesh: MeshData, name: str, side: int) -> BakedMaterial |
     surface, kind = coat.surface, kind_of(material.kind)
     values = {n: look.values[f"{coat.id}.surface.{n}"] for n in type(surface).model_fields if
               f"{coat.id}.surface.{n}" in look.values}  # fmt: skip
-    lone = len(material.coats) == 1 and kind.lit and not material.moves and not material.links
+    lone = len(material.coats) == 1 and kind.lit and not (kind.shading or material.moves or material.links)
     if not lone or not _is_plain(surface, values) or surface.uv_set >= min(len(mesh.uvs), MAX_UV_SETS - 1):
         return None
     maps = _maps(look, surface.map_set, side)

@@ -9,13 +9,16 @@ from typing import Any
 from jade_coat.material import where
 from jade_coat.material.around import Around
 from jade_coat.material.fields import Number, remembered, specs
+from jade_coat.material.kinds import kind_of
 from jade_coat.material.layers import Layer, blended, laid_at, surface_layer
-from jade_coat.material.material import Coat, Dial, Material, fields_of, parts_of, spec_at
+from jade_coat.material.material import Coat, Dial, Material, fields_of, parts_of, place_of_part, spec_at
 from jade_coat.material.placement import place_of
 from jade_coat.material.placing import PREFIX, compile_moves
 from jade_coat.material.quantity import OUTPUTS
 from jade_coat.material.recipes import recipe_value
 from jade_coat.material.seam import rim_band, weight, wobbled
+from jade_coat.material.shading import PREFIX as LIGHT
+from jade_coat.material.shading import Shading
 from jade_coat.material.shared import EVERYWHERE, SharedValue, is_supplied, shared_name
 from jade_coat.material.surface import MapLookup
 from jade_coat.program import FLOAT, VEC3, VEC4, Value, const, lib, passes
@@ -62,21 +65,22 @@ def structure(material: Material) -> tuple[object, ...]:
     live = live_paths(material)
     for path in live:
         *owners, name = path.split(".")
-        kind, first = ("moves", owners[0].removeprefix(PREFIX)) if path.startswith(PREFIX) else ("coats", owners[0])
-        part: Any = next(c for c in bare[kind] if c["id"] == first)
-        for owner in owners[1:]:
+        part: Any = bare
+        for owner in (*place_of_part(owners[0]), *owners[1:]):
             part = part[owner] if isinstance(part, dict) else next(t for t in part if t["id"] == owner)
         part.pop(name)
     return (repr(bare), live)
 
 
 def with_live_coat(material: Material, coat: str) -> Material:
-    """A material whose program reads every numeric field of one coat (and of its moves) from the row.
+    """A material whose program reads every numeric field of one coat (and of its moves and light) from the row.
 
     While a coat is being worked on, no field that is turned for the first time then changes the program.
     """
     exposed = {d.path for d in material.dials}
-    paths = [p for p, _, _ in fields_of(material) if p.startswith((f"{coat}.", PREFIX)) and p not in exposed]
+    own = kind_of(material.kind).shading
+    parts = (f"{coat}.", PREFIX, *((f"{LIGHT}{own}.",) if own else ()))
+    paths = [p for p, _, _ in fields_of(material) if p.startswith(parts) and p not in exposed]
     return material.with_(dials=(*material.dials, *(Dial(id=f"live {p}", path=p, name=p) for p in paths)))
 
 
@@ -195,7 +199,8 @@ def compile_material(
     `level:ID` (the height once it lies on top), and `term:ID:TERM` for each where-term, and
     `step:ID:TERM:STEP` for each step of a term that is a recipe. Where the material moves vertices, also
     `placed_position`, `placed_normal` and `placed_tangent` (`material.placing`); the normal is then in the frame of
-    the attributes `shading_normal` and `shading_tangent` (see `placed`).
+    the attributes `shading_normal` and `shading_tangent` (see `placed`). Where its kind has a light of its own, also
+    the outputs of that (`material.shading`).
     """
     reader = _Linked(material, reader, lookup)
     shown = [c for c in material.coats if c.shown] or [material.coats[0]]
@@ -232,7 +237,16 @@ def compile_material(
             material.moves, _around(lookup, layer, so_far), lambda m: _Fields(m, f"{PREFIX}{m.id}", reader),
             material.vertex_level,
         )  # fmt: skip
-    return passes.fold(outputs)
+    return passes.fold({**outputs, **_own_light(material, reader, outputs, frame)})
+
+
+def _own_light(material: Material, reader: _Linked, outputs: Mapping[str, Value], frame: str) -> dict[str, Value]:
+    """What the light that a kind has of its own is worked out from, and the quantities that it changes."""
+    own = kind_of(material.kind).shading
+    if not own:
+        return {}
+    part: Shading = getattr(material, own)
+    return part.program(_Fields(part, f"{LIGHT}{own}", reader), outputs, frame)
 
 
 def _own(coat: Coat, above: Layer, reader: _Linked, lookup: MapLookup) -> dict[str, Value]:

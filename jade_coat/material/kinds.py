@@ -15,7 +15,9 @@ class SurfaceKind:
     """A kind by the name that files use.
 
     `cut` says which points of a surface are left out: those whose opacity is below the material's threshold, or as many
-    as its opacity asks for, by noise. `blend` says how the rest goes over what is behind: in its place, over it by its
+    as its opacity asks for, by noise. `shading` names the part of a material whose light it is lit by (see
+    `material.shading`), if by
+    one of its own. `blend` says how the rest goes over what is behind: in its place, over it by its
     opacity (Porter & Duff 1984), or added to it. What blends is drawn after all else, far to near. `lit` tells whether
     light falls on it, `casts` which points throw a shadow. `gltf` is glTF's alphaMode.
     """
@@ -28,6 +30,7 @@ class SurfaceKind:
     lit: bool = True
     casts: Casting = "whole"
     gltf: str = "OPAQUE"
+    shading: str = ""
 
     @property
     def reads_opacity(self) -> bool:
@@ -55,6 +58,10 @@ KINDS: dict[str, SurfaceKind] = {
         SurfaceKind(
             "blended", "Blended", "What is behind shows through by its opacity: glass, veils",
             blend="over", casts="noise", gltf="BLEND",
+        ),
+        SurfaceKind(
+            "strands", "Strands", "Fibres with light along them, as many as its opacity asks for: thatch, fur",
+            cut="noise", casts="noise", gltf="MASK", shading="strands",
         ),
         SurfaceKind(
             "additive", "Additive", "Its colour and glow are added to what is behind, unlit: sparks, haze", blend="add",

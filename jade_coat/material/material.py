@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
@@ -14,6 +13,8 @@ from jade_coat.material.kinds import kind_of
 from jade_coat.material.placing import PREFIX, AnyMove, Move, largest
 from jade_coat.material.recipe_reads import painted_in, recipes_run
 from jade_coat.material.seam import Rim, Seam
+from jade_coat.material.shading import PREFIX as LIGHT
+from jade_coat.material.shading import SHADINGS, Strands
 from jade_coat.material.surface import MapLookup, Surface
 from jade_coat.material.where import AnyTerm, Term
 from jade_coat.program.layout import DialLayout, layout_of
@@ -82,6 +83,7 @@ class Material(Frozen):
     two_sided: bool = False
     """Whether its normal turns towards the viewer where it is seen from behind."""
     coats: tuple[Coat, ...] = Field(min_length=1)
+    strands: Strands = Strands()
     moves: tuple[AnyMove, ...] = ()
     """How it moves the vertices of what wears it."""
     vertex_level: int = Field(2, ge=0, le=12)
@@ -226,6 +228,8 @@ def _holders(material: Material) -> Iterator[tuple[str, Any]]:
         yield f"{coat.id}.rim", coat.rim
     for move in material.moves:
         yield f"{PREFIX}{move.id}", move
+    for name in SHADINGS:
+        yield f"{LIGHT}{name}", getattr(material, name)
 
 
 def reach_of_moves(material: Material, values: Mapping[str, Number] | None = None) -> float:
@@ -240,7 +244,7 @@ def reach_of_moves(material: Material, values: Mapping[str, Number] | None = Non
 
 
 def owner_of(path: str) -> str:
-    """What a field belongs to, by its path: the id of a coat, or of a move with `PREFIX` before it."""
+    """What a field belongs to, by its path: a coat's id, or a move's or a light's name with what stands before it."""
     return path.split(".", 1)[0]
 
 
@@ -250,7 +254,16 @@ def owner_name(material: Material, path: str) -> str:
     if owner.startswith(PREFIX):
         move: Move = by_id(material.moves, owner.removeprefix(PREFIX), "move")
         return f"Moved {move.label.lower()}"
+    if owner.startswith(LIGHT):
+        return SHADINGS[owner.removeprefix(LIGHT)].label
     return material.coat(owner).name
+
+
+def label_at(material: Material, path: str) -> str:
+    """A field's label; where its part has another of that label, with the group it is shown in. Raises KeyError."""
+    spec, owner = spec_at(material, path), path.rpartition(".")[0]
+    beside = (s for at, s in _specs_by_path(material).items() if at.rpartition(".")[0] == owner)
+    return f"{spec.group} {spec.label}" if len({s.group for s in beside if s.label == spec.label}) > 1 else spec.label
 
 
 @remembered
@@ -281,52 +294,15 @@ def with_field(material: Material, path: str, value: Setting) -> Material:
     """A material with one field set. Raises KeyError or ValueError."""
     value = spec_at(material, path).clamped(value)
     owner, *inner, name = path.split(".")
-    kind, wanted = ("moves", owner.removeprefix(PREFIX)) if owner.startswith(PREFIX) else ("coats", owner)
-    changed: Material = replaced(material, [kind, wanted, *inner], {name: value})
+    changed: Material = replaced(material, [*place_of_part(owner), *inner], {name: value})
     return changed
 
 
-MAX_SPECIALS = 256
-"""Made materials that are kept for each; dragging a whole number through its range makes many."""
-
-
-@remembered
-def _specials(material: Material) -> dict[tuple[tuple[str, Setting], ...], Material]:
-    """What dials have made of a material so far, by the fields they set."""
-    return {}
-
-
-def specialised(material: Material, dial_values: Mapping[str, Setting]) -> Material:
-    """The material that dials shaping the program make of it; itself while they are as the material has them.
-
-    Its id is the material's with `~` and a mark behind it. The same settings give the same object.
-    """
-    own = {path: value for path, _, value in options_of(material)}
-    changed = tuple(
-        (d.path, dial_values[d.id]) for d in material.dials
-        if d.path in own and d.id in dial_values and dial_values[d.id] != own[d.path]
-    )  # fmt: skip
-    if not changed:
-        return material
-    known = _specials(material)
-    if changed not in known:
-        made = material
-        for path, value in changed:
-            made = with_field(made, path, value)
-        mark = hashlib.sha256(repr(changed).encode()).hexdigest()[:8]
-        if len(known) >= MAX_SPECIALS:
-            known.pop(next(iter(known)))
-        known[changed] = made.with_(id=f"{material.id}~{mark}")
-    return known[changed]
-
-
-AS_DECAL = "\0decal"
-"""Behind a material's id, where only its program as a decal is meant."""
-
-
-def plain_id(material_id: str) -> str:
-    """The id of the material that a specialised one comes from."""
-    return material_id.partition("~")[0]
+def place_of_part(owner: str) -> list[str]:
+    """Where in a material what a field belongs to is: the name of a part, or that of a tuple and an id in it."""
+    if owner.startswith(LIGHT):
+        return [owner.removeprefix(LIGHT)]
+    return ["moves", owner.removeprefix(PREFIX)] if owner.startswith(PREFIX) else ["coats", owner]
 
 
 @remembered

@@ -125,16 +125,17 @@ class MistDraw:
 class Surroundings:
     """What lights and veils a scene beside sun and sky, and `exposure` in stops. Lamps come with their ids.
 
-    `evens` shows it as bright by night as by day: for little pictures that looks are told apart by.
+    `small` is for the little pictures that looks are told apart by: as bright by night as by day, and shadows no finer
+    than such a picture shows.
     """
 
     lamps: tuple[tuple[str, LampDraw], ...] = ()
     mists: tuple[MistDraw, ...] = ()
     exposure: float = 0.0
-    evens: bool = False
+    small: bool = False
 
 
-BARE, EVEN = Surroundings(), Surroundings(evens=True)
+BARE, LITTLE = Surroundings(), Surroundings(small=True)
 
 
 def lamp_draw(lamp: Lamp) -> LampDraw:

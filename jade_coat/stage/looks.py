@@ -14,9 +14,9 @@ from jade_coat.material.material import (
     options_of,
     reach_of_moves,
     row_values,
-    specialised,
     with_field,
 )
+from jade_coat.material.specials import specialised
 from jade_coat.stage.project import Project, Prop
 
 

@@ -37,6 +37,11 @@ def shader(name: str) -> str:
     return (SHADERS / name).read_text()
 
 
+def light_source(shading: str = "standard") -> str:
+    """GLSL of the light on a surface, by what its kind sends of it (`material.kinds`)."""
+    return shader("light.glsl") + shader(f"{shading}.glsl")
+
+
 def numbered(source: str) -> str:
     """A source with line numbers, for error messages."""
     return "\n".join(f"{i:4d}  {line}" for i, line in enumerate(source.splitlines(), 1))

@@ -34,6 +34,8 @@ class Frame:
     backdrop: bool = True
     blends: tuple[int, ...] = ()
     """The draws that are laid over the others by what they let through, not drawn among them."""
+    own_light: tuple[int, ...] = ()
+    """The draws whose surface kind has a light of its own."""
     crowds: tuple[int, ...] = ()
     """The draws of many small triangles that are sighted first and drawn by pixels."""
     marks: Marks | None = None
@@ -50,7 +52,7 @@ class Frame:
     def in_light(self) -> bool:
         """Whether the picture is left as light at first, for what is laid over it."""
         around = self.scene.scene.surroundings
-        return self.look == "lit" and bool(self.blends or around.lamps or around.mists)
+        return self.look == "lit" and bool(self.blends or self.own_light or around.lamps or around.mists)
 
     @property
     def view_projection(self) -> Array:

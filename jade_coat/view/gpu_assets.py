@@ -10,7 +10,8 @@ import numpy as np
 
 from jade_coat.maps.packing import Texture
 from jade_coat.material.kinds import KINDS, SurfaceKind, kind_of
-from jade_coat.material.material import AS_DECAL, Material
+from jade_coat.material.material import Material
+from jade_coat.material.specials import AS_DECAL
 from jade_coat.material.surface import MapLookup
 from jade_coat.mesh.attributes import STREAMS
 from jade_coat.mesh.motion import Motion

@@ -37,7 +37,8 @@ class Seen:
 class Depths:
     """Depth maps of a scene, seen from where light comes; they stay until what they follow from is another.
 
-    `rows` `(n, 4)` are those of the matrices into them, `texel` the size of a texel in metres.
+    `rows` `(n, 4)` are those of the matrices into them, `texel` the size of a texel in metres, `side` how many there
+    are across one.
     """
 
     texture: Any = None
@@ -46,6 +47,7 @@ class Depths:
     """What they follow from beside shapes, where materials leave points out."""
     rows: Array = field(default_factory=lambda: np.zeros((0, 4)))
     texel: float = 0.0
+    side: int = 0
 
     def release(self) -> None:
         """Free the texture."""

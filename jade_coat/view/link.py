@@ -11,12 +11,14 @@ from jade_coat.maps.mapset import MapSet
 from jade_coat.maps.packing import PackedLookup, Texture
 from jade_coat.material.compile import with_live_coat
 from jade_coat.material.fields import Number
-from jade_coat.material.material import Coat, Material, plain_id
+from jade_coat.material.material import Coat, Material
+from jade_coat.material.shading import SHADINGS
+from jade_coat.material.specials import plain_id
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import FULL, BadMesh, MeshData, Slot
 from jade_coat.mesh.painting import TILE, Paint, PaintMap
 from jade_coat.stage.draws import Scene
-from jade_coat.stage.lamps import EVEN, Surroundings
+from jade_coat.stage.lamps import LITTLE, Surroundings
 from jade_coat.stage.looks import material_of, worn
 from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.redress import redressed
@@ -280,7 +282,7 @@ class StageLink:
 
     def show_look(self, scene: str, material: Material, values: dict[str, Number]) -> None:
         """Put a look on the swatch form, as a scene of its own."""
-        self._show_alone(scene, SWATCH_MESH, self._swatch, material, values, EVEN)
+        self._show_alone(scene, SWATCH_MESH, self._swatch, material, values, LITTLE)
 
     def show_model(self, scene: str, prop: Prop) -> None:
         """Put one prop of the present project alone at the origin, upright, as a scene of its own."""
@@ -293,7 +295,7 @@ class StageLink:
             Scene(),
         )
         columns.update(other).apply(made)
-        made.surroundings = EVEN
+        made.surroundings = LITTLE
         for material in columns.materials.values():
             self._give(material, project)
         self._put_meshes(columns.meshes, other)
@@ -322,7 +324,7 @@ def _every_wear(project: Project, owners: set[str]) -> list[Material]:
 def coat_alone(material: Material, coat: Coat) -> Material:
     """A material of one coat only, under an id of its own."""
     bare = coat.with_(where=(), amount=1.0, shown=True)
-    own = {name: getattr(material, name) for name in ("depth", "kind", "cut", "two_sided")}
+    own = {name: getattr(material, name) for name in ("depth", "kind", "cut", "two_sided", *SHADINGS)}
     return Material(id=alone_id(material.id, coat.id), name=coat.name, coats=(bare,), **own)
 
 

@@ -15,6 +15,7 @@ from jade_coat.material.lying import handed_in, lying_program
 from jade_coat.material.material import Material, layout
 from jade_coat.material.paint_source import OWN_MAP, MapSource, painted_by_map
 from jade_coat.material.quantity import OUTPUTS, stored
+from jade_coat.material.shading import SHADINGS
 from jade_coat.material.surface import MapLookup
 from jade_coat.mesh.data import MAX_COLOR_SETS, MAX_UV_SETS
 from jade_coat.program import VEC2, VEC4, Value, lib
@@ -23,7 +24,7 @@ from jade_coat.program.passes import textures
 from jade_coat.program.samplers import PROMISED, Kind, Samplers, shared_samplers
 from jade_coat.program.value import TextureRef
 from jade_coat.view.attachments import ATTACHMENTS
-from jade_coat.view.context import HEADER, numbered, shader
+from jade_coat.view.context import HEADER, light_source, numbered, shader
 from jade_coat.view.looks import MAX_PROBES
 from jade_coat.view.lying import lying_source
 from jade_coat.view.vertex import SEE, SIGHT, crowd_head, crowd_prologue, program_part, program_vertex_source
@@ -63,7 +64,8 @@ class Targets:
     `cut` leaves points out by their opacity (`material.kinds`), `turned` turns the normals of what is seen from behind.
     `sighted` gives, before the expressions, which triangle of which instance it is. `crowd` draws the pixels that were
     sighted of a crowd, and no vertices. `lying` draws what a decal makes of the pixels that are there. `lit` puts the
-    light of `light.glsl` before the expressions, which may name it `light`. `taken` are the samplers that both take.
+    light of `light.glsl` before the expressions, which may name it `light`, as what a `shading` sends of it. `taken`
+    are the samplers that both take.
     """
 
     expressions: tuple[str, ...]
@@ -71,6 +73,7 @@ class Targets:
     cut: Cut = ""
     turned: bool = False
     lit: bool = False
+    shading: str = "standard"
     taken: int = 0
     sighted: bool = False
     crowd: bool = False
@@ -170,6 +173,18 @@ class ProgramShop:
         else:
             written, names = "vec4((out_base_color + out_emissive) * out_opacity * veil.a, 0.0)", _UNLIT
         targets = Targets((written,), names, turned=material.two_sided, lit=True, taken=LIGHT_SAMPLERS)
+        return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
+
+    def own_light(
+        self, material: Material, lookup: MapLookup, on_map: MapSource | None = None, kind: KindOf = unknown_kind
+    ) -> Compiled:
+        """The program of a material whose kind has a light of its own: that light."""
+        shading = kind_of(material.kind).shading
+        names = (*OUTPUTS, *(name for name, _ in SHADINGS[shading].outputs))
+        targets = Targets(
+            ("vec4(light, 1.0)",), names, _cut(material), material.two_sided, lit=True, shading=shading,
+            taken=LIGHT_SAMPLERS,
+        )  # fmt: skip
         return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
 
     def decal(
@@ -333,7 +348,7 @@ _LIGHT = """
 Surface surface = Surface(
     out_base_color, normalize(out_normal), out_roughness, out_metallic, out_occlusion, out_specular, out_transmission);
 vec3 light = light_here(surface) + out_emissive;"""
-_LIT = ("light.glsl", "lamps.glsl", "mist.glsl", "forward.glsl")
+_LIT = ("lamps.glsl", "mist.glsl", "forward.glsl")
 _CUTS = {"": [], "threshold": ["if (out_opacity < cut) discard;"],
          "noise": ["if (out_opacity <= pixel_noise(gl_FragCoord.xy)) discard;"]}  # fmt: skip
 
@@ -343,7 +358,7 @@ def fragment_source(glsl: GlslProgram, targets: Targets) -> str:
     outs = [f"layout(location = {i}) out vec4 target{i};" for i in range(len(targets.expressions))]
     own = [shader("sample.glsl")] if targets.cut else []
     if targets.lit:
-        own += [shader(name) for name in _LIT]
+        own += [light_source(targets.shading), *(shader(name) for name in _LIT)]
     if targets.crowd:
         head, first = [crowd_head(glsl)], [crowd_prologue(glsl)]
     else:
@@ -354,7 +369,8 @@ def fragment_source(glsl: GlslProgram, targets: Targets) -> str:
     if targets.turned and "normal" in targets.outputs:
         before.append("if (!front) out_normal = -out_normal;")
     if "normal" in targets.outputs and targets.lit:
-        before.append(_LIGHT)
+        given = SHADINGS[targets.shading].outputs if targets.shading in SHADINGS else ()
+        before += [*(f"{name} = {output_name(name)};" for name, _ in given), _LIGHT]
     if targets.lit:
         before.append("vec4 veil = mist_here();")
     writes = [f"target{i} = {e};" for i, e in enumerate(targets.expressions)]

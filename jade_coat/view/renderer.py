@@ -31,6 +31,7 @@ from jade_coat.view.passes.lamps import LampPass
 from jade_coat.view.passes.marks import MarksPass
 from jade_coat.view.passes.mist import MistPass
 from jade_coat.view.passes.openness import OpennessPass
+from jade_coat.view.passes.own_light import OwnLightPass
 from jade_coat.view.passes.shadow import ShadowPass
 from jade_coat.view.passes.sky_depths import SkyDepthsPass
 from jade_coat.view.passes.surfaces import SurfacePass
@@ -57,8 +58,8 @@ class Renderer:
         compose = ComposePass(self.drawer, self.light)
         lamps = LampPass(self.drawer)
         self.composing: tuple[Pass, ...] = (
-            compose, lamps, MistPass(self.drawer, self.light, lamps), ForwardPass(self.drawer, self.light, lamps),
-            GatherPass(context, compose), MarksPass(context, self.assets),
+            compose, lamps, OwnLightPass(self.drawer, self.light, lamps), MistPass(self.drawer, self.light, lamps),
+            ForwardPass(self.drawer, self.light, lamps), GatherPass(context, compose), MarksPass(context, self.assets),
         )  # fmt: skip
         """What is run for each look."""
         self._buffers: dict[str, Buffers] = {}
@@ -121,13 +122,15 @@ class Renderer:
         if not self.light.is_set and found.scene.drawn:
             self.set_light(*DEFAULT_LIGHT)
         pictures = []
-        blends = tuple(i for i, d in enumerate(found.scene.draws) if self.assets.surface_kind(d.material).blend)
-        layered = bool(blends or found.scene.surroundings.lamps or found.scene.surroundings.mists)
+        kinds = [self.assets.surface_kind(d.material) for d in found.scene.draws]
+        blends = tuple(i for i, kind in enumerate(kinds) if kind.blend)
+        own_light = tuple(i for i, kind in enumerate(kinds) if kind.shading)
+        layered = bool(blends or own_light or found.scene.surroundings.lamps or found.scene.surroundings.mists)
         for batch in batches(looks, lit_alone=layered):
             frame = Frame(
                 found, buffers, eye, jittered(eye.projection, sample, width, height), batch, sample=sample,
                 alone=len(looks) == 1, backdrop=backdrop, marks=marks, part=part,
-                blends=blends if batch == ("lit",) else (),
+                blends=blends if batch == ("lit",) else (), own_light=own_light if batch == ("lit",) else (),
             )  # fmt: skip
             self._fill(frame, looks)
             for frame.look in batch:

@@ -13,8 +13,10 @@ from PyQt6.QtWidgets import QApplication, QCheckBox, QComboBox
 
 from jade_coat.files.project_folder import open_project, save_project
 from jade_coat.material.fields import declared
+from jade_coat.material.kinds import KINDS
 from jade_coat.material.placing import MOVE_KINDS
 from jade_coat.material.recipes import Recipe, RecipeInput, Step
+from jade_coat.material.shading import SHADINGS
 from jade_coat.material.where import TERM_KINDS
 from jade_coat.stage import edits
 from jade_coat.stage.document import Document
@@ -224,6 +226,9 @@ def _parts(material, coat) -> list:
     for i, move in enumerate(material.moves):
         found.append((f"moves:{move.id}", lambda c, m, i=i: m.moves[i], "set_move",
                       {"material": material.id, "move": move.id}))  # fmt: skip
+    for light in SHADINGS:
+        found.append((f"light:{light}", lambda c, m, n=light: getattr(m, n), "set_shading",
+                      {"material": material.id, "light": light}))  # fmt: skip
     return found
 
 
@@ -242,6 +247,10 @@ def test_every_declared_field_has_a_control_when_it_matters(hand) -> None:
     session.do(edits.set_term(material="kiln_wall", coat="moss", term=term, recipe=recipe))
     missing, first = [], session.project.map_sets[0].id
     for prefix, get, edit, arguments in _parts(session.material, session.material.coat("moss")):
+        light = prefix.startswith("light:")
+        if light:
+            kind = next(k.name for k in KINDS.values() if k.shading == arguments["light"])
+            session.do(edits.set_material(material="kiln_wall", kind=kind))
         for name, spec in declared(type(get(session.material.coat("moss"), session.material))).items():
             part = get(session.material.coat("moss"), session.material)
             if not spec.matters(part):
@@ -253,7 +262,7 @@ def test_every_declared_field_has_a_control_when_it_matters(hand) -> None:
                     session.material.coat("moss").surface.map_set).maps}  # fmt: skip
                 if there == spec.map.startswith("-"):
                     continue
-            rows = panel.moves.rows if prefix.startswith("moves:") else panel.rows
+            rows = panel.kind.rows if light else panel.moves.rows if prefix.startswith("moves:") else panel.rows
             path = f"{prefix}.{name}"
             controls = {*rows.fields, *rows.chosen, *(p.rpartition(".")[0] for p in rows.link_fields)}
             alone = name == "combine" and prefix.endswith(session.material.coat("moss").where[0].id)  # joins nothing

@@ -12,9 +12,11 @@ from jade_coat.maps.mapset import MapSet
 from jade_coat.material.material import Coat, Material, fields_of, options_of, owner_of
 from jade_coat.material.placing import MOVE_KINDS, PREFIX
 from jade_coat.material.recipes import RecipeInput
+from jade_coat.material.shading import PREFIX as LIGHT
+from jade_coat.material.shading import SHADINGS
 from jade_coat.material.where import TERM_KINDS
 from jade_coat.mesh.painting import Paint, PaintMap
-from jade_coat.stage.looks import dial_values
+from jade_coat.stage.looks import dial_values, finishes_on
 from jade_coat.stage.mesh_assets import DEFAULT, MeshAsset, Variant
 from jade_coat.stage.paint_rules import PaintRule
 from jade_coat.stage.project import Project, Prop
@@ -34,7 +36,8 @@ def places(project: Project) -> dict[Place, Any]:
     found: dict[Place, Any] = {("order", k): tuple(i.id for i in getattr(project, k))
                                for k in ("map_sets", "materials", "finishes", "meshes", "props", "shared", "recipes", "groups")}  # fmt: skip
     for m in project.materials:
-        found |= {("material", m.id, n): getattr(m, n) for n in ("name", "depth")}
+        found |= {("material", m.id, n): getattr(m, n)
+                  for n in type(m).model_fields if n not in ("id", "coats", "moves", "dials", "links")}  # fmt: skip
         found["material", m.id, "coats"] = tuple(c.id for c in m.coats)
         found["material", m.id, "moves"] = tuple(v.id for v in m.moves)
         found |= {("move", m.id, v.id): v for v in m.moves}
@@ -116,6 +119,8 @@ class Cases(StageCases):
     def touched_by_field(self, path: str) -> Callable[[Place], bool]:
         dials = {d.id for d in self.m.dials if d.path == path}
         coat, *inner = path.split(".")
+        if coat.startswith(LIGHT):
+            return either(of(("material", self.m.id, coat.removeprefix(LIGHT))), values_of(self.p, self.m.id, dials))
         if coat.startswith(PREFIX):
             return either(of(("move", self.m.id, coat.removeprefix(PREFIX))), values_of(self.p, self.m.id, dials))
         where = of(("term", self.m.id, coat, inner[1])) if inner[:1] == ["where"] else of(("coat", self.m.id, coat))
@@ -229,6 +234,12 @@ class Cases(StageCases):
         dials = {d.id for d in self.m.dials if owner_of(d.path) == f"{PREFIX}{move}"}
         return {"material": self.m.id, "move": move, "along": "z"}, either(
             of(("move", self.m.id, move)), values_of(self.p, self.m.id, dials))  # fmt: skip
+
+    def set_shading(self) -> Change:
+        light = self.rng.choice(list(SHADINGS))
+        dials = {d.id for d in self.m.dials if owner_of(d.path) == f"{LIGHT}{light}"}
+        return {"material": self.m.id, "light": light, "count": 9.0}, either(
+            of(("material", self.m.id, light)), values_of(self.p, self.m.id, dials))  # fmt: skip
 
     def remove_move(self) -> Change:
         gone = self._move()
@@ -474,7 +485,7 @@ class Cases(StageCases):
             return {"material": "none"}, of()  # the last one stays, for the edits that come after
         gone, heir = self.m.id, self.rng.choice(["", *others])
         kin = family(self.p, gone)
-        worn = {(p.id, s) for p in self.p.props for s, f in p.finishes.items() if f in kin}
+        worn = {(p.id, s) for p in self.p.props for s, f in finishes_on(self.p, p).items() if f in kin}
         return {"material": gone, "heir": heir}, lambda at: at in (("order", "materials"), ("order", "finishes")) or (
             at[0] in ("variant", "categories", "decals", "stamps")) or (
             at[0] in ("wears", "own") and at[1:3] in worn) or (at[0] in ("finish", "value", "resolved") and at[1] in kin) or (

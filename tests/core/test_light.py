@@ -79,13 +79,13 @@ def invert_tone_map(grey: np.ndarray) -> np.ndarray:
 
 def test_the_tone_map_is_the_published_one(gl) -> None:
     """Khronos PBR Neutral at sample colours, run in our shader."""
-    from jade_coat.view.context import HEADER, shader
+    from jade_coat.view.context import HEADER, light_source, shader
 
     rng = np.random.default_rng(0)
     colors = np.concatenate([rng.random((200, 3)) * 0.7, rng.random((200, 3)) * 6]).astype(np.float32)
     source = gl.texture((400, 1), 3, colors.tobytes(), dtype="f4")
     target = gl.texture((400, 1), 4, dtype="f4")
-    fragment = (HEADER + shader("light.glsl") + "uniform sampler2D data; out vec4 o;"
+    fragment = (HEADER + light_source() + "uniform sampler2D data; out vec4 o;"
                 "void main() { o = vec4(tone_map(texelFetch(data, ivec2(gl_FragCoord.xy), 0).rgb), 1.0); }")  # fmt: skip
     program = gl.program(vertex_shader=HEADER + shader("screen.vert"), fragment_shader=fragment)
     gl.framebuffer([target]).use()
@@ -98,7 +98,7 @@ def test_the_tone_map_is_the_published_one(gl) -> None:
 
 def test_light_is_reflected_the_same_both_ways(gl) -> None:
     """Helmholtz reciprocity of the surface model, with view and light exchanged, over random directions."""
-    from jade_coat.view.context import HEADER, shader
+    from jade_coat.view.context import HEADER, light_source, shader
 
     rng = np.random.default_rng(1)
     pair = rng.normal(size=(2, 500, 3))
@@ -106,7 +106,7 @@ def test_light_is_reflected_the_same_both_ways(gl) -> None:
     pair = (pair / np.linalg.norm(pair, axis=-1, keepdims=True)).astype(np.float32)
     textures = [gl.texture((500, 1), 3, p.tobytes(), dtype="f4") for p in pair]
     target = gl.texture((500, 1), 4, dtype="f4")
-    fragment = (HEADER + shader("light.glsl") + "uniform sampler2D a; uniform sampler2D b; out vec4 o; void main() {"
+    fragment = (HEADER + light_source() + "uniform sampler2D a; uniform sampler2D b; out vec4 o; void main() {"
                 "Surface s = Surface(vec3(0.7, 0.4, 0.2), vec3(0, 0, 1), 0.45, 0.35, 1.0, 1.0, 0.0);"
                 "vec3 v = texelFetch(a, ivec2(gl_FragCoord.xy), 0).rgb, l = texelFetch(b, ivec2(gl_FragCoord.xy), 0).rgb;"
                 "o = vec4(reflect_light(s, v, l).r / l.z, reflect_light(s, l, v).r / v.z, 0, 1); }")  # fmt: skip
@@ -176,9 +176,9 @@ def test_what_lets_light_through_gives_no_more_than_it_gets(renderer, share: flo
 
 def test_light_from_behind_shows_through_by_its_share_and_the_colour(gl) -> None:
     """Lambert's lobe on the far side: base colour / π · cosine · share, but for what is mirrored; nothing for metals."""
-    from jade_coat.view.context import HEADER, shader
+    from jade_coat.view.context import HEADER, light_source, shader
 
-    source = (HEADER + shader("light.glsl") + "out vec4 o; uniform float share, metal; uniform vec3 l; void main() {"
+    source = (HEADER + light_source() + "out vec4 o; uniform float share, metal; uniform vec3 l; void main() {"
               "Surface s = Surface(vec3(0.6, 0.3, 0.1), vec3(0, 0, 1), 0.8, metal, 1.0, 1.0, share);"
               "o = vec4(let_through(s, vec3(0, 0, 1), l), 1.0); }")  # fmt: skip
     program = gl.program(vertex_shader=HEADER + shader("screen.vert"), fragment_shader=source)

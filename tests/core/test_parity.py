@@ -11,9 +11,11 @@ from jade_coat.looking.attributes import instance_values
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.maps.sampling import reading
 from jade_coat.material.compile import compile_material, live_fields
+from jade_coat.material.kinds import kind_of
 from jade_coat.material.material import Coat, Link, Material, layout
 from jade_coat.material.recipes import Recipe, Step
 from jade_coat.material.seam import Rim, Seam
+from jade_coat.material.shading import SHADINGS
 from jade_coat.material.surface import Detail, Surface
 from jade_coat.material.where import CavityTerm, DistanceTerm, FacingTerm, MapTerm, NoiseTerm, RecipeTerm
 from jade_coat.program.fused import Plan
@@ -58,8 +60,17 @@ SEEN = (
 def assert_parity(renderer, demo, material: Material, names: tuple[str, ...] = ()) -> None:
     """The interpolated attributes are read back and evaluated with NumPy: 99.9 % of pixels within 1/255.
 
-    `names` are further outputs, one float each, up to four.
+    `names` are further outputs, one float each, up to four. What a kind's own light is worked out from is compared too.
     """
+    kept = renderer.assets.materials[material.id]
+    renderer.assets.set_material(material, kept[1])
+    try:
+        _compare(renderer, demo, material, names)
+    finally:
+        renderer.assets.set_material(*kept)
+
+
+def _compare(renderer, demo, material: Material, names: tuple[str, ...]) -> None:
     for texture in demo.textures().values():
         renderer.assets.put_texture(texture.name, False, texture.levels)  # exact reads decode by themselves
         known, mean = renderer.assets.textures, tuple(float(v) for v in texture.mean)
@@ -70,10 +81,13 @@ def assert_parity(renderer, demo, material: Material, names: tuple[str, ...] = (
     draw = found.scene.draws[index]
     renderer.set_shared(DAMP_AUTUMN)
     extra = [*(output_name(n) for n in names), "0.0", "0.0", "0.0", "0.0"][:4]
-    written = (*RESULTS, f"vec4({', '.join(extra)})", "vec4(out_emissive, out_opacity)")
+    shading = kind_of(material.kind).shading
+    light = SHADINGS[shading].outputs if shading else ()
+    written = (*RESULTS, f"vec4({', '.join(extra)})", "vec4(out_emissive, out_opacity)",
+               *(f"vec4({output_name(n)}{', 0.0' * (4 - size)})" for n, size in light))  # fmt: skip
     quantities = ("base_color", "roughness", "normal", "height", "emissive", "opacity")
-    targets = Targets(written, (*quantities, *names))
-    results = float_pass(renderer, index, targets, 4, eye)
+    targets = Targets(written, (*quantities, *names, *(n for n, _ in light)))
+    results = float_pass(renderer, index, targets, len(written), eye)
     attributes = _attributes(renderer, index, eye)
     seen = (results[0][..., 3] >= 0) & (attributes["mask"] > 0)
     assert seen.sum() > 1000
@@ -95,12 +109,14 @@ def assert_parity(renderer, demo, material: Material, names: tuple[str, ...] = (
         "normal": results[1][seen][:, :3], "height": results[1][seen][:, 3:],
         "emissive": results[3][seen][:, :3], "opacity": results[3][seen][:, 3:],
         **{n: results[2][seen][:, i : i + 1] for i, n in enumerate(names)},
+        **{n: results[4 + i][seen][:, :size] for i, (n, size) in enumerate(light)},
     }  # fmt: skip
     for name, drawn in pairs.items():
         computed = np.broadcast_to(numbers[name], drawn.T.shape).T
-        close = (np.abs(drawn - computed) <= 1 / 255).all(axis=1)
+        span = max(1.0, float(np.abs(computed).max()))  # a sharpness goes up to some hundred thousand
+        close = (np.abs(drawn - computed) <= span / 255).all(axis=1)
         assert close.mean() >= 0.999, (name, close.mean())
-        assert np.median(np.abs(drawn - computed)) < 4e-5, name
+        assert np.median(np.abs(drawn - computed)) < 4e-5 * span, name
 
 
 @pytest.mark.parametrize("material_id", ["kiln_wall", "jar_glaze", "terrace_floor"])

@@ -11,8 +11,9 @@ from jade_coat.files.project_folder import open_project, save_project
 from jade_coat.jobs.job import Job
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.material.compile import compile_material, live_fields
-from jade_coat.material.material import Coat, Dial, Link, Material, dial_spec, options_of, specialised
+from jade_coat.material.material import Coat, Dial, Link, Material, dial_spec, options_of
 from jade_coat.material.recipes import LIBRARY
+from jade_coat.material.specials import specialised
 from jade_coat.stage import edits
 from jade_coat.stage.document import Document
 from jade_coat.stage.looks import as_worn, dial_values, field_row, reach_of_map_set, worn, worn_materials

@@ -21,18 +21,8 @@ from jade_coat.app.build.cost_watch import CostWatch
 from jade_coat.app.build.section_line import SectionLine
 from jade_coat.app.build.section_strip import SectionStrip
 from jade_coat.app.build.swatches import Swatches
-from jade_coat.app.controls.basics import (
-    DraggedRow,
-    Elided,
-    button,
-    clear,
-    column,
-    counted,
-    holder,
-    label,
-    row,
-    scrolled,
-)
+from jade_coat.app.controls.basics import Elided, button, clear, column, counted, holder, label, row, scrolled
+from jade_coat.app.controls.tiles import DraggedRow
 from jade_coat.app.making import lay_over
 from jade_coat.app.session import Session
 from jade_coat.check.coat_notes import coat_notes

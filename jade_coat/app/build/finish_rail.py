@@ -22,7 +22,8 @@ from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QLineEdit, QMenu, QScroll
 
 from jade_coat.app import theme
 from jade_coat.app.build.swatches import Swatches
-from jade_coat.app.controls.basics import FocusPainted, PressedTile, label
+from jade_coat.app.controls.basics import label
+from jade_coat.app.controls.tiles import FocusPainted, PressedTile
 from jade_coat.app.session import Session
 from jade_coat.app.trying import Resting
 from jade_coat.app.view.view import FINISH_MIME

@@ -6,12 +6,15 @@ from functools import partial
 
 from PyQt6.QtWidgets import QWidget
 
+from jade_coat.app.build.field_rows import FieldRows
 from jade_coat.app.controls.basics import choice, clear, column, label, row
 from jade_coat.app.controls.fields import Field, NumberField, ToggleField
 from jade_coat.app.session import Session
-from jade_coat.material.fields import Spec
+from jade_coat.material.fields import Spec, declared, specs
 from jade_coat.material.kinds import KINDS, kind_of
 from jade_coat.material.material import Material
+from jade_coat.material.shading import PREFIX as LIGHT
+from jade_coat.material.shading import Shading
 from jade_coat.material.surface import Role
 from jade_coat.stage import edits
 
@@ -33,6 +36,8 @@ class KindPanel(QWidget):
         self._key: object = None
         self.fields: dict[str, Field] = {}
         """The controls by what they set."""
+        self.rows = FieldRows(session)
+        """Those of the light that the kind has of its own."""
         self._box = column()
         self.setLayout(self._box)
         session.changed.connect(self.refresh)
@@ -43,13 +48,26 @@ class KindPanel(QWidget):
         material = next((m for m in self._session.project.materials if m.id == self._material), None)
         if material is None:
             return
-        key = (material.kind, self._has_opacity(material))
+        key = (material.kind, self._has_opacity(material), self._shape(material))
         if key != self._key:
             self._key = key
             self._build(material)
         for name, field in self.fields.items():
             value = getattr(material, name)
             field.show_value(float(value) if name == "two_sided" else value)
+        own = kind_of(material.kind).shading
+        self.rows.show(material, {f"{LIGHT}{own}": getattr(material, own)} if own else {})
+
+    def _shape(self, material: Material) -> object:
+        """What decides which rows the kind's own light has, and how they look."""
+        own, project = kind_of(material.kind).shading, self._session.project
+        if not own:
+            return None
+        links = tuple((k.path, k.shared, k.recipe) for k in material.links if k.path.startswith(LIGHT))
+        part: Shading = getattr(material, own)
+        chosen = part.model_dump_json(exclude=set(specs(type(part))))
+        names = ((d.id, d.name) for d in project.shared), ((r.id, r.name, r.inputs) for r in project.recipes)
+        return (chosen, links, *(tuple(n) for n in names))
 
     def _has_opacity(self, material: Material) -> bool:
         lookup = self._session.link.lookup
@@ -57,6 +75,7 @@ class KindPanel(QWidget):
 
     def _build(self, material: Material) -> None:
         clear(self._box)
+        self.rows.clear()
         kind = kind_of(material.kind)
         self.kind = choice([(k.name, k.label) for k in KINDS.values()], kind.name, self._choose, kind.hint)
         self.kind.setAccessibleName("Surface kind")
@@ -74,6 +93,17 @@ class KindPanel(QWidget):
                 field.setFixedWidth(120)
                 self.fields[name] = field
                 self._box.addLayout(row(label(spec.label, "", spec.hint), 1, field))
+        if kind.shading:
+            self._build_shading(material, kind.shading)
+
+    def _build_shading(self, material: Material, own: str) -> None:
+        """The fields of the light that the kind has of its own, group by group."""
+        part: Shading = getattr(material, own)
+        change = self.rows.changing(material, f"{LIGHT}{own}", part, edits.set_shading, light=own)
+        for group in dict.fromkeys(spec.group for spec in declared(type(part)).values()):
+            if group:
+                self._box.addWidget(label(group, "quiet"))
+            self.rows.part(self._box, material, f"{LIGHT}{own}", part, change, group=group)
 
     def _advice(self, reads_opacity: bool) -> str:
         if reads_opacity:

@@ -13,17 +13,9 @@ from PyQt6.QtWidgets import QCheckBox, QFrame, QVBoxLayout, QWidget
 
 from jade_coat.app import theme
 from jade_coat.app.build.map_look import MapLook
-from jade_coat.app.controls.basics import (
-    FocusPainted,
-    button,
-    choice,
-    clear,
-    column,
-    holder,
-    label,
-    row,
-)
+from jade_coat.app.controls.basics import button, choice, clear, column, holder, label, row
 from jade_coat.app.controls.images import has_channel, image_of
+from jade_coat.app.controls.tiles import FocusPainted
 from jade_coat.files.assets import Assets
 from jade_coat.jobs.byte_cache import ByteCache
 from jade_coat.maps.findings import Finding, findings

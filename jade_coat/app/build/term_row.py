@@ -7,7 +7,8 @@ from PyQt6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPainterPath, 
 from PyQt6.QtWidgets import QWidget
 
 from jade_coat.app import theme
-from jade_coat.app.controls.basics import DraggedRow, button, choice, row
+from jade_coat.app.controls.basics import button, choice, row
+from jade_coat.app.controls.tiles import DraggedRow
 
 _PICTURE = QRectF(16, 3, 46, 28)
 

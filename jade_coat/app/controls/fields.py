@@ -18,8 +18,8 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QLineEdit, QToolTip
 
 from jade_coat.app import theme
-from jade_coat.app.controls.basics import FocusPainted
 from jade_coat.app.controls.numbers import NotANumber, exact_text, numbers_text, read_numbers, shown
+from jade_coat.app.controls.tiles import FocusPainted
 from jade_coat.material.fields import Number, Setting, Spec
 
 FINE, COARSE = 0.1, 5.0

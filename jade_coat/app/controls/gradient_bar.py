@@ -6,8 +6,8 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QLinearGradient, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 
 from jade_coat.app import theme
-from jade_coat.app.controls.basics import FocusPainted
 from jade_coat.app.controls.color_picker import color_of, pick_color
+from jade_coat.app.controls.tiles import FocusPainted
 from jade_coat.material.fields import Color
 
 Stops = tuple[tuple[float, Color], ...]

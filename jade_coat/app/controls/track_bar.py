@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 
 from jade_coat.app import theme
-from jade_coat.app.controls.basics import FocusPainted
+from jade_coat.app.controls.tiles import FocusPainted
 from jade_coat.stage.shared_dials import SharedDial
 
 Keys = tuple[tuple[float, float], ...]

@@ -10,18 +10,8 @@ from PyQt6.QtWidgets import QGridLayout, QInputDialog, QMenu, QWidget
 
 from jade_coat.app import theme
 from jade_coat.app.build.swatches import Swatches
-from jade_coat.app.controls.basics import (
-    FocusPainted,
-    PressedTile,
-    button,
-    choice,
-    clear,
-    column,
-    holder,
-    label,
-    row,
-    scrolled,
-)
+from jade_coat.app.controls.basics import button, choice, clear, column, holder, label, row, scrolled
+from jade_coat.app.controls.tiles import FocusPainted, PressedTile
 from jade_coat.app.session import Session
 from jade_coat.app.stage.categories import CategoryMenu, category_name
 from jade_coat.app.stage.finish_picker import FinishPicker

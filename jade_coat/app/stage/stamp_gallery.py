@@ -10,8 +10,9 @@ from PyQt6.QtWidgets import QGridLayout, QInputDialog, QMenu, QWidget
 
 from jade_coat.app import theme
 from jade_coat.app.build.swatches import Swatches
-from jade_coat.app.controls.basics import PressedTile, button, clear, column, holder, label, row, scrolled
+from jade_coat.app.controls.basics import button, clear, column, holder, label, row, scrolled
 from jade_coat.app.controls.fields import NumberField, ToggleField
+from jade_coat.app.controls.tiles import PressedTile
 from jade_coat.app.session import Session
 from jade_coat.app.stage.finish_picker import FinishPicker
 from jade_coat.app.stage.stamp_pictures import stamp_picture

@@ -20,7 +20,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QWidget
 
 from jade_coat.app import theme
-from jade_coat.app.controls.basics import FocusPainted, PressedTile
+from jade_coat.app.controls.tiles import FocusPainted, PressedTile
 from jade_coat.app.session import Session
 from jade_coat.app.view.view import View
 from jade_coat.material.material import Coat, Material

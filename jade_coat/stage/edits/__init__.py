@@ -35,6 +35,7 @@ from jade_coat.stage.edits.coats import (
     set_move,
     set_rim,
     set_seam,
+    set_shading,
     set_surface,
     set_term,
 )
@@ -204,6 +205,7 @@ __all__ = [
     "set_recipe",
     "set_rim",
     "set_seam",
+    "set_shading",
     "set_shared",
     "set_slot_category",
     "set_surface",

@@ -14,6 +14,7 @@ from jade_coat.material.material import (
     with_field,
 )
 from jade_coat.material.placing import MOVE_KINDS, PREFIX
+from jade_coat.material.shading import SHADINGS
 from jade_coat.material.surface import Surface
 from jade_coat.material.where import TERM_KINDS, PaintTerm
 from jade_coat.stage.edits.registry import added, edit, swap
@@ -168,6 +169,14 @@ def remove_term(project: Project, /, material: str, coat: str, term: str) -> Pro
     project = without_fields(project, material, lambda path: path.startswith(f"{coat}.where.{term}."))
     old = project.material(material).coat(coat)
     return _with_coat(project, material, old.with_(where=tuple(t for t in old.where if t.id != term)))
+
+
+@edit
+def set_shading(project: Project, /, material: str, light: str, **changes: Any) -> Project:
+    """Change the light of its own that a surface kind has: `light` is its name in the material (`material.shading`)."""
+    if light not in SHADINGS:
+        raise KeyError(f"there is no light {light!r} of a surface kind; there are {', '.join(SHADINGS)}")
+    return swap(project, "materials", replaced(project.material(material), [light], changes))
 
 
 @edit

@@ -9,6 +9,7 @@ from jade_coat.material.material import (
     Dial,
     Finish,
     dial_spec,
+    label_at,
     owner_name,
     spec_at,
 )
@@ -31,7 +32,7 @@ def expose(project: Project, /, material: str, path: str) -> Project:
     taken = {d.id for d in old.dials}.union(*(f.values for f in project.finishes))  # nobody's old values come back
     dial = Dial(
         id=free_id(path.replace(".surface", "").replace(".seam", "").replace(".where", ""), taken),
-        path=path, name=free_name(f"{owner} {spec.label.lower()}", {d.name for d in old.dials}),
+        path=path, name=free_name(f"{owner} {label_at(old, path).lower()}", {d.name for d in old.dials}),
         group=owner, hint=spec.hint,
     )  # fmt: skip
     return swap(project, "materials", old.with_(dials=(*old.dials, dial)))

@@ -9,7 +9,7 @@ import numpy as np
 
 from jade_coat.material.quantity import QUANTITIES
 from jade_coat.view.attachments import ATTACHMENTS
-from jade_coat.view.context import HEADER, shader
+from jade_coat.view.context import HEADER, light_source, shader
 from jade_coat.view.drawing import Drawer, depth_tested, set_uniform
 from jade_coat.view.frame import Frame
 from jade_coat.view.light import Light
@@ -56,19 +56,19 @@ class ComposePass:
         # A program for all looks would work out the light for each of them: both ways of a choice are run.
         self._lit = self._program(shader("lit.glsl"))
         self._looks = self._program(looks_source())
-        self._backdrop = self._on_screen(shader("light.glsl") + shader("backdrop.frag"))
+        self._backdrop = self._on_screen(light_source() + shader("backdrop.frag"))
         self._covered = self._on_screen(shader("covered.frag"))
 
     def _on_screen(self, source: str) -> Any:
         return self._context.program(vertex_shader=HEADER + shader("screen.vert"), fragment_shader=HEADER + source)
 
     def _program(self, shown: str) -> Any:
-        return self._on_screen(shader("light.glsl") + attachments_source() + shown + shader("compose.frag"))
+        return self._on_screen(light_source() + attachments_source() + shown + shader("compose.frag"))
 
     def exposure(self, frame: Frame) -> float:
         """What light is multiplied by before it is shown."""
         around = frame.scene.scene.surroundings
-        return float(2.0**around.exposure * (self._light.evening if around.evens else 1.0))
+        return float(2.0**around.exposure * (self._light.evening if around.small else 1.0))
 
     def draw(self, frame: Frame) -> None:
         """Find what is covered, and leave the light for what is laid over it."""

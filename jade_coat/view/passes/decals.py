@@ -7,7 +7,7 @@ from typing import Any
 import moderngl
 import numpy as np
 
-from jade_coat.material.material import AS_DECAL
+from jade_coat.material.specials import AS_DECAL
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import DecalDraw, Draw
 from jade_coat.view.attachments import Box

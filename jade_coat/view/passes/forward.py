@@ -18,14 +18,34 @@ SORTED_TRIANGLES = 50_000
 """Meshes with more triangles are not sorted in themselves, only among each other."""
 
 
-class ForwardPass:
-    """Draws each instance of what blends by itself, the farthest first; behind nearer surfaces nothing shows."""
+class LitPass:
+    """The base of the passes whose programs light what they draw themselves."""
 
-    reads = ("depth", "shadow")
-    writes = ("radiance",)
+    reads: tuple[str, ...] = ("depth", "shadow")
+    writes: tuple[str, ...] = ("radiance",)
 
     def __init__(self, drawer: Drawer, light: Light, lamps: LampPass) -> None:
         self._drawer, self._light, self._lamps = drawer, light, lamps
+
+    def _bind(self, frame: Frame, compiled: Compiled, index: int, mesh: GpuMesh) -> None:
+        draw, program = frame.scene.scene.draws[index], compiled.program
+        self._drawer.bind(compiled, frame.scene, draw, mesh, frame.eye.position, frame.sample)
+        self._light.bind(program, len(compiled.glsl.samplers) + 1)
+        self._lamps.bind_depths(program, frame.scene, self._depths_at(compiled))
+        set_uniform(program, "lamp_count", 0)
+        place_mists(program, frame)
+        assert len(compiled.glsl.samplers) + 1 + LIGHT_SAMPLERS <= 16
+        if "shared_eye" in program:
+            program["shared_eye"].value = tuple(frame.eye.position)
+
+    @staticmethod
+    def _depths_at(compiled: Compiled) -> int:
+        """The unit of the lamps' depth maps: the last of the light's."""
+        return len(compiled.glsl.samplers) + LIGHT_SAMPLERS
+
+
+class ForwardPass(LitPass):
+    """Draws each instance of what blends by itself, the farthest first; behind nearer surfaces nothing shows."""
 
     def draw(self, frame: Frame) -> None:
         """Lay them over, where the frame has any and is lit."""
@@ -69,22 +89,6 @@ class ForwardPass:
         context.blend_func = (moderngl.ONE, moderngl.ONE if added else moderngl.ONE_MINUS_SRC_ALPHA)
         corners = self._sorted(mesh, draw.start, draw.count, draw.matrices[instance], frame)
         self._drawer.run_one(compiled.program, frame, index, instance, corners)
-
-    def _bind(self, frame: Frame, compiled: Compiled, index: int, mesh: GpuMesh) -> None:
-        draw, program = frame.scene.scene.draws[index], compiled.program
-        self._drawer.bind(compiled, frame.scene, draw, mesh, frame.eye.position, frame.sample)
-        self._light.bind(program, len(compiled.glsl.samplers) + 1)
-        self._lamps.bind_depths(program, frame.scene, self._depths_at(compiled))
-        set_uniform(program, "lamp_count", 0)
-        place_mists(program, frame)
-        assert len(compiled.glsl.samplers) + 1 + LIGHT_SAMPLERS <= 16
-        if "shared_eye" in program:
-            program["shared_eye"].value = tuple(frame.eye.position)
-
-    @staticmethod
-    def _depths_at(compiled: Compiled) -> int:
-        """The unit of the lamps' depth maps: the last of the light's."""
-        return len(compiled.glsl.samplers) + LIGHT_SAMPLERS
 
     def _sorted(self, mesh: GpuMesh, start: int, count: int, matrix: Array, frame: Frame) -> Array | None:
         """The corners of a run of triangles `(k, 3)`, far to near; None for a mesh of too many."""

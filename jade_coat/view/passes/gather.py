@@ -6,7 +6,7 @@ from typing import Any
 
 import moderngl
 
-from jade_coat.view.context import HEADER, shader
+from jade_coat.view.context import HEADER, light_source, shader
 from jade_coat.view.drawing import set_uniform
 from jade_coat.view.frame import Frame
 from jade_coat.view.passes.compose import ComposePass
@@ -23,7 +23,7 @@ class GatherPass:
         screen = HEADER + shader("screen.vert")
         self._average = context.program(vertex_shader=screen, fragment_shader=HEADER + shader("average.frag"))
         self._tone = context.program(
-            vertex_shader=screen, fragment_shader=HEADER + shader("light.glsl") + shader("tone.frag")
+            vertex_shader=screen, fragment_shader=HEADER + light_source() + shader("tone.frag")
         )
         self._average_array = context.vertex_array(self._average, [])
         self._tone_array = context.vertex_array(self._tone, [])

@@ -13,7 +13,7 @@ from jade_coat.stage.lamps import LampDraw
 from jade_coat.view.attachments import ATTACHMENTS, Box
 from jade_coat.view.camera import look_at_by, perspective
 from jade_coat.view.casting import Caster, depth_map
-from jade_coat.view.context import HEADER, shader
+from jade_coat.view.context import HEADER, light_source, shader
 from jade_coat.view.culling import planes
 from jade_coat.view.drawing import Drawer, depth_tested, set_uniform
 from jade_coat.view.frame import Frame
@@ -45,7 +45,7 @@ class LampPass:
         read = ["in vec2 at;", attachments_read(tuple(a.name for a in ATTACHMENTS)), "uniform sampler2D depth;"]
         self._program = self._context.program(
             vertex_shader=HEADER + shader("screen.vert"),
-            fragment_shader="\n".join([HEADER, shader("light.glsl"), shader("lamps.glsl"), *read, shader("lamp.frag")]),
+            fragment_shader="\n".join([HEADER, light_source(), shader("lamps.glsl"), *read, shader("lamp.frag")]),
         )
         self._none: Any = None
 

@@ -7,7 +7,7 @@ from typing import Any
 import moderngl
 import numpy as np
 
-from jade_coat.view.context import HEADER, shader
+from jade_coat.view.context import HEADER, light_source, shader
 from jade_coat.view.drawing import Drawer, set_uniform
 from jade_coat.view.frame import Frame
 from jade_coat.view.light import Light
@@ -25,10 +25,10 @@ class MistPass:
 
     def __init__(self, drawer: Drawer, light: Light, lamps: LampPass) -> None:
         self._drawer, self._light, self._lamps = drawer, light, lamps
-        parts = ("light.glsl", "lamps.glsl", "mist.glsl", "sample.glsl", "mist.frag")
+        parts = ("lamps.glsl", "mist.glsl", "sample.glsl", "mist.frag")
         self._program = drawer.context.program(
             vertex_shader=HEADER + shader("screen.vert"),
-            fragment_shader="\n".join([HEADER, *(shader(p) for p in parts)]),
+            fragment_shader="\n".join([HEADER, light_source(), *(shader(p) for p in parts)]),
         )
 
     def draw(self, frame: Frame) -> None:

@@ -6,7 +6,7 @@ import moderngl
 import numpy as np
 
 from jade_coat.view.attachments import ATTACHMENTS
-from jade_coat.view.context import HEADER, shader
+from jade_coat.view.context import HEADER, light_source, shader
 from jade_coat.view.drawing import Drawer, set_uniform
 from jade_coat.view.frame import Frame
 from jade_coat.view.light import Light
@@ -22,7 +22,7 @@ class OpennessPass:
     def __init__(self, drawer: Drawer, light: Light) -> None:
         self._drawer, self._light = drawer, light
         read = ["vec2 at;", attachments_read(tuple(a.name for a in ATTACHMENTS)), "uniform sampler2D depth;"]
-        parts = [shader("light.glsl"), shader("sample.glsl"), *read, shader("open.frag")]
+        parts = [light_source(), shader("sample.glsl"), *read, shader("open.frag")]
         self._program = drawer.context.program(
             vertex_shader=HEADER + shader("screen.vert").replace("out vec2 at", "vec2 at"),
             fragment_shader="\n".join([HEADER, *parts]),

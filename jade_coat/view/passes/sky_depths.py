@@ -42,6 +42,8 @@ class SkyDepthsPass:
         follows = self._caster.follows(found)
         if found.sky.is_cast and found.sky.cast_from == follows:
             return
+        if found.scene.surroundings.small:
+            return
         if frame.sample == 0 and self._caster.triangles(found.scene) > AT_ONCE:
             return
         found.sky.is_cast, found.sky.cast_from = True, follows

@@ -64,10 +64,10 @@ vec3 lamp_light(Surface s, vec3 v, vec3 world) {
     vec3 light = vec3(0.0), l;
     for (int i = 0; i < lamp_count; ++i) {
         vec3 arrives = lamp_arrives(i, world, l);
-        if (s.transmission > 0.0 && dot(s.normal, l) < 0.0)
-            light += let_through(s, v, l) * arrives * lamp_sees(i, world, -s.normal, true);
-        if (dot(arrives, vec3(1.0)) > 0.0 && dot(s.normal, l) > 0.0)
-            light += reflect_light(s, v, l) * arrives * lamp_sees(i, world, s.normal, false) * mix(s.occlusion, 1.0, 0.5);
+        if (arrives.r + arrives.g + arrives.b <= 0.0) continue;
+        vec3 sent = light_sent(s, v, l);
+        bool behind = dot(s.normal, l) <= 0.0;
+        if (sent.r + sent.g + sent.b > 0.0) light += sent * arrives * lamp_sees(i, world, behind ? -s.normal : s.normal, behind);
     }
     return light;
 }

@@ -172,12 +172,14 @@ float sun_reaches(vec3 world) {
     return texture(shadow, vec3(p.xy, p.z - 0.0008));
 }
 
+// What a surface sends towards v of light that comes along l, over its radiance, and of the sky: see `standard.glsl`.
+vec3 light_sent(Surface s, vec3 v, vec3 l);
+vec3 sky_sent(Surface s, vec3 v, vec3 open);
+
 // All light that a surface sends towards v: sky and sun. `open` is how much of the sky it sees.
 vec3 surface_light(Surface s, vec3 v, vec3 world, vec3 open) {
-    vec3 light = sky_light(s, v, open);
-    vec3 l = sun_direction.xyz;
-    if (s.transmission > 0.0 && dot(s.normal, l) < 0.0)
-        light += let_through(s, v, l) * sun_radiance.rgb * sunlight(world, -s.normal);
-    if (dot(s.normal, l) > 0.0) light += reflect_light(s, v, l) * sun_radiance.rgb * sunlight(world, s.normal) * mix(s.occlusion, 1.0, 0.5);
+    vec3 light = sky_sent(s, v, open), l = sun_direction.xyz, sent = light_sent(s, v, l);
+    if (sent.r + sent.g + sent.b > 0.0)
+        light += sent * sun_radiance.rgb * sunlight(world, dot(s.normal, l) > 0.0 ? s.normal : -s.normal);
     return light;
 }
