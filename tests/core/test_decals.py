@@ -263,7 +263,7 @@ def test_a_bake_holds_the_decals_of_its_prop_and_of_no_other() -> None:
 
 def test_a_decal_whose_program_fails_is_told_and_props_that_wear_the_material_stay(stage: Stage, monkeypatch) -> None:
     """The fault is the decal's alone, named as such; it goes with the next change of the material."""
-    from jade_coat.material.material import AS_DECAL
+    from jade_coat.material.specials import AS_DECAL
     from jade_coat.view.programs import ProgramFault
 
     worn = project_of(decal(finish="wall_f"))
