@@ -83,7 +83,7 @@ def _whole(project: Project) -> Project:
     made: Project = project.with_(
         materials=(*project.materials, *whole.materials()), finishes=(*project.finishes, *whole.finishes()),
         meshes=tuple(whole.dressed(m) for m in project.meshes), categories=whole.CATEGORIES, stamps=whole.stamps(),
-        groups=Things(whole.GROUPS), props=Things([*project.props, *whole.props(ids)]),
+        groups=Things(whole.GROUPS), props=Things([*project.props, *whole.props(ids, project.prop("kiln_wall_prop"))]),
         decals=Things(whole.decals()), lamps=Things(whole.lamps()), mists=Things(whole.mists()),
     )  # fmt: skip
     return made

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from jade_coat.demo import cloths
+from jade_coat.demo import cloths, thatch
 from jade_coat.demo.marks import COLUMNS, MARKS, ROWS
 from jade_coat.maps.color import hex_to_linear
 from jade_coat.material.material import Coat, Dial, Finish, Material
@@ -28,11 +28,12 @@ from jade_coat.stage.turns import turn_of
 CATEGORIES = (
     Category(id="clay", name="Clay", finish="cream_jar"), Category(id="wood", name="Wood", finish="rack_wood"),
     Category(id="metal", name="Metal", finish="old_copper"), Category(id="wall", name="Wall", finish="ash_wall"),
-    cloths.CATEGORY,
+    cloths.CATEGORY, thatch.CATEGORY,
 )  # fmt: skip
 SLOT_CATEGORIES = {
     "Storage jar": {"Body": "clay", "Neck": "clay"}, "Bowl": {"Body": "clay"}, "Kiln wall": {"surface": "wall"},
     "Drying rack": {"Posts": "wood", "Boards": "wood"}, "Flue": {"Pipe": "metal", "Collar": "metal"},
+    "Wall reed": thatch.COPING_SLOTS, "Broom": thatch.BROOM_SLOTS,
     "Cloth": cloths.SLOTS, "Gate post": {"Shaft": "wall", "Cap": "clay"}, "Terrace edge": {"surface": "wall"},
 }  # fmt: skip
 VARIANTS: dict[str, tuple[tuple[str, dict[str, str]], ...]] = {
@@ -68,10 +69,12 @@ def meshes(grain: float) -> dict[str, MeshData]:
     ]  # fmt: skip
     return {
         "Bowl": shapes.lathe(bowl, round(28 / grain), round(70 / grain), [("Body", 1.0)]),
+        "Broom": thatch.broom(grain),
         "Cloth": cloths.mesh(grain),
         "Drying rack": _rack(),
         "Flue": shapes.lathe(pipe, round(40 / grain), round(14 / grain), [("Pipe", 0.62), ("Collar", 1.0)]),
         "Terrace edge": shapes.bent_wall(1.5, 0.5, 60.0, 0.06 * grain),
+        "Wall reed": thatch.coping(grain),
     }
 
 
@@ -157,7 +160,7 @@ def materials() -> tuple[Material, ...]:
             Dial(id="relief", path="mark.surface.normal_strength", name="Relief", group="Mark"),
         ),
     )
-    return wood, copper, marks, cloths.material()
+    return wood, copper, marks, cloths.material(), thatch.material()
 
 
 def finishes() -> tuple[Finish, ...]:
@@ -176,7 +179,7 @@ def finishes() -> tuple[Finish, ...]:
         ),
         Finish(id="old_copper", name="Old copper", parent="copper"),
         Finish(id="new_copper", name="New copper", parent="copper", values={"verdigris": 0.1, "polish": 0.22}),
-        Finish(id="wall_marks", name="Wall marks", parent="marks"), *cloths.finishes(),
+        Finish(id="wall_marks", name="Wall marks", parent="marks"), *cloths.finishes(), *thatch.finishes(),
     )  # fmt: skip
 
 
@@ -207,8 +210,8 @@ class _Placer:
         })  # fmt: skip
 
 
-def props(ids: dict[str, str]) -> Iterator[Prop]:
-    """Everything that stands round the corner; `ids` gives meshes by name."""
+def props(ids: dict[str, str], corner: Prop) -> Iterator[Prop]:
+    """Everything that stands round the corner, whose wall is given; `ids` gives meshes by name."""
     place, rng = _Placer(ids), np.random.default_rng(17)
     yield from _walls(place)
     for i in range(8):  # racks along both sides, the ware on their boards
@@ -242,6 +245,7 @@ def props(ids: dict[str, str]) -> Iterator[Prop]:
         at = (0.0, -0.5 * (row + 1), 1.3 * (row + 1))  # its front edge is where the next step goes down
         yield place.at("Terrace floor", at, group="terraces", finishes=floor)
     yield from cloths.props(ids["Cloth"])
+    yield from thatch.props(ids, [corner, *(p for p in _walls(_Placer(ids)) if p.mesh == ids["Kiln wall"])])
     for i in range(75):  # stacks of bowls by the gate posts
         stack, level = divmod(i, 5)
         x, z = (-2.15 + 0.34 * (stack % 5), -0.3 + 0.34 * (stack // 5))
