@@ -13,8 +13,10 @@ from jade_coat.files.names import file_name, one_line
 from jade_coat.maps.images import png_bytes
 from jade_coat.maps.packing import PackedLookup, Texture
 from jade_coat.material.compile import compile_material, folded_fields, moved_vertices, placed
+from jade_coat.material.kinds import kind_of
 from jade_coat.material.material import Material, dial_spec, field_values, layout, options_of
 from jade_coat.material.quantity import OUTPUTS
+from jade_coat.material.shading import SHADINGS, light_of
 from jade_coat.mesh.attributes import STREAMS, attributes_of, mesh_number_type, streams_of
 from jade_coat.program import passes
 from jade_coat.program.glsl_backend import (
@@ -37,7 +39,9 @@ def bundle_files(project: Project, library: Library, material: Material) -> dict
     """The files of a bundle by name. Raises what reading maps raises, and TooManySamplers."""
     lookup = PackedLookup(project.map_sets, project.recipes)
     outputs = placed(compile_material(material, lookup, folded_fields(material)))
-    wanted = {name: outputs[name] for name in OUTPUTS}
+    shading = kind_of(material.kind).shading
+    light = SHADINGS[shading].outputs if shading else ()
+    wanted = {name: outputs[name] for name in (*OUTPUTS, *(name for name, _ in light))}
     by_name = {t.name: t for s in project.map_sets for t in library.textures(s)}
     vertex = moved_vertices(outputs)
     samplers = shared_samplers(
@@ -49,11 +53,13 @@ def bundle_files(project: Project, library: Library, material: Material) -> dict
     textures = [by_name[reference.name] for reference in glsl.textures]
     files = {
         "material.vert": _vertex(glsl).encode(),
-        "material.frag": _fragment(glsl, material).encode(),
+        "material.frag": _fragment(glsl, material, light).encode(),
         "parameters.json": json.dumps(_sheet(material, glsl, textures), indent=1).encode() + b"\n",
     }
     cost = passes.cost(wanted)
     files["README.txt"] = _readme(material, glsl, cost).encode()
+    if shading:
+        files[f"{shading}.glsl"] = light_of(shading).encode()
     for texture in textures:
         files[_texture_file(texture)] = png_bytes(texture.levels[0])
     return files
@@ -91,17 +97,21 @@ def _vertex(glsl: GlslProgram) -> str:
     return "\n".join([*lines, "}", ""])
 
 
-def _fragment(glsl: GlslProgram, material: Material) -> str:
+def _fragment(glsl: GlslProgram, material: Material, light: tuple[tuple[str, int], ...]) -> str:
     base, normal = output_name("base_color"), output_name("normal")
     lines = ["#version 330", f"// {one_line(material.name)}, as compiled by Jade Coat. Colour is linear Rec. 709."]
     lines += [glsl.uniforms, glsl.pixel_interface]
-    lines += [f"layout(location = {i}) out vec4 target{i};" for i in range(4)]
+    lines += [f"layout(location = {i}) out vec4 target{i};" for i in range(4 + len(light))]
     lines += [glsl.helpers, "void main() {", glsl.pixel_body]
     lines += [
         f"target0 = vec4({base}, {output_name('opacity')});",
         f"target1 = vec4({normal}, {output_name('height')});  // world space",
         f"target2 = vec4({', '.join(output_name(n) for n in ('occlusion', 'roughness', 'metallic'))}, 1.0);",
         f"target3 = vec4({output_name('emissive')}, {output_name('specular')});",
+    ]
+    lines += [
+        f"target{4 + i} = vec4({output_name(name)}{', 0.0' * (4 - size)});  // {name}, of the light of its kind"
+        for i, (name, size) in enumerate(light)
     ]
     return "\n".join([*lines, "}", ""])
 
@@ -172,5 +182,15 @@ def _readme(material: Material, glsl: GlslProgram, cost: passes.Cost) -> str:
         f"uniform, type, unit, range and default. Textures repeat; those marked sRGB are decoded to linear when read.\n"
         f"{_arrays(glsl)}"
         f"Cost of a pixel: {cost.fetches} texture reads, {cost.arithmetic:.0f} units of arithmetic, "
-        f"{glsl.varyings} varyings.\n"
+        f"{glsl.varyings} varyings.\n{_light(material)}"
+    )
+
+
+def _light(material: Material) -> str:
+    shading = kind_of(material.kind).shading
+    if not shading:
+        return ""
+    return (
+        f"\nIts light is no plain surface's: {shading}.glsl gives what it sends of a light that comes along l,\n"
+        "and of the sky, from the further targets of material.frag.\n"
     )

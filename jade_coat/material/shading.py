@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping
+from functools import cache
+from pathlib import Path
 from typing import Any, ClassVar, Literal
 
 from jade_coat.material.fields import Color, Frozen, field, option
@@ -145,6 +147,12 @@ def _sharpness(width: Value) -> Value:
     """The exponent of a highlight of this width: that of Blinn and Phong for a roughness (Walter et al. 2007)."""
     alpha = width * width
     return lib.maximum(2.0 / (alpha * alpha) - 2.0, 1.0)
+
+
+@cache
+def light_of(shading: str) -> str:
+    """GLSL of what a kind with a light of its own sends of it: `light_sent` and `sky_sent`, as `light.glsl` asks."""
+    return (Path(__file__).parent / "lights" / f"{shading}.glsl").read_text()
 
 
 SHADINGS: dict[str, type[Shading]] = {"strands": Strands}

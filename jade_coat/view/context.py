@@ -8,6 +8,8 @@ from typing import Any
 
 import moderngl
 
+from jade_coat.material.shading import SHADINGS, light_of
+
 SHADERS = Path(__file__).parent / "shaders"
 HEADER = "#version 330\n"
 
@@ -39,7 +41,7 @@ def shader(name: str) -> str:
 
 def light_source(shading: str = "standard") -> str:
     """GLSL of the light on a surface, by what its kind sends of it (`material.kinds`)."""
-    return shader("light.glsl") + shader(f"{shading}.glsl")
+    return shader("light.glsl") + (light_of(shading) if shading in SHADINGS else shader(f"{shading}.glsl"))
 
 
 def numbered(source: str) -> str:

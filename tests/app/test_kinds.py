@@ -179,3 +179,33 @@ def test_the_wind_moves_what_follows_it_and_the_clock_can_be_scrubbed(hand) -> N
     hand.settle()
     assert (np.abs(shown(hand).astype(int) - first).max(axis=2) > 16).mean() > 0.02
     assert not session.faults
+
+
+def test_strands_have_a_light_of_their_own_that_is_turned_made_a_dial_and_drawn_at_once(hand: Hand) -> None:
+    session, panel = hand.session, hand.window.bench.coat_panel
+    hang_screen(hand)
+    smooth = shown(hand)
+    session.do(edits.set_material(material="screen", kind="strands"))
+    hand.settle()
+    assert not session.faults
+    assert (np.abs(shown(hand).astype(int) - smooth).max(axis=2) > 12).mean() > 0.02
+    kind = panel.kind
+    kind.parent().parent().unfold()
+    tip = kind.rows.fields["light:strands.tip"]
+    before = shown(hand)
+    tip.changed.emit((0.02, 0.3, 0.9))
+    tip.settled.emit()
+    hand.settle()
+    assert session.project.material("screen").strands.tip == (0.02, 0.3, 0.9)
+    after = shown(hand).astype(int)
+    assert (np.abs(after - before).max(axis=2) > 24).mean() > 0.02
+    hand.click(kind.rows.dots["light:strands.skin"])
+    hand.click(kind.rows.dots["light:strands.core"])
+    assert [d.name for d in session.project.material("screen").dials] == [
+        "Strands first highlight strength", "Strands second highlight strength",
+    ]  # fmt: skip
+    for _ in range(4):
+        hand.window.undo()
+    hand.settle()
+    assert session.project.material("screen").kind == "opaque"
+    assert np.abs(shown(hand).astype(int) - smooth).mean() < 0.5

@@ -308,7 +308,8 @@ def test_shares_of_coats_add_up_and_follow_the_paint(demo) -> None:
 def test_the_glsl_bundle_compiles_as_it_stands_and_lists_every_dial(gl, demo, tmp_path: Path) -> None:
     import json
 
-    for material in demo.project.materials:
+    reed = demo.project.material("kiln_wall").with_(id="reed", kind="strands")
+    for material in (*demo.project.materials, reed):
         folder = tmp_path / material.id
         write_bundle(demo.project, demo.library, material, folder)
         program = gl.program(
@@ -324,6 +325,8 @@ def test_the_glsl_bundle_compiles_as_it_stands_and_lists_every_dial(gl, demo, tm
         for entry in sheet["textures"]:
             assert (folder / entry["file"]).is_file()
             assert entry["uniform"] in program
+        assert (folder / "strands.glsl").is_file() == (material is reed)
+        assert ("strands.glsl" in (folder / "README.txt").read_text()) == (material is reed)
 
 
 def test_jobs_report_within_their_part_and_estimate() -> None:
