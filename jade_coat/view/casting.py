@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from typing import Any
 
 import moderngl
@@ -11,7 +12,7 @@ import numpy as np
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import Draw, Scene
 from jade_coat.view.context import HEADER, shader
-from jade_coat.view.culling import FEWEST, reach_in, spheres, upright
+from jade_coat.view.culling import FEWEST, inside, reach_in, spheres, upright
 from jade_coat.view.drawing import Drawer
 from jade_coat.view.frame import Frame
 from jade_coat.view.gpu_scenes import GpuScene, instance_data
@@ -55,7 +56,10 @@ class Caster:
     def _by_material(self, material: str) -> bool:
         """Whether what a material casts follows from more than the mesh: where it is cut, and how it is moved."""
         assets = self._drawer.assets
-        return assets.surface_kind(material).casts not in ("whole", "none") or assets.moves(material)
+        if assets.moves(material):
+            return True
+        cut = assets.surface_kind(material).casts not in ("whole", "none")
+        return cut and not self._drawer.shop.is_solid(*assets.materials[material])
 
     def _casting(self, scene: Scene) -> list[tuple[int, Draw]]:
         assets = self._drawer.assets
@@ -89,23 +93,16 @@ class Caster:
         may be left out.
         """
         for index, draw in self._casting(found.scene):
-            if chosen is not None and index not in chosen:
-                continue
-            instances, count = found.instances[index], len(draw.rows)
-            own = chosen is not None and len(chosen[index]) < count
-            if own and chosen is not None:
-                data = instance_data(draw, chosen[index])
-                instances, count = self._drawer.context.buffer(data.tobytes()), len(data)
-            self._cast_one(found, draw, instances, count, views, target, frame, texel)
-            if own:
-                self._drawer.forget(instances)
-                instances.release()
+            numbers = chosen.get(index) if chosen is not None else np.arange(len(draw.rows))
+            if numbers is not None:
+                self._cast_one(found, index, numbers, views, target, frame, texel)
         target.viewport = (0, 0, target.width, target.height)
 
     def _cast_one(
-        self, found: GpuScene, draw: Draw, instances: Any, count: int,
-        views: list[tuple[Array, tuple[int, int, int, int]]], target: Any, frame: Frame, texel: float,
+        self, found: GpuScene, index: int, numbers: Array, views: list[tuple[Array, tuple[int, int, int, int]]],
+        target: Any, frame: Frame, texel: float,
     ) -> None:  # fmt: skip
+        draw = found.scene.draws[index]
         mesh, context = self._drawer.assets.meshes[draw.mesh], self._drawer.context
         program, compiled = self._program, None
         if self._by_material(draw.material):
@@ -117,15 +114,30 @@ class Caster:
             not texel and len(draw.rows) >= FEWEST and mesh.is_closed(draw.start, draw.count) and upright(draw.matrices)
         ):
             context.enable(moderngl.CULL_FACE)  # what is closed throws the shadow of its outside
+        reach = reach_in(found.scene, self._drawer.assets.material(draw.material))
+        balls = spheres(draw.matrices[numbers], mesh.bounds, reach)
+        linear = draw.matrices[:, :3, :3].astype(np.float64)
+        cell = texel / max(float(np.sqrt((linear**2).sum(axis=1).max())), 1e-9)
         for matrix, part in views:
             target.viewport = part
-            if texel:
-                linear = draw.matrices[:, :3, :3].astype(np.float64)
-                stretch = float(np.sqrt((linear**2).sum(axis=1).max()))
-                self._drawer.run_coarse(program, draw, instances, matrix, count, texel / max(stretch, 1e-9))
-            else:
-                self._drawer.run(program, draw, instances, matrix, count)
+            with self._seen(found, index, numbers[inside(balls, matrix)]) as (instances, count):
+                if texel and count:
+                    self._drawer.run_coarse(program, draw, instances, matrix, count, cell)
+                elif count:
+                    self._drawer.run(program, draw, instances, matrix, count)
         context.disable(moderngl.CULL_FACE)
+
+    @contextmanager
+    def _seen(self, found: GpuScene, index: int, numbers: Array) -> Iterator[tuple[Any, int]]:
+        """The buffer of some instances of a draw, and how many they are."""
+        draw = found.scene.draws[index]
+        if len(numbers) in (0, len(draw.rows)):
+            yield found.instances[index], len(numbers)
+            return
+        instances = self._drawer.context.buffer(instance_data(draw, numbers).tobytes())
+        yield instances, len(numbers)
+        self._drawer.forget(instances)
+        instances.release()
 
     def bounds(self, scene: Scene) -> tuple[Array, Array]:
         """The box `(3,)` to `(3,)` around all that is drawn, by the boxes of the meshes."""

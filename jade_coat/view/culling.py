@@ -39,15 +39,19 @@ def spheres(matrices: Array, bounds: Array, margin: float = 0.0) -> tuple[Array,
     return linear @ middle + matrices[:, :3, 3], half * stretch + margin
 
 
+def inside(balls: tuple[Array, Array], view_projection: Array) -> Array:
+    """Which balls, by middles `(n, 3)` and radii `(n,)`, a camera may see some of, `(n,) bool`."""
+    (middles, radii), borders = balls, planes(view_projection)
+    return np.asarray((middles @ borders[:, :3].T + borders[:, 3] > -radii[:, None] * 1.001 - 1e-6).all(axis=1))
+
+
 def seen_order(matrices: Array, bounds: Array, eye: Eye, margin: float = 0.0) -> tuple[Array, bool]:
     """The numbers `(k,)` of the instances that a camera may see, nearest first, and whether it is outside of all.
 
     An instance that is turned inside out counts as one that it is inside of.
     """
-    middles, radii = spheres(matrices, bounds, margin)
-    borders = planes(eye.projection @ eye.view)
-    inside = (middles @ borders[:, :3].T + borders[:, 3] > -radii[:, None] * 1.001 - 1e-6).all(axis=1)
-    found = np.flatnonzero(inside)
+    middles, radii = balls = spheres(matrices, bounds, margin)
+    found = np.flatnonzero(inside(balls, eye.projection @ eye.view))
     away = ((middles[found] - eye.position) ** 2).sum(axis=1)
     near = abs(eye.projection[2, 3] / (eye.projection[2, 2] - 1.0))
     outside = bool((away > (radii[found] * 1.001 + 2 * near) ** 2).all())

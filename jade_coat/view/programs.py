@@ -164,6 +164,10 @@ class ProgramShop:
             targets = Targets((), ())
         return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
 
+    def is_solid(self, material: Material, lookup: MapLookup) -> bool:
+        """Whether a material's opacity is 1 everywhere, whatever its dials are."""
+        return lib.is_const(self.outputs(material, lookup)["opacity"], 1.0)
+
     def forward(
         self, material: Material, lookup: MapLookup, on_map: MapSource | None = None, kind: KindOf = unknown_kind
     ) -> Compiled:

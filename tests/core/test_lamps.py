@@ -8,7 +8,8 @@ from itertools import product
 import numpy as np
 import pytest
 
-from jade_coat.material.material import Coat, Material, field_values
+from jade_coat.maps.packing import PackedLookup
+from jade_coat.material.material import Coat, Material, field_values, layout
 from jade_coat.material.surface import NoMaps, Surface
 from jade_coat.mesh import shapes
 from jade_coat.stage.draws import Scene
@@ -17,6 +18,7 @@ from jade_coat.stage.scene import single
 from jade_coat.stage.turns import turn_of
 from jade_coat.view.camera import eye_of
 from jade_coat.view.passes.lamps import LARGEST, SMALLEST, _laid_out
+from tests.core.test_kinds import CUT_SET, material
 from tests.support import put_mesh
 
 SUN = ((0.48, 0.62, 0.62), 2.6)
@@ -254,11 +256,16 @@ def test_depth_maps_stay_while_what_they_follow_from_is_the_same(renderer, demo)
     renderer.drawer.changes += 1
     renderer.set_shared({"time": 3.0})
     assert caster.follows(found) == before
-    cut = renderer.assets.material("plain").with_(kind="masked", id="leafy")
-    renderer.assets.set_material(cut, NoMaps())
-    scene = found.scene
-    leafy = replace(scene.draws[0], material="leafy")
-    renderer.scenes.set("room", Scene([leafy], {"leafy": scene.rows["plain"].copy()}, {}, BARE))
+    scene, lookup = found.scene, PackedLookup((CUT_SET,))
+    solid = renderer.assets.material("plain").with_(kind="masked", id="solid")
+    renderer.assets.set_material(solid, NoMaps())
+    whole = replace(scene.draws[0], material="solid")
+    renderer.scenes.set("room", Scene([whole], {"solid": scene.rows["plain"].copy()}, {}, BARE))
+    assert caster.follows(renderer.scenes.get("room")) == ()  # without an opacity map nothing of it is cut away
+    cut = material("masked", "leafy", glow=(0.25,) * 3)
+    renderer.assets.set_material(cut, lookup)
+    leafy, rows = replace(scene.draws[0], material="leafy"), layout(cut).pack(field_values(cut))[None]
+    renderer.scenes.set("room", Scene([leafy], {"leafy": rows}, {}, BARE))
     found = renderer.scenes.get("room")
     before = caster.follows(found)
     renderer.set_shared({"time": 4.0})
@@ -266,5 +273,5 @@ def test_depth_maps_stay_while_what_they_follow_from_is_the_same(renderer, demo)
     found.scene.rows["leafy"][0, 0] += 0.25
     assert caster.follows(found) != before
     before = caster.follows(found)
-    renderer.assets.set_material(cut.with_(cut=0.7), NoMaps())
+    renderer.assets.set_material(cut.with_(cut=0.7), lookup)
     assert caster.follows(found) != before
