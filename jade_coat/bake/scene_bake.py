@@ -326,6 +326,7 @@ class SceneBaker:
 INEXACT = {
     "dithered": "glTF has no dither, so it is written as blended",
     "strands": "glTF has no light along strands, so it is written as a plain surface of that colour",
+    "toned": "glTF has no light in two tones, so it is written as a plain surface of that colour",
     "additive": "glTF cannot add light, so it is written as blended and unlit",
 }
 """What glTF cannot say of a surface kind, and what is written in its place."""

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from jade_coat.demo import cloths, thatch
+from jade_coat.demo import cloths, guardian, thatch
 from jade_coat.demo.marks import COLUMNS, MARKS, ROWS
 from jade_coat.maps.color import hex_to_linear
 from jade_coat.material.material import Coat, Dial, Finish, Material
@@ -29,11 +29,13 @@ CATEGORIES = (
     Category(id="clay", name="Clay", finish="cream_jar"), Category(id="wood", name="Wood", finish="rack_wood"),
     Category(id="metal", name="Metal", finish="old_copper"), Category(id="wall", name="Wall", finish="ash_wall"),
     cloths.CATEGORY, thatch.CATEGORY,
+    guardian.CATEGORY,
 )  # fmt: skip
 SLOT_CATEGORIES = {
     "Storage jar": {"Body": "clay", "Neck": "clay"}, "Bowl": {"Body": "clay"}, "Kiln wall": {"surface": "wall"},
     "Drying rack": {"Posts": "wood", "Boards": "wood"}, "Flue": {"Pipe": "metal", "Collar": "metal"},
     "Wall reed": thatch.COPING_SLOTS, "Broom": thatch.BROOM_SLOTS,
+    "Guardian": guardian.SLOTS,
     "Cloth": cloths.SLOTS, "Gate post": {"Shaft": "wall", "Cap": "clay"}, "Terrace edge": {"surface": "wall"},
 }  # fmt: skip
 VARIANTS: dict[str, tuple[tuple[str, dict[str, str]], ...]] = {
@@ -72,6 +74,7 @@ def meshes(grain: float) -> dict[str, MeshData]:
         "Broom": thatch.broom(grain),
         "Cloth": cloths.mesh(grain),
         "Drying rack": _rack(),
+        "Guardian": guardian.mesh(grain),
         "Flue": shapes.lathe(pipe, round(40 / grain), round(14 / grain), [("Pipe", 0.62), ("Collar", 1.0)]),
         "Terrace edge": shapes.bent_wall(1.5, 0.5, 60.0, 0.06 * grain),
         "Wall reed": thatch.coping(grain),
@@ -160,7 +163,7 @@ def materials() -> tuple[Material, ...]:
             Dial(id="relief", path="mark.surface.normal_strength", name="Relief", group="Mark"),
         ),
     )
-    return wood, copper, marks, cloths.material(), thatch.material()
+    return wood, copper, marks, cloths.material(), thatch.material(), guardian.material()
 
 
 def finishes() -> tuple[Finish, ...]:
@@ -179,7 +182,8 @@ def finishes() -> tuple[Finish, ...]:
         ),
         Finish(id="old_copper", name="Old copper", parent="copper"),
         Finish(id="new_copper", name="New copper", parent="copper", values={"verdigris": 0.1, "polish": 0.22}),
-        Finish(id="wall_marks", name="Wall marks", parent="marks"), *cloths.finishes(), *thatch.finishes(),
+        Finish(id="wall_marks", name="Wall marks", parent="marks"),
+        *cloths.finishes(), *thatch.finishes(), *guardian.finishes(),
     )  # fmt: skip
 
 
@@ -228,6 +232,18 @@ def props(ids: dict[str, str], corner: Prop) -> Iterator[Prop]:
                 variant = ("", "iron", "cobalt", "celadon")[int(rng.integers(4))]
                 own = {"Body": {"dust": round(float(rng.uniform(0.1, 0.7)), 2)}}
                 yield place.at("Bowl", at, rng.uniform(0, 6.28), rng.uniform(0.7, 1.0), variant, "ware", values=own)
+    yield from _terraces(place, rng)
+    yield from cloths.props(ids["Cloth"])
+    yield from guardian.props(ids["Guardian"])
+    yield from thatch.props(ids, [corner, *(p for p in _walls(_Placer(ids)) if p.mesh == ids["Kiln wall"])])
+    for i in range(75):  # stacks of bowls by the gate posts
+        stack, level = divmod(i, 5)
+        x, z = (-2.15 + 0.34 * (stack % 5), -0.3 + 0.34 * (stack // 5))
+        at = (x, 0.045 * level, z)
+        yield place.at("Bowl", at, rng.uniform(0, 6.28), 0.9, ("", "celadon", "iron", "cobalt")[stack % 4], "ware")
+
+
+def _terraces(place: _Placer, rng: np.random.Generator) -> Iterator[Prop]:
     for i in range(36):  # jars set out to dry on the terraces in front
         row, column = divmod(i, 12)
         x = -3.05 + 0.55 * column + rng.uniform(-0.05, 0.05)
@@ -244,13 +260,6 @@ def props(ids: dict[str, str], corner: Prop) -> Iterator[Prop]:
         floor = {"surface": "trodden_clay"}
         at = (0.0, -0.5 * (row + 1), 1.3 * (row + 1))  # its front edge is where the next step goes down
         yield place.at("Terrace floor", at, group="terraces", finishes=floor)
-    yield from cloths.props(ids["Cloth"])
-    yield from thatch.props(ids, [corner, *(p for p in _walls(_Placer(ids)) if p.mesh == ids["Kiln wall"])])
-    for i in range(75):  # stacks of bowls by the gate posts
-        stack, level = divmod(i, 5)
-        x, z = (-2.15 + 0.34 * (stack % 5), -0.3 + 0.34 * (stack // 5))
-        at = (x, 0.045 * level, z)
-        yield place.at("Bowl", at, rng.uniform(0, 6.28), 0.9, ("", "celadon", "iron", "cobalt")[stack % 4], "ware")
 
 
 def _walls(place: _Placer) -> Iterator[Prop]:

@@ -101,7 +101,7 @@ def _fragment(glsl: GlslProgram, material: Material, light: tuple[tuple[str, int
     base, normal = output_name("base_color"), output_name("normal")
     lines = ["#version 330", f"// {one_line(material.name)}, as compiled by Jade Coat. Colour is linear Rec. 709."]
     lines += [glsl.uniforms, glsl.pixel_interface]
-    lines += [f"layout(location = {i}) out vec4 target{i};" for i in range(4 + len(light))]
+    lines += [f"layout(location = {i}) out vec4 target{i};" for i in range(4)]
     lines += [glsl.helpers, "void main() {", glsl.pixel_body]
     lines += [
         f"target0 = vec4({base}, {output_name('opacity')});",
@@ -110,8 +110,8 @@ def _fragment(glsl: GlslProgram, material: Material, light: tuple[tuple[str, int
         f"target3 = vec4({output_name('emissive')}, {output_name('specular')});",
     ]
     lines += [
-        f"target{4 + i} = vec4({output_name(name)}{', 0.0' * (4 - size)});  // {name}, of the light of its kind"
-        for i, (name, size) in enumerate(light)
+        f"{_TYPES[size]} {name} = {output_name(name)};  // what the light of its kind is worked out from"
+        for name, size in light
     ]
     return "\n".join([*lines, "}", ""])
 
@@ -192,5 +192,5 @@ def _light(material: Material) -> str:
         return ""
     return (
         f"\nIts light is no plain surface's: {shading}.glsl gives what it sends of a light that comes along l,\n"
-        "and of the sky, from the further targets of material.frag.\n"
+        "and of the sky, from the further numbers in material.frag.\n"
     )

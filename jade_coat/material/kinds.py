@@ -64,6 +64,10 @@ KINDS: dict[str, SurfaceKind] = {
             cut="noise", casts="noise", gltf="MASK", shading="strands",
         ),
         SurfaceKind(
+            "toned", "Two-tone", "Light cut in two tones with a drawn edge, gloss and outline: painted figures",
+            cut="threshold", casts="threshold", gltf="MASK", shading="tones",
+        ),
+        SurfaceKind(
             "additive", "Additive", "Its colour and glow are added to what is behind, unlit: sparks, haze", blend="add",
             lit=False, casts="none", gltf="BLEND",
         ),

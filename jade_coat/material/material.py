@@ -14,7 +14,7 @@ from jade_coat.material.placing import PREFIX, AnyMove, Move, largest
 from jade_coat.material.recipe_reads import painted_in, recipes_run
 from jade_coat.material.seam import Rim, Seam
 from jade_coat.material.shading import PREFIX as LIGHT
-from jade_coat.material.shading import SHADINGS, Strands
+from jade_coat.material.shading import SHADINGS, Strands, Tones
 from jade_coat.material.surface import MapLookup, Surface
 from jade_coat.material.where import AnyTerm, Term
 from jade_coat.program.layout import DialLayout, layout_of
@@ -84,6 +84,7 @@ class Material(Frozen):
     """Whether its normal turns towards the viewer where it is seen from behind."""
     coats: tuple[Coat, ...] = Field(min_length=1)
     strands: Strands = Strands()
+    tones: Tones = Tones()
     moves: tuple[AnyMove, ...] = ()
     """How it moves the vertices of what wears it."""
     vertex_level: int = Field(2, ge=0, le=12)

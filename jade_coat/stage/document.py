@@ -194,7 +194,7 @@ def _unshared(project: Project, other: Project) -> int:
     """Bytes of the paint in one tree that another does not share."""
     total = 0
     for twin, prop in project.props.changed_from(other.props):
-        if prop is None:
+        if prop is None or (twin is not None and twin.paint is prop.paint and twin.paint_map is prop.paint_map):
             continue
         shared = {id(t) for paint in _paints(twin) for t in paint.tiles} if twin is not None else set()
         own = {id(t): t.nbytes for paint in _paints(prop) for t in paint.tiles}

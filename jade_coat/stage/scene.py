@@ -135,7 +135,8 @@ class SceneColumns:
         for slot in slots:
             place = (prop.id, slot.name)
             finish = worn_by.get(slot.name, "")
-            wear: LookKey = (finish, *(sorted(prop.values.get(slot.name, {}).items()) if finish else ()))
+            own_values = prop.values.get(slot.name) if finish else None
+            wear: LookKey = (finish, *sorted(own_values.items())) if own_values else (finish,)
             look = self._looks.take(project, wear, place)
             key = (name, own, slot.start, slot.count, look.material.id, source)
             at = held.get(slot.name)

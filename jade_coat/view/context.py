@@ -41,7 +41,12 @@ def shader(name: str) -> str:
 
 def light_source(shading: str = "standard") -> str:
     """GLSL of the light on a surface, by what its kind sends of it (`material.kinds`)."""
-    return shader("light.glsl") + (light_of(shading) if shading in SHADINGS else shader(f"{shading}.glsl"))
+    return shader("light.glsl") + shading_source(shading)
+
+
+def shading_source(shading: str) -> str:
+    """GLSL of what a kind sends of light, to stand behind `light.glsl`, and behind `lamps.glsl` if that is there."""
+    return light_of(shading) if shading in SHADINGS else shader(f"{shading}.glsl")
 
 
 def numbered(source: str) -> str:

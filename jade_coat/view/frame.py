@@ -38,6 +38,8 @@ class Frame:
     """The draws whose surface kind has a light of its own."""
     crowds: tuple[int, ...] = ()
     """The draws of many small triangles that are sighted first and drawn by pixels."""
+    link: int = 0
+    """Which link of the chain a light of two tones is shown by; 0 is the whole."""
     marks: Marks | None = None
     part: Part | None = None
     begins: bool = False

@@ -5,17 +5,29 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from jade_coat.material.quantity import QUANTITIES
+from jade_coat.material.shading import LINKS
 
 LOOKS = ("lit", *QUANTITIES, "coverage")
 """Looks that need no name behind them."""
 OTHER_LOOKS = {"paint": len(LOOKS), "probe": len(LOOKS) + 1}
 """The compose shader's numbers for looks with a name behind them."""
+LINK = "link:"
+"""Before a link of the chain of two-tone light (`material.shading.LINKS`): the lit look, of such surfaces that link."""
 PROBES = ("where", "weight", "term", "step", "height", "coverage", "channel", "uv", "texels")
 """Looks that are outputs of a material: `where:COAT`, `weight:COAT`, `term:COAT:TERM`, `step:COAT:TERM:STEP`,
 `height:COAT`, …, and `channel:N` for a painted channel, four to a colour set, `uv:N` for checks along a UV set,
 `texels:COAT` for squares of a coat's texels (of its lowest coat with maps, where a material has no such coat)."""
 MAX_PROBES = 4
 """How many outputs by name one program gives at once."""
+
+
+def link_number(look: str) -> int:
+    """Which link of the chain of two-tone light a look shows, from 1; 0 for any other. Raises ValueError."""
+    if not look.startswith(LINK):
+        return 0
+    if look.removeprefix(LINK) not in LINKS:
+        raise ValueError(f"there is no look {look!r}")
+    return 1 + list(LINKS).index(look.removeprefix(LINK))
 
 
 def is_probe(look: str) -> bool:
@@ -36,12 +48,13 @@ def probes_of(looks: tuple[str, ...]) -> tuple[str, ...]:
 def batches(looks: tuple[str, ...], lit_alone: bool = False) -> Iterator[tuple[str, ...]]:
     """The looks in order, in runs of no more probes than a program gives at once.
 
-    With `lit_alone` the lit look is a run of its own: it is drawn otherwise than those of quantities.
+    With `lit_alone` the lit look is a run of its own: it is drawn otherwise than those of quantities. A link is always.
     """
     batch: list[str] = []
     for look in looks:
         full = is_probe(look) and len({p for p in batch if is_probe(p)} | {look}) > MAX_PROBES
-        if batch and (full or (lit_alone and "lit" in (look, batch[-1]))):
+        alone = (lit_alone and "lit" in (look, *batch[-1:])) or any(n.startswith(LINK) for n in (look, *batch[-1:]))
+        if batch and (full or alone):
             yield tuple(batch)
             batch = []
         batch.append(look)

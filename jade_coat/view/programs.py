@@ -18,16 +18,17 @@ from jade_coat.material.quantity import OUTPUTS, stored
 from jade_coat.material.shading import SHADINGS
 from jade_coat.material.surface import MapLookup
 from jade_coat.mesh.data import MAX_COLOR_SETS, MAX_UV_SETS
-from jade_coat.program import VEC2, VEC4, Value, lib
+from jade_coat.program import VEC2, VEC3, VEC4, Value, lib
 from jade_coat.program.glsl_backend import FetchMode, GlslProgram, emit, output_name
 from jade_coat.program.passes import textures
 from jade_coat.program.samplers import PROMISED, Kind, Samplers, shared_samplers
 from jade_coat.program.value import TextureRef
 from jade_coat.view.attachments import ATTACHMENTS
-from jade_coat.view.context import HEADER, light_source, numbered, shader
+from jade_coat.view.context import HEADER, numbered, shader
 from jade_coat.view.looks import MAX_PROBES
 from jade_coat.view.lying import lying_source
-from jade_coat.view.vertex import SEE, SIGHT, crowd_head, crowd_prologue, program_part, program_vertex_source
+from jade_coat.view.targets import Targets, fragment_source
+from jade_coat.view.vertex import program_part, program_vertex_source
 
 VIEW_OUTPUTS = tuple(stored(a.name) for a in ATTACHMENTS if a.of_surface)
 """What the first attachments of the G-buffer hold."""
@@ -55,29 +56,6 @@ def unknown_kind(texture: TextureRef) -> Kind | None:
 
 class ProgramFault(Exception):
     """A material whose program does not compile; the message says why, with the numbered source."""
-
-
-@dataclass(frozen=True)
-class Targets:
-    """What a frame draws into: GLSL expressions by attachment, with the outputs they need.
-
-    `cut` leaves points out by their opacity (`material.kinds`), `turned` turns the normals of what is seen from behind.
-    `sighted` gives, before the expressions, which triangle of which instance it is. `crowd` draws the pixels that were
-    sighted of a crowd, and no vertices. `lying` draws what a decal makes of the pixels that are there. `lit` puts the
-    light of `light.glsl` before the expressions, which may name it `light`, as what a `shading` sends of it. `taken`
-    are the samplers that both take.
-    """
-
-    expressions: tuple[str, ...]
-    outputs: tuple[str, ...]
-    cut: Cut = ""
-    turned: bool = False
-    lit: bool = False
-    shading: str = "standard"
-    taken: int = 0
-    sighted: bool = False
-    crowd: bool = False
-    lying: bool = False
 
 
 @dataclass
@@ -191,6 +169,16 @@ class ProgramShop:
         )  # fmt: skip
         return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
 
+    def hull(
+        self, material: Material, lookup: MapLookup, on_map: MapSource | None = None, kind: KindOf = unknown_kind
+    ) -> Compiled:
+        """The program of the outline round a material whose kind has one: the surface, pushed out and in ink."""
+        targets = Targets(
+            ("vec4(out_base_color * out_tone_ink * page_light(1.0), 1.0)",), ("base_color", "tone_ink"),
+            lit=True, shading="tones", taken=LIGHT_SAMPLERS, hull=True,
+        )  # fmt: skip
+        return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
+
     def decal(
         self, material: Material, lookup: MapLookup, on_map: MapSource | None = None, kind: KindOf = unknown_kind
     ) -> Compiled:  # fmt: skip
@@ -227,6 +215,8 @@ class ProgramShop:
         self, material: Material, lookup: MapLookup, on_map: MapSource | None, targets: Targets
     ) -> dict[str, Value]:
         """The values that a program with these targets is made of."""
+        if targets.hull:
+            return pushed_out(self.outputs(material, lookup, on_map), material.vertex_level)
         if not targets.lying:
             return self.outputs(material, lookup, on_map)
         key = (structure(material), getattr(lookup, "key", None), "lying")
@@ -289,6 +279,12 @@ class ProgramShop:
             raise ProgramFault(reason) from None
 
 
+def pushed_out(outputs: Mapping[str, Value], level: int) -> dict[str, Value]:
+    """A program whose vertices lie on the hull of its outline; textures at vertices are read from a level."""
+    place = outputs.get("placed_position", lib.attribute("world_position", VEC3))
+    return {**outputs, "placed_position": lib.per_vertex(place + outputs["outline_offset"], level)}
+
+
 def _of_the_mesh() -> dict[str, Value]:
     """What can be looked at on any material: painted channels, and checks along the UV sets."""
     sets = [lib.attribute(f"color{i}", VEC4) for i in range(MAX_COLOR_SETS)]
@@ -346,39 +342,3 @@ def _for_surface(material: Material, expressions: tuple[str, ...], names: tuple[
     cut: Cut = "" if crowd else _cut(material)
     wanted = (*names, *(("opacity",) if cut and "opacity" not in names else ()))
     return Targets(expressions, wanted, cut, material.two_sided, taken=CROWD_SAMPLERS if crowd else 0, crowd=crowd)
-
-
-_LIGHT = """
-Surface surface = Surface(
-    out_base_color, normalize(out_normal), out_roughness, out_metallic, out_occlusion, out_specular, out_transmission);
-vec3 light = light_here(surface) + out_emissive;"""
-_LIT = ("lamps.glsl", "mist.glsl", "forward.glsl")
-_CUTS = {"": [], "threshold": ["if (out_opacity < cut) discard;"],
-         "noise": ["if (out_opacity <= pixel_noise(gl_FragCoord.xy)) discard;"]}  # fmt: skip
-
-
-def fragment_source(glsl: GlslProgram, targets: Targets) -> str:
-    """The whole fragment shader around an emitted program."""
-    outs = [f"layout(location = {i}) out vec4 target{i};" for i in range(len(targets.expressions))]
-    own = [shader("sample.glsl")] if targets.cut else []
-    if targets.lit:
-        own += [light_source(targets.shading), *(shader(name) for name in _LIT)]
-    if targets.crowd:
-        head, first = [crowd_head(glsl)], [crowd_prologue(glsl)]
-    else:
-        head = [glsl.uniforms, "flat in ivec2 pixel_row_at;", "uniform sampler2D row_table;", glsl.pixel_interface,
-                glsl.helpers]  # fmt: skip
-        first = ["ivec2 row_at = pixel_row_at;", "bool front = gl_FrontFacing;"]
-    before = list(_CUTS[targets.cut])
-    if targets.turned and "normal" in targets.outputs:
-        before.append("if (!front) out_normal = -out_normal;")
-    if "normal" in targets.outputs and targets.lit:
-        given = SHADINGS[targets.shading].outputs if targets.shading in SHADINGS else ()
-        before += [*(f"{name} = {output_name(name)};" for name, _ in given), _LIGHT]
-    if targets.lit:
-        before.append("vec4 veil = mist_here();")
-    writes = [f"target{i} = {e};" for i, e in enumerate(targets.expressions)]
-    if targets.sighted:
-        head.append(SIGHT)
-        writes.append(SEE)
-    return "\n".join([HEADER, *head, *outs, *own, "void main() {", *first, glsl.pixel_body, *before, *writes, "}"])

@@ -20,7 +20,7 @@ from jade_coat.view.frame import Frame
 from jade_coat.view.gpu_assets import GpuAssets
 from jade_coat.view.gpu_scenes import GpuScenes
 from jade_coat.view.light import DEFAULT_LIGHT, Light
-from jade_coat.view.looks import batches
+from jade_coat.view.looks import batches, link_number
 from jade_coat.view.passes import Pass
 from jade_coat.view.passes.compose import ComposePass
 from jade_coat.view.passes.crowd import CrowdPass, is_crowd
@@ -126,10 +126,12 @@ class Renderer:
         blends = tuple(i for i, kind in enumerate(kinds) if kind.blend)
         own_light = tuple(i for i, kind in enumerate(kinds) if kind.shading)
         layered = bool(blends or own_light or found.scene.surroundings.lamps or found.scene.surroundings.mists)
-        for batch in batches(looks, lit_alone=layered):
+        for asked in batches(looks, lit_alone=layered):
+            link = link_number(asked[0])
+            batch = ("lit",) if link else asked
             frame = Frame(
                 found, buffers, eye, jittered(eye.projection, sample, width, height), batch, sample=sample,
-                alone=len(looks) == 1, backdrop=backdrop, marks=marks, part=part,
+                alone=len(looks) == 1, backdrop=backdrop, marks=marks, part=part, link=link,
                 blends=blends if batch == ("lit",) else (), own_light=own_light if batch == ("lit",) else (),
             )  # fmt: skip
             self._fill(frame, looks)

@@ -12,6 +12,7 @@ from jade_coat.maps.images import png_bytes
 from jade_coat.maps.mapset import MapFile, MapSet
 from jade_coat.material.material import Coat, Material
 from jade_coat.material.recipes import Recipe, Step
+from jade_coat.material.shading import LINKS
 from jade_coat.material.surface import Role, Surface
 from jade_coat.mesh import shapes
 from jade_coat.stage import edits
@@ -208,4 +209,39 @@ def test_strands_have_a_light_of_their_own_that_is_turned_made_a_dial_and_drawn_
         hand.window.undo()
     hand.settle()
     assert session.project.material("screen").kind == "opaque"
+    assert np.abs(shown(hand).astype(int) - smooth).mean() < 0.5
+
+
+def test_two_tones_show_their_chain_among_the_looks_and_their_outline_follows_a_dial(hand: Hand) -> None:
+    session, window = hand.session, hand.window
+    session.choose_prop("tall_jar", "Body")
+    window.view.frame()
+    hand.settle()
+    smooth = shown(hand)
+    looks = window.bench.looks
+    assert not any(look.startswith("link:") for look, _ in looks.looks())
+    window.bench.coat_panel.kind.parent().parent().unfold()
+    kind = window.bench.coat_panel.kind
+    kind.kind.setCurrentIndex(kind.kind.findData("toned"))
+    kind.kind.activated.emit(kind.kind.currentIndex())
+    hand.settle()
+    assert not session.faults
+    assert [look for look, _ in looks.looks()][1:9] == [f"link:{link}" for link in LINKS]
+    plain = shown(hand)
+    assert (np.abs(plain.astype(int) - smooth).max(axis=2) > 16).mean() > 0.1
+    kind.rows.fields["light:tones.outline"].changed.emit(3.0)
+    hand.settle()
+    outlined = shown(hand).astype(int)
+    dark = (outlined[..., :3].max(axis=2) < 40) & (plain[..., :3].max(axis=2) >= 40)
+    assert 0.002 < dark.mean() < 0.2
+    window.view.set_look("link:threshold")
+    hand.settle()
+    threshold = shown(hand).astype(int)
+    assert not session.faults
+    grey = np.ptp(threshold[..., :3], axis=2) < 6
+    assert ((threshold[..., 0] > 235) & grey).mean() > 0.03
+    window.view.set_look("lit")
+    for _ in range(2):
+        window.undo()
+    hand.settle()
     assert np.abs(shown(hand).astype(int) - smooth).mean() < 0.5

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import statistics
 import time
 from collections.abc import Callable
@@ -12,8 +13,8 @@ from jade_coat.material.material import Material
 from jade_coat.program.glsl_backend import FetchMode
 from jade_coat.program.value import Value, walk
 from jade_coat.view.frame import Frame
-from jade_coat.view.programs import Targets
 from jade_coat.view.renderer import read_picture
+from jade_coat.view.targets import Targets
 from tests.support import Demo, eye_for
 
 WIDTH, HEIGHT = 1000, 600
@@ -29,15 +30,21 @@ def entry(name: str, value: float, unit: str, floor: float, aim: float, note: st
 
 
 def alternate(*tasks: Callable[[], object], rounds: int = ROUNDS) -> list[float]:
-    """The median milliseconds of each task, all run in turn so that the machine's moods fall on each alike."""
+    """The median milliseconds of each task, all run in turn so that the machine's moods fall on each alike.
+
+    Cycles are collected between the tasks, as the window does it in its pauses.
+    """
     times: list[list[float]] = [[] for _ in tasks]
     for task in tasks:
         task()
+    gc.disable()
     for _ in range(rounds):
         for i, task in enumerate(tasks):
             start = time.perf_counter()
             task()
             times[i].append((time.perf_counter() - start) * 1000)
+        gc.collect()
+    gc.enable()
     return [statistics.median(t) for t in times]
 
 

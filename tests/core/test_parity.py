@@ -22,7 +22,7 @@ from jade_coat.program.fused import Plan
 from jade_coat.program.glsl_backend import FetchMode, output_name
 from jade_coat.program.numpy_backend import Environment
 from jade_coat.stage.scene import build_scene
-from jade_coat.view.programs import Targets
+from jade_coat.view.targets import Targets
 from tests.support import eye_for
 
 WIDTH, HEIGHT = 480, 300
@@ -83,11 +83,12 @@ def _compare(renderer, demo, material: Material, names: tuple[str, ...]) -> None
     extra = [*(output_name(n) for n in names), "0.0", "0.0", "0.0", "0.0"][:4]
     shading = kind_of(material.kind).shading
     light = SHADINGS[shading].outputs if shading else ()
-    written = (*RESULTS, f"vec4({', '.join(extra)})", "vec4(out_emissive, out_opacity)",
-               *(f"vec4({output_name(n)}{', 0.0' * (4 - size)})" for n, size in light))  # fmt: skip
+    written = (*RESULTS, f"vec4({', '.join(extra)})", "vec4(out_emissive, out_opacity)")  # fmt: skip
     quantities = ("base_color", "roughness", "normal", "height", "emissive", "opacity")
-    targets = Targets(written, (*quantities, *names, *(n for n, _ in light)))
-    results = float_pass(renderer, index, targets, len(written), eye)
+    targets = Targets(written, (*quantities, *names))
+    results = float_pass(renderer, index, targets, 4, eye)
+    lit = tuple(f"vec4({output_name(n)}{', 0.0' * (4 - size)})" for n, size in light)
+    sent = float_pass(renderer, index, Targets(lit, tuple(n for n, _ in light)), len(lit), eye) if light else ()
     attributes = _attributes(renderer, index, eye)
     seen = (results[0][..., 3] >= 0) & (attributes["mask"] > 0)
     assert seen.sum() > 1000
@@ -96,7 +97,7 @@ def _compare(renderer, demo, material: Material, names: tuple[str, ...]) -> None
     outputs = compile_material(
         material, PackedLookup(demo.project.map_sets, demo.project.recipes), live_fields(material)
     )
-    wanted = {n: outputs[n] for n in targets.outputs}
+    wanted = {n: outputs[n] for n in (*targets.outputs, *(n for n, _ in light))}
     numbers = Plan(wanted).run(Environment(
         attributes={n: np.ascontiguousarray(attributes[n][seen].T) for n in KINDS}, dials=dials,
         instance=instance_values(demo.mesh(draw.mesh), float(draw.seeds[0])),
@@ -109,7 +110,7 @@ def _compare(renderer, demo, material: Material, names: tuple[str, ...]) -> None
         "normal": results[1][seen][:, :3], "height": results[1][seen][:, 3:],
         "emissive": results[3][seen][:, :3], "opacity": results[3][seen][:, 3:],
         **{n: results[2][seen][:, i : i + 1] for i, n in enumerate(names)},
-        **{n: results[4 + i][seen][:, :size] for i, (n, size) in enumerate(light)},
+        **{n: sent[i][seen][:, :size] for i, (n, size) in enumerate(light)},
     }  # fmt: skip
     for name, drawn in pairs.items():
         computed = np.broadcast_to(numbers[name], drawn.T.shape).T

@@ -23,10 +23,13 @@ from jade_coat.app import theme
 from jade_coat.app.controls.tiles import FocusPainted, PressedTile
 from jade_coat.app.session import Session
 from jade_coat.app.view.view import View
+from jade_coat.material.kinds import kind_of
 from jade_coat.material.material import Coat, Material
 from jade_coat.material.quantity import QUANTITIES, Quantity
+from jade_coat.material.shading import LINKS
 from jade_coat.material.surface import Role
 from jade_coat.view.client import Picture
+from jade_coat.view.looks import LINK
 
 THUMB = QSize(62, 38)
 TILE = QSize(THUMB.width() + 6, THUMB.height() + 22)
@@ -178,6 +181,8 @@ class LookStrip(QWidget):
             return found
         at = len(found) - 1
         found[at:at] = [(q.name, q.label) for q in QUANTITIES.values() if not q.always and self._matters(material, q)]
+        if kind_of(material.kind).shading == "tones":
+            found[1:1] = [(f"{LINK}{link}", name) for link, name in LINKS.items()]
         painted = [t.painted for c in material.coats[1:] for t in c.where if t.painted is not None]
         channels = {4 * p.color_set + "RGBA".index(p.channel) for p in painted}
         found += [_channel(i) for i in sorted(channels)]

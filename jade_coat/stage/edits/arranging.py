@@ -132,14 +132,15 @@ def dress(project: Project, /, props: tuple[str, ...], slot: str, finish: str) -
 @edit
 def wear_variant(project: Project, /, props: tuple[str, ...], variant: str) -> Project:
     """Let props wear a variant of their model, by its id; what a prop has chosen for a slot itself stays on top."""
-    made = []
+    made, by_mesh = [], {}  # type: list[Prop], dict[str, str]
     for wanted in props:
         old = project.prop(wanted)
-        mesh = project.mesh(old.mesh)
-        chosen = mesh.variant(variant)
-        asked = "" if chosen is mesh.variants[0] else chosen.id
-        if old.variant != asked:
-            made.append(old.model_copy(update={"variant": asked}))  # known to be one of the mesh's
+        if old.mesh not in by_mesh:
+            mesh = project.mesh(old.mesh)
+            chosen = mesh.variant(variant)
+            by_mesh[old.mesh] = "" if chosen is mesh.variants[0] else chosen.id
+        if old.variant != by_mesh[old.mesh]:
+            made.append(old.with_known(variant=by_mesh[old.mesh]))  # known to be one of the mesh's
     return _with_props(project, made)
 
 
@@ -154,7 +155,7 @@ def turn_own_dials(project: Project, /, values: Mapping[str, Mapping[str, Mappin
             own[slot] = {**own.get(slot, {}), **given}
         if own != old.values:
             _check_numbers(by_slot)
-            made.append(old.model_copy(update={"values": own}))
+            made.append(old.with_known(values=own))
     return _with_props(project, made)
 
 

@@ -5,7 +5,13 @@ from __future__ import annotations
 import moderngl
 import numpy as np
 
+from jade_coat.material.kinds import kind_of
+from jade_coat.material.material import Material, layout
+from jade_coat.material.shading import PIXEL_ANGLE, shading_path
+from jade_coat.program.glsl_backend import shared_uniform
+from jade_coat.stage.draws import Scene
 from jade_coat.view.culling import reach_in, seen_instances
+from jade_coat.view.drawing import set_uniform
 from jade_coat.view.frame import Frame
 from jade_coat.view.passes.forward import LitPass
 from jade_coat.view.passes.lamps import TOGETHER, seen_lamps
@@ -30,6 +36,8 @@ class OwnLightPass(LitPass):
         for index in frame.own_light:
             self._draw_one(frame, index)
         context.polygon_offset = (0.0, 0.0)
+        if not frame.link:
+            self._draw_outlines(frame)
         frame.buffers.over_light.depth_mask = True
         context.depth_func = "<"
         context.enable_only(moderngl.NOTHING)
@@ -45,6 +53,7 @@ class OwnLightPass(LitPass):
         if compiled is None:
             return
         self._bind(frame, compiled, index, mesh)
+        set_uniform(compiled.program, "tone_link", frame.link)
         if len(seen_lamps(frame)) <= TOGETHER:
             self._lamps.shine_nearest(compiled.program, frame, self._depths_at(compiled))
             self._drawer.run(compiled.program, draw, seen.buffer, frame.view_projection, seen.count)
@@ -53,3 +62,41 @@ class OwnLightPass(LitPass):
             middle = np.append(mesh.bounds.mean(axis=0), 1.0) @ matrix.T
             self._lamps.shine_nearest(compiled.program, frame, self._depths_at(compiled), middle[:3])
             self._drawer.run_one(compiled.program, frame, index, i, None)
+
+    def _draw_outlines(self, frame: Frame) -> None:
+        """Draw the backs of the hulls that stand out round what has an outline."""
+        context = self._drawer.context
+        frame.buffers.over_light.depth_mask = True
+        context.enable(moderngl.CULL_FACE)
+        context.cull_face, context.depth_func = "front", "<"
+        for index in frame.own_light:
+            draw, scene = frame.scene.scene.draws[index], frame.scene.scene
+            mesh, material = self._drawer.assets.meshes.get(draw.mesh), self._drawer.assets.material(draw.material)
+            if mesh is None or material is None or not draw.count or not _is_outlined(scene, material):
+                continue
+            seen = seen_instances(
+                self._drawer.context, frame.scene, index, mesh.bounds, frame.eye, reach_in(scene, material)
+            )
+            compiled = self._drawer.compiled(draw, self._drawer.shop.hull) if seen.count else None
+            if compiled is not None:
+                self._bind(frame, compiled, index, mesh)
+                set_uniform(compiled.program, shared_uniform(PIXEL_ANGLE), self._pixel_angle(frame))
+                self._drawer.run(compiled.program, draw, seen.buffer, frame.view_projection, seen.count)
+        context.cull_face = "back"
+        context.disable(moderngl.CULL_FACE)
+
+    @staticmethod
+    def _pixel_angle(frame: Frame) -> float:
+        """What a pixel of the view spans of a thing a metre away, metres; of a small picture as of one of its size."""
+        return float(2.0 / (frame.eye.projection[1, 1] * frame.buffers.size[1]))
+
+
+def _is_outlined(scene: Scene, material: Material) -> bool:
+    """Whether any look of a scene gives a material an outline."""
+    path = shading_path("tones", "outline")
+    if kind_of(material.kind).shading != "tones":
+        return False
+    at = layout(material).places.get(path)
+    if at is None or material.id not in scene.rows:
+        return material.tones.outline > 0
+    return bool(scene.rows[material.id][:, at[0] * 4 + at[1]].max(initial=0.0) > 0)

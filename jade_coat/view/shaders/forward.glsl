@@ -5,7 +5,11 @@ uniform vec3 shared_eye;
 vec3 light_here(Surface s) {
     vec3 v = normalize(shared_eye - pixel_world);
     vec3 open = sky_open(pixel_world, s.normal, reflect(-v, s.normal), s.roughness);
+#ifdef OWN_LIGHT
+    return own_light(s, v, pixel_world, open);
+#else
     return surface_light(s, v, pixel_world, open) + lamp_light(s, v, pixel_world);
+#endif
 }
 
 vec4 mist_here() { return mist_between(shared_eye, pixel_world, 0.5); }
