@@ -61,12 +61,20 @@ def section(window: Window) -> QWidget:
     return window
 
 
-def stock(window: Window) -> QWidget:
-    """What the project keeps, a material about to go."""
-    made = window.workspaces["Build"].show_stock()
+def two_tone(window: Window) -> QWidget:
+    """A guardian, the fields of its light, and the links by which its look comes about."""
+    session = window.session
+    session.choose_prop("guardian_1", "Robe")
+    _low(window, 196)
+    window.view.set_camera(Camera(target=(-1.32, 0.68, 2.3), yaw=0.3, pitch=0.12, distance=2.9, field_of_view=0.62))
     wait_until_ready(QApplication.instance(), window, 120)
-    made.rows["jar_glaze"].remove.click()
-    return made
+    kind = window.bench.coat_panel.kind
+    fold = kind.parentWidget().parentWidget()
+    fold.unfold()
+    QApplication.processEvents()
+    area = next(a for a in window.findChildren(QScrollArea) if a.isAncestorOf(kind))
+    area.verticalScrollBar().setValue(fold.mapTo(area.widget(), QPoint(0, 0)).y())
+    return window
 
 
 def near_far(window: Window) -> QWidget:
@@ -327,7 +335,7 @@ def keep(window: Window, name: str, size: QSize) -> None:
 SHOTS: dict[str, Callable[[Window], QWidget]] = {
     "build": build_view, "section": section, "near-far": near_far, "compare": compare, "dials": dials,
     "finishes": finishes, "steps": steps, "maps": maps, "brush": brush,
-    "channels": channels, "fill": fill, "placing": placing, "start": start, "stock": stock,
+    "channels": channels, "fill": fill, "placing": placing, "start": start, "two-tone": two_tone,
     "stage": stage, "lineup": lineup, "decals": decals, "lamps": lamps, "word-kiln": word_kiln,
 }  # fmt: skip
 

@@ -151,7 +151,7 @@ def _sharpness(width: Value) -> Value:
 
 Painted = Literal["none", "R", "G", "B", "A"]
 PAINTED_LABELS: dict[Painted, str] = {
-    "none": "nothing painted", "R": "painted channel R", "G": "painted channel G", "B": "painted channel B",
+    "none": "nothing", "R": "painted channel R", "G": "painted channel G", "B": "painted channel B",
     "A": "painted channel A",
 }  # fmt: skip
 Unit = Literal["metres", "pixels"]

@@ -81,11 +81,12 @@ class KindPanel(QWidget):
         self.kind.setAccessibleName("Surface kind")
         self._box.addLayout(row(self.kind))
         self._box.addWidget(label(f"{kind.hint}.", "quiet", wrap=True))
-        if kind.reads_opacity != self._has_opacity(material):
+        mapped = self._has_opacity(material)
+        if kind.reads_opacity != mapped and not kind.shading:
             self._box.addWidget(label(self._advice(kind.reads_opacity), "quiet", wrap=True))
         self.fields = {}
         for name, spec in SPECS.items():
-            if name != "cut" or kind.cut == "threshold":
+            if name != "cut" or (kind.cut == "threshold" and (mapped or not kind.shading)):
                 value = float(getattr(material, name))
                 field = ToggleField(spec, value) if spec.kind == "toggle" else NumberField(spec, value)
                 field.changed.connect(partial(self._set, name))
