@@ -422,3 +422,15 @@ def test_the_brush_is_found_again_as_it_was_left(open_window, demo_copy) -> None
     third: Hand = open_window(demo_copy)
     brush = third.window.bench.brush.brush
     assert (brush.radius, brush.tool, brush.strength) == (0.14, "paint", 0.4)  # what is no setting is let be
+
+
+def test_a_rule_without_an_edge_forgets_the_width_of_its_step(hand: Hand, brush) -> None:
+    fill = hand.window.bench.brush_panel.fill
+    fill.set(ease="step")
+    hand.settle()
+    assert fill.step.button is not None
+    fill.set(measure="blur")  # its panel has no step, and is built anew
+    hand.settle()
+    brush.choose_channel(2)
+    hand.settle()
+    assert fill.rule.channels == brush.brush.channels

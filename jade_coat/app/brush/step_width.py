@@ -6,7 +6,7 @@ from PyQt6 import sip
 from PyQt6.QtWidgets import QPushButton, QVBoxLayout
 
 from jade_coat.app.brush.filling import Filling
-from jade_coat.app.controls.basics import Line, button, counted
+from jade_coat.app.controls.basics import Line, button, counted, show_or_hide
 from jade_coat.app.session import Session
 from jade_coat.check.paint_costs import length
 from jade_coat.mesh.data import MeshData
@@ -37,7 +37,7 @@ class StepWidth:
         panel, session, prop, shown = self._panel, self._session, self._panel.prop, self.button
         self._crossing = None
         if shown is not None:
-            shown.setVisible(False)
+            show_or_hide(shown, False)
         if prop is None or isinstance(panel.paint_of(prop), PaintMap):
             self.words.say("")
             return

@@ -93,11 +93,11 @@ def counted(number: int, word: str) -> str:
 
 
 def show_or_hide(widget: QWidget, wanted: bool) -> None:
-    """Show a widget or hide it, even one that lies in nothing yet.
+    """Show a widget or hide it, even one that lies in nothing yet, or whose panel was built anew without it.
 
-    Qt would make a window of its own of such a one, which flashes and closes the popup that is open.
+    Qt would make a window of its own of the first, which flashes and closes the popup that is open.
     """
-    if not wanted or widget.parentWidget() is not None:
+    if not sip.isdeleted(widget) and (not wanted or widget.parentWidget() is not None):
         widget.setVisible(wanted)
 
 
