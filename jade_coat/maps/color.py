@@ -1,4 +1,4 @@
-"""The sRGB transfer curve (IEC 61966-2-1)."""
+"""The sRGB transfer curve (IEC 61966-2-1), and the tone mapper of the view."""
 
 from __future__ import annotations
 
@@ -33,3 +33,30 @@ def hex_to_linear(text: str) -> tuple[float, float, float]:
     codes = [int(text[i : i + 2], 16) for i in (1, 3, 5)]
     r, g, b = (float(LINEAR_OF_BYTE[c]) for c in codes)
     return r, g, b
+
+
+_START, _DESATURATION = 0.8 - 0.04, 0.15
+
+
+def tone_mapped(light: Array) -> Array:
+    """What a screen shows of light `(..., 3)`, linear: the Khronos PBR Neutral tone mapper, as `light.glsl` has it."""
+    least = light.min(axis=-1, keepdims=True)
+    color = light - np.where(least < 0.08, least - 6.25 * least * least, 0.04)
+    peak = color.max(axis=-1, keepdims=True)
+    room = 1.0 - _START
+    pressed = 1.0 - room * room / (np.maximum(peak, _START) + room - _START)
+    grey = 1.0 - 1.0 / (_DESATURATION * (np.maximum(peak, _START) - pressed) + 1.0)
+    high = color * (pressed / np.maximum(peak, _START)) * (1.0 - grey) + pressed * grey
+    return np.asarray(np.where(peak < _START, color, high))
+
+
+def tone_unmapped(shown: Array) -> Array:
+    """The light `(..., 3)` that `tone_mapped` makes a shown colour of; of what is nearly white only some."""
+    pressed = np.minimum(shown.max(axis=-1, keepdims=True), 0.99)
+    room = 1.0 - _START
+    peak = room * room / (1.0 - pressed) - room + _START
+    grey = 1.0 - 1.0 / (_DESATURATION * (peak - pressed) + 1.0)
+    high = (shown - pressed * grey) / (1.0 - grey) * (peak / np.maximum(pressed, 1e-6))
+    color = np.where(pressed < _START, shown, high)
+    least = color.min(axis=-1, keepdims=True)
+    return np.asarray(color + np.where(least < 0.04, np.sqrt(np.maximum(least, 0.0) / 6.25) - least, 0.04))

@@ -11,6 +11,8 @@ LOOKS = ("lit", *QUANTITIES, "coverage")
 """Looks that need no name behind them."""
 OTHER_LOOKS = {"paint": len(LOOKS), "probe": len(LOOKS) + 1}
 """The compose shader's numbers for looks with a name behind them."""
+LAYERS = "layers"
+"""How often each pixel is drawn over; always a run of its own."""
 LINK = "link:"
 """Before a link of the chain of two-tone light (`material.shading.LINKS`): the lit look, of such surfaces that link."""
 PROBES = ("where", "weight", "term", "step", "height", "coverage", "channel", "uv", "texels")
@@ -53,7 +55,9 @@ def batches(looks: tuple[str, ...], lit_alone: bool = False) -> Iterator[tuple[s
     batch: list[str] = []
     for look in looks:
         full = is_probe(look) and len({p for p in batch if is_probe(p)} | {look}) > MAX_PROBES
-        alone = (lit_alone and "lit" in (look, *batch[-1:])) or any(n.startswith(LINK) for n in (look, *batch[-1:]))
+        alone = (lit_alone and "lit" in (look, *batch[-1:])) or any(
+            n.startswith(LINK) or n == LAYERS for n in (look, *batch[-1:])
+        )
         if batch and (full or alone):
             yield tuple(batch)
             batch = []

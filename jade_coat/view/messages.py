@@ -278,7 +278,8 @@ class FrameRequest:
     """Ask for a picture. The newest request of a stream wins; a lower priority number goes first.
 
     `looks` of more than one name gives pictures side by side. `sample` counts up while a still picture is refined;
-    0 starts anew. The picture is written to `target` as `(height, width × looks, 4) uint8`, top row first.
+    0 starts anew, and a `single` one stands alone. The picture is written to `target` as
+    `(height, width × looks, 4) uint8`, top row first.
     """
 
     stream: str
@@ -294,6 +295,7 @@ class FrameRequest:
     backdrop: bool = True
     marks: Marks | None = None
     part: Part | None = None
+    single: bool = False
 
 
 @dataclass(frozen=True)

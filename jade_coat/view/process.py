@@ -63,7 +63,7 @@ class RenderProcess:
         start = time.perf_counter()
         picture = self.renderer.picture(
             request.scene, request.eye, request.width, request.height, request.looks, request.sample,
-            request.stream, request.backdrop, request.marks, request.part,
+            request.stream, request.backdrop, request.marks, request.part, request.single,
         )  # fmt: skip
         target = self._blocks.array(request.target)
         target[...] = picture

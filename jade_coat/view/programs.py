@@ -40,6 +40,8 @@ KEPT = 320
 
 ROOM = PROMISED - 1
 """Samplers for textures: the table of rows takes one of those that are promised."""
+LAYER = 8
+"""What one layer adds to a picture of layers, of 255."""
 LIGHT_SAMPLERS = 5
 """Samplers of `light.glsl` and `lamps.glsl`: three depth maps, the reflections and the split sum."""
 CROWD_SAMPLERS = 4
@@ -167,6 +169,13 @@ class ProgramShop:
             ("vec4(light, 1.0)",), names, _cut(material), material.two_sided, lit=True, shading=shading,
             taken=LIGHT_SAMPLERS,
         )  # fmt: skip
+        return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
+
+    def layers(
+        self, material: Material, lookup: MapLookup, on_map: MapSource | None = None, kind: KindOf = unknown_kind
+    ) -> Compiled:
+        """The program that adds one layer wherever there is a triangle."""
+        targets = Targets((f"vec4({LAYER}.0 / 255.0)",), ())
         return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
 
     def hull(

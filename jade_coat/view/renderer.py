@@ -20,7 +20,7 @@ from jade_coat.view.frame import Frame
 from jade_coat.view.gpu_assets import GpuAssets
 from jade_coat.view.gpu_scenes import GpuScenes
 from jade_coat.view.light import DEFAULT_LIGHT, Light
-from jade_coat.view.looks import batches, link_number
+from jade_coat.view.looks import LAYERS, batches, link_number
 from jade_coat.view.passes import Pass
 from jade_coat.view.passes.compose import ComposePass
 from jade_coat.view.passes.crowd import CrowdPass, is_crowd
@@ -28,6 +28,7 @@ from jade_coat.view.passes.decals import DecalPass
 from jade_coat.view.passes.forward import ForwardPass
 from jade_coat.view.passes.gather import GatherPass
 from jade_coat.view.passes.lamps import LampPass
+from jade_coat.view.passes.layers import LayersPass
 from jade_coat.view.passes.marks import MarksPass
 from jade_coat.view.passes.mist import MistPass
 from jade_coat.view.passes.openness import OpennessPass
@@ -62,6 +63,7 @@ class Renderer:
             ForwardPass(self.drawer, self.light, lamps), GatherPass(context, compose), MarksPass(context, self.assets),
         )  # fmt: skip
         """What is run for each look."""
+        self._layers = LayersPass(self.drawer)
         self._buffers: dict[str, Buffers] = {}
 
     @property
@@ -115,8 +117,12 @@ class Renderer:
         backdrop: bool = True,
         marks: Marks | None = None,
         part: Part | None = None,
+        single: bool = False,
     ) -> Array:
-        """Draw a scene: `(height, width × looks, 4) uint8`, top row first; samples after 0 refine the last picture."""
+        """Draw a scene: `(height, width × looks, 4) uint8`, top row first.
+
+        Samples after 0 refine the last picture, unless they are asked for as `single` ones.
+        """
         self.drawer.prune()
         buffers, found = self.buffers(stream, width, height), self.scenes.get(scene)
         if not self.light.is_set and found.scene.drawn:
@@ -131,9 +137,14 @@ class Renderer:
             batch = ("lit",) if link else asked
             frame = Frame(
                 found, buffers, eye, jittered(eye.projection, sample, width, height), batch, sample=sample,
-                alone=len(looks) == 1, backdrop=backdrop, marks=marks, part=part, link=link,
+                alone=len(looks) == 1, backdrop=backdrop, marks=marks, part=part, link=link, begins=single,
                 blends=blends if batch == ("lit",) else (), own_light=own_light if batch == ("lit",) else (),
             )  # fmt: skip
+            if asked == (LAYERS,):
+                self._layers.draw(frame)
+                buffers.filled = None
+                pictures.append(read_picture(buffers))
+                continue
             self._fill(frame, looks)
             for frame.look in batch:
                 for step in self.composing:

@@ -245,3 +245,32 @@ def test_two_tones_show_their_chain_among_the_looks_and_their_outline_follows_a_
         window.undo()
     hand.settle()
     assert np.abs(shown(hand).astype(int) - smooth).mean() < 0.5
+
+
+def test_ways_of_letting_through_are_judged_side_by_side_and_one_press_takes_one(hand: Hand) -> None:
+    session, panel = hand.session, hand.window.bench.coat_panel
+    hang_screen(hand)
+    panel.kind.parent().parent().unfold()
+    sheet = panel.kind.compare()
+    hand.until(lambda: sheet.ready, 240)
+    assert not session.faults
+    faults = {kind: tile.faults for kind, tile in sheet.tiles.items()}
+    assert all(f.layers == pytest.approx(1.0, abs=0.2) for f in faults.values())  # one sheet of a grille
+    assert faults["blended"].wrong < 0.2  # a lone sheet is sorted rightly; its edges are smoothed in what is right
+    assert faults["additive"].wrong > faults["blended"].wrong + 0.2
+    assert "takes no light · throws no shadow" in sheet.tiles["additive"].words()[1]
+    assert not any(tile.current for tile in sheet.tiles.values())
+    hand.click(sheet.tiles["dithered"])
+    assert session.project.material("screen").kind == "dithered"
+    hand.until(lambda: sheet.ready and sheet.tiles["dithered"].current, 240)
+    assert panel.kind.compare() is sheet
+    sheet._sides.button(3).click()
+    hand.until(lambda: sheet.ready, 240)
+    sheet.moving.click()
+    before = sheet.tiles["masked"].image
+    hand.until(lambda: sheet.tiles["masked"].image is not before and sheet._turned > 0.1)
+    sheet.close()
+    hand.settle()
+    assert not any(name.startswith("ways:") for name in session.client._streams)
+    hand.window.undo()
+    assert session.project.material("screen").kind == "opaque"

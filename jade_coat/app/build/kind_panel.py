@@ -7,7 +7,8 @@ from functools import partial
 from PyQt6.QtWidgets import QWidget
 
 from jade_coat.app.build.field_rows import FieldRows
-from jade_coat.app.controls.basics import choice, clear, column, label, row
+from jade_coat.app.build.ways_through import WaysThrough
+from jade_coat.app.controls.basics import button, choice, clear, column, label, row
 from jade_coat.app.controls.fields import Field, NumberField, ToggleField
 from jade_coat.app.session import Session
 from jade_coat.material.fields import Spec, declared, specs
@@ -79,7 +80,8 @@ class KindPanel(QWidget):
         kind = kind_of(material.kind)
         self.kind = choice([(k.name, k.label) for k in KINDS.values()], kind.name, self._choose, kind.hint)
         self.kind.setAccessibleName("Surface kind")
-        self._box.addLayout(row(self.kind))
+        ways = button("Side by side…", self.compare, "add", "See the ways of letting through on this prop")
+        self._box.addLayout(row(self.kind, ways))
         self._box.addWidget(label(f"{kind.hint}.", "quiet", wrap=True))
         mapped = self._has_opacity(material)
         if kind.reads_opacity != mapped and not kind.shading:
@@ -110,6 +112,15 @@ class KindPanel(QWidget):
         if reads_opacity:
             return "None of its coats has an opacity map yet, so all of it is there."
         return "Its maps have an opacity, which an opaque surface does not use. Choose Cut out to see it."
+
+    def compare(self) -> WaysThrough:
+        """Open the sheet of the ways of letting through; there is one for the window."""
+        window = self.window()
+        found = window.findChild(WaysThrough) if window is not None else None
+        sheet = found or WaysThrough(window or self, self._session)
+        sheet.show()
+        sheet.raise_()
+        return sheet
 
     def _choose(self, name: str) -> None:
         self._session.do(edits.set_material(material=self._material, kind=name))

@@ -1,0 +1,278 @@
+"""The four ways of letting through side by side on the chosen prop: what each costs, and what it gets wrong."""
+
+from __future__ import annotations
+
+import math
+from functools import partial
+
+import numpy as np
+from PyQt6.QtCore import QRectF, QSize, Qt, QTimer
+from PyQt6.QtGui import QColor, QImage, QPainter, QPainterPath, QPaintEvent, QPen
+from PyQt6.QtWidgets import QButtonGroup, QDialog, QGridLayout, QVBoxLayout, QWidget
+
+from jade_coat.app import theme
+from jade_coat.app.controls.basics import button, label, row
+from jade_coat.app.controls.tiles import PressedTile
+from jade_coat.app.session import Session
+from jade_coat.check.kind_faults import KindFaults, faults_of, light_of, right_of
+from jade_coat.material.kinds import KINDS
+from jade_coat.program.types import Array
+from jade_coat.stage import edits
+from jade_coat.stage.desk import Camera
+from jade_coat.stage.project import Project
+from jade_coat.view.camera import eye_of
+from jade_coat.view.client import Picture
+from jade_coat.view.looks import LAYERS
+
+WAYS = ("masked", "dithered", "blended", "additive")
+RIGHT = "dithered"
+"""The way whose mean over many samples is right: every point sorted, whatever the order of drawing."""
+SAMPLES = 32
+SIZE = QSize(336, 224)
+STEP = 0.004
+"""How far the camera turns between the two frames that shimmer is seen by, radians: about a pixel."""
+TURN_MS, TURN = 120, 0.03
+PREFIX = "ways:"
+SIDES = {"As it is": None, "Light in front": 0.0, "Light aside": math.pi / 2, "Light behind": math.pi}
+"""From where the light comes as the prop is seen: how far the camera stands from the sun's side, radians."""
+
+
+class WayTile(PressedTile):
+    """One way: its picture, what it gets wrong marked in place, and its numbers in words."""
+
+    def __init__(self, kind: str) -> None:
+        super().__init__()
+        self.kind, self.current, self.marks = kind, False, True
+        self.image: QImage | None = None
+        self.faults: KindFaults | None = None
+        self.cost = 0.0
+        self.setFixedSize(SIZE.width() + 8, SIZE.height() + 52)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setToolTip(f"Take it: {KINDS[kind].hint.lower()}")
+
+    def words(self) -> list[str]:
+        """What is told under the picture."""
+        record, found = KINDS[self.kind], self.faults
+        lines = []
+        if found is not None:
+            lines.append(f"{found.layers:.1f} layers, {found.most_layers} at most · × {self.cost:.1f} of opaque")
+            faults = [f"{found.wrong:.0%} off", f"{found.shimmers:.0%} shimmers"]
+        else:
+            lines, faults = ["being looked at…"], []
+        faults += [] if record.lit else ["takes no light"]
+        faults += [] if record.casts != "none" else ["throws no shadow"]
+        return [*lines, " · ".join(faults)]
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
+        box = QRectF(4, 4, SIZE.width(), SIZE.height())
+        path = QPainterPath()
+        path.addRoundedRect(box, 6, 6)
+        painter.setClipPath(path)
+        painter.fillRect(box, theme.color("raised"))
+        if self.image is not None:
+            painter.drawImage(box, self.image)
+        if self.marks and self.faults is not None:
+            painter.drawImage(box, _marked(self.faults.where, theme.color("persimmon")))
+        painter.setClipping(False)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        if self.current or self.hasFocus():
+            painter.setPen(QPen(theme.color("celadon" if self.current else "jade"), 2))
+            painter.drawPath(path)
+        first, second = self.words()
+        lines = ((f"{KINDS[self.kind].label}: {first}", "text", 500), (second, "persimmon", 400))
+        for i, (text, tone, weight) in enumerate(lines):
+            painter.setFont(theme.font(11.5, weight))
+            painter.setPen(theme.color(tone))
+            line = QRectF(6, SIZE.height() + 8 + 18 * i, SIZE.width() - 4, 18)
+            shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, round(line.width()))
+            painter.drawText(line, Qt.AlignmentFlag.AlignVCenter, shown)
+
+
+def _marked(where: Array, tone: QColor) -> QImage:
+    """Stripes of a colour over what is wrong."""
+    high, wide = where.shape
+    stripes = (np.add.outer(np.arange(high), np.arange(wide)) // 3) % 2 == 0
+    pixels = np.zeros((high, wide, 4), np.uint8)
+    pixels[where & stripes] = (tone.red(), tone.green(), tone.blue(), 210)
+    return QImage(pixels.tobytes(), wide, high, 4 * wide, QImage.Format.Format_RGBA8888)
+
+
+class WaysThrough(QDialog):
+    """The sheet. Pressing a picture takes that way."""
+
+    def __init__(self, parent: QWidget, session: Session) -> None:
+        super().__init__(parent)
+        self._session = session
+        self.setWindowTitle("Ways of letting through")
+        self.tiles = {kind: WayTile(kind) for kind in WAYS}
+        grid = QGridLayout()
+        grid.setSpacing(8)
+        for i, (kind, tile) in enumerate(self.tiles.items()):
+            tile.pressed.connect(partial(self.take, kind))
+            grid.addWidget(tile, i // 2, i % 2)
+        self._sides = QButtonGroup(self)
+        sides = []
+        for i, name in enumerate(SIDES):
+            made = button(name, lambda: self.look(), "tab")
+            made.setCheckable(True)
+            self._sides.addButton(made, i)
+            sides.append(made)
+        sides[0].setChecked(True)
+        self.marks = button("Marks", self._mark, "tab", "Show in place what is off")
+        self.moving = button("Turning", self._move, "tab", "Let the camera turn round the prop")
+        for toggle in (self.marks, self.moving):
+            toggle.setCheckable(True)
+        self.marks.setChecked(True)
+        layout = QVBoxLayout(self)
+        layout.addLayout(row(*sides, 1, self.marks, self.moving, gap=4))
+        layout.addLayout(grid)
+        layout.addWidget(label(
+            "Off: differs from what it would be if every point were sorted. Shimmers: changes between two frames of a "
+            "turning camera more than that does. Press one to take it.", "quiet", wrap=True))  # fmt: skip
+        self._got: dict[str, Array] = {}
+        self._sums: dict[str, Array] = {}
+        self._took: dict[str, float] = {}
+        self._turned = 0.0
+        self._turning = QTimer(self)
+        self._turning.setInterval(TURN_MS)
+        self._turning.timeout.connect(self._turn)
+        self._wait = QTimer(self)
+        self._wait.setSingleShot(True)
+        self._wait.setInterval(200)
+        self._wait.timeout.connect(self.look)
+        session.picture.connect(self._on_picture)
+        session.changed.connect(self._wait.start)
+        session.scene_changed.connect(self._wait.start)
+        session.selection_changed.connect(self._wait.start)
+
+    @property
+    def ready(self) -> bool:
+        """Whether all four have been looked at."""
+        return all(t.faults is not None for t in self.tiles.values()) and not self._wait.isActive()
+
+    # Looking
+
+    def _alone(self, kind: str) -> Project | None:
+        """The chosen prop by itself, with the present material of a kind."""
+        session, material, prop = self._session, self._session.material, self._session.prop
+        if material is None or prop is None:
+            return None
+        project = session.project
+        swapped = tuple(m.with_(kind=kind) if m.id == material.id else m for m in project.materials)
+        alone = prop.with_(parent="", visible=True)
+        made: Project = project.with_(materials=swapped, props=(alone,), groups=(), decals=(), lamps=(), mists=())
+        return made
+
+    def _camera(self, turned: float) -> Camera:
+        session, away = self._session, list(SIDES.values())[self._sides.checkedId()]
+        yaw = session.camera.yaw if away is None else session.project.light.azimuth + away
+        moved: Camera = session.camera.with_(yaw=yaw + turned)
+        return moved
+
+    def look(self) -> None:
+        """Draw all anew, and find what is wrong."""
+        if not self.isVisible():
+            return
+        self._got, self._took = {}, {}
+        for kind in (*WAYS, "opaque"):
+            project = self._alone(kind)
+            if project is None:
+                return
+            self._session.link.show_other(f"{PREFIX}{kind}", project)
+            self._ask(kind, "first", 0.0)
+            self._ask(kind, "second", STEP)
+            if kind in WAYS:
+                self.tiles[kind].faults = None
+                self.tiles[kind].current = self._session.material is not None and self._session.material.kind == kind
+                self._ask(kind, "layers", 0.0)
+        self._ask(RIGHT, "right", 0.0, 1)
+        self._ask(RIGHT, "right second", STEP, 1)
+
+    def _ask(self, kind: str, what: str, turned: float, sample: int = 0) -> None:
+        camera = self._camera(self._turned + turned)
+        eye = eye_of(camera.position(), np.array(camera.target), camera.field_of_view, SIZE.width() / SIZE.height())
+        self._session.client.request(
+            f"{PREFIX}{kind}:{what}", sample, scene=f"{PREFIX}{kind}", eye=eye, width=SIZE.width(),
+            height=SIZE.height(), looks=(LAYERS,) if what == "layers" else ("lit",), sample=sample, priority=4,
+            single=what.startswith("right"),
+        )  # fmt: skip
+
+    def _on_picture(self, picture: Picture, image: QImage) -> None:
+        if not picture.stream.startswith(PREFIX) or not self.isVisible():
+            return
+        kind, what = picture.stream.removeprefix(PREFIX).split(":")
+        if what.startswith("right"):
+            self._add_right(what, picture)
+            return
+        if what == "first" and kind in self.tiles:
+            self.tiles[kind].image = image.copy()
+            self.tiles[kind].update()
+        self._got[f"{kind}:{what}"] = picture.pixels
+        if what == "second":  # the first one has shadows to cast and programs to make
+            self._took[kind] = picture.milliseconds
+        if not self._turning.isActive():
+            self._judge()
+
+    def _add_right(self, what: str, picture: Picture) -> None:
+        """Add one sample to the mean of those that are right, which is taken in linear light."""
+        share = light_of(picture.pixels) / SAMPLES
+        self._sums[what] = share if picture.tag == 1 else self._sums[what] + share
+        if picture.tag < SAMPLES:
+            self._ask(RIGHT, what, STEP if what.endswith("second") else 0.0, picture.tag + 1)
+        else:
+            self._got[f"{RIGHT}:{what}"] = right_of(self._sums[what])
+            self._judge()
+
+    def _judge(self) -> None:
+        """Work out the faults of those whose pictures are all there."""
+        right = [self._got.get(f"{RIGHT}:{what}") for what in ("right", "right second")]
+        if right[0] is None or right[1] is None or "opaque" not in self._took:
+            return
+        for kind, tile in self.tiles.items():
+            found = [self._got.get(f"{kind}:{what}") for what in ("first", "second", "layers")]
+            if tile.faults is None and all(f is not None for f in found):
+                first, second, layers = (f for f in found if f is not None)
+                tile.faults = faults_of((first, second), (right[0], right[1]), layers)
+                tile.cost = self._took[kind] / max(self._took["opaque"], 1e-3)
+                tile.update()
+
+    # Hands
+
+    def take(self, kind: str) -> None:
+        """Give the present material this kind."""
+        material = self._session.material
+        if material is not None:
+            self._session.do(edits.set_material(material=material.id, kind=kind))
+
+    def _mark(self) -> None:
+        for tile in self.tiles.values():
+            tile.marks = self.marks.isChecked()
+            tile.update()
+
+    def _move(self) -> None:
+        if self.moving.isChecked():
+            for tile in self.tiles.values():
+                tile.faults = None
+            self._turning.start()
+        else:
+            self._turning.stop()
+            self.look()
+
+    def _turn(self) -> None:
+        self._turned += TURN
+        for kind in WAYS:
+            self._ask(kind, "first", 0.0)
+
+    def showEvent(self, event: object) -> None:
+        self._wait.start()
+
+    def hideEvent(self, event: object) -> None:
+        """Let go of the scenes and pictures."""
+        self._turning.stop()
+        self.moving.setChecked(False)
+        for kind in (*WAYS, "opaque"):
+            for what in ("first", "second", "layers", "right", "right second"):
+                self._session.client.forget_stream(f"{PREFIX}{kind}:{what}")
+            self._session.link.hide(f"{PREFIX}{kind}")

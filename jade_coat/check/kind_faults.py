@@ -1,0 +1,63 @@
+"""What ways of letting through get wrong, found by comparing pictures with one that is right."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from jade_coat.maps.color import to_linear, tone_mapped, tone_unmapped
+from jade_coat.program.types import Array
+from jade_coat.view.programs import LAYER
+
+TOLERANCE = 0.05
+"""How far a pixel may be off in linear light before it counts as wrong: about twice what an eye tells apart."""
+
+
+@dataclass(frozen=True)
+class KindFaults:
+    """What one way gets wrong, as shares of what the thing covers, and where (`(h, w) bool`).
+
+    `wrong` is off from the right picture while all stands still; `shimmers` changes between two frames of a moving
+    camera more than the right pictures do. `layers` and `most_layers` are how often a covered pixel is drawn over.
+    """
+
+    wrong: float
+    shimmers: float
+    layers: float
+    most_layers: int
+    where: Array
+
+
+def shown(picture: Array) -> Array:
+    """The linear colours `(h, w, 3)` of a picture `(h, w, 4) uint8`, as a screen shows them."""
+    return np.asarray(to_linear(picture[..., :3] / np.float32(255)))
+
+
+def light_of(picture: Array) -> Array:
+    """The light `(h, w, 3)` that a picture was tone-mapped of."""
+    return tone_unmapped(shown(picture))
+
+
+def right_of(light: Array) -> Array:
+    """What a screen should show of a mean of light `(h, w, 3)`: layers mix as light, before it is tone-mapped."""
+    return tone_mapped(light)
+
+
+def faults_of(pair: tuple[Array, Array], right: tuple[Array, Array], layers: Array) -> KindFaults:
+    """The faults of two frames, `(h, w, 4) uint8` each, against what both should be; `layers` is of the first.
+
+    The right ones are linear colours `(h, w, 3)` as a screen shows them. They may be of the mean of dithered pictures
+    of many samples: that is the thing as it would be if all its points were sorted (stochastic transparency, Enderton
+    et al. 2010).
+    """
+    first, second = (shown(p) for p in pair)
+    count = layers[..., 0] // LAYER
+    covered = count > 0
+    pixels = max(int(covered.sum()), 1)
+    where = covered & (np.abs(first - right[0]).max(axis=-1) > TOLERANCE)
+    moved = np.abs(first - second).max(axis=-1) - np.abs(right[0] - right[1]).max(axis=-1)
+    return KindFaults(
+        float(where.sum() / pixels), float((covered & (moved > TOLERANCE)).sum() / pixels),
+        float(count[covered].mean()) if covered.any() else 0.0, int(count.max(initial=0)), where,
+    )  # fmt: skip
