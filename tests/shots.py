@@ -186,28 +186,17 @@ def brush(window: Window) -> QWidget:
     return window
 
 
-def channels(window: Window) -> QWidget:
-    """Four channels at once, three of them with a meaning; how the paint lies on a map."""
-    window.show_workspace("Brush")
-    sooty(window)
+def kinds(window: Window) -> QWidget:
+    """The ways of letting through, judged on a tea bush with the light aside."""
+    session = window.session
+    session.choose_prop("tea_bush_2", "surface")
+    window.view.frame()
+    window.view.set_camera(session.camera.with_(distance=session.camera.distance * 0.8, pitch=0.2))
     wait_until_ready(QApplication.instance(), window, 120)
-    bench, view = window.bench, window.view
-    bench.brush.show(channels=True)
-    for letter, radius, way in (
-        (0, 0.3, [(150 + i * 10, 60 + 8 * math.sin(i / 3), 0.5 + 0.4 * math.sin(i / 6)) for i in range(46)]),
-        (2, 0.18, [(210 + i * 9, 150 + 26 * math.cos(i / 6), 0.9) for i in range(40)]),
-    ):  # fmt: skip
-        bench.brush.choose_channel(letter)
-        bench.brush.set(radius=radius, strength=0.9)
-        draw(view, way)
-    bench.brush.choose_channel(0)
-    bench.brush_panel.folds["This prop's paint"].unfold()
-    QApplication.processEvents()
-    bar = bench.brush_panel.area.verticalScrollBar()
-    assert bar is not None
-    bar.setValue(240)
-    hover(view, QPoint(300, 110))
-    return window
+    sheet = window.bench.coat_panel.kind.compare()
+    while not sheet.ready:
+        QApplication.processEvents()
+    return sheet
 
 
 def fill(window: Window) -> QWidget:
@@ -335,7 +324,7 @@ def keep(window: Window, name: str, size: QSize) -> None:
 SHOTS: dict[str, Callable[[Window], QWidget]] = {
     "build": build_view, "section": section, "near-far": near_far, "compare": compare, "dials": dials,
     "finishes": finishes, "steps": steps, "maps": maps, "brush": brush,
-    "channels": channels, "fill": fill, "placing": placing, "start": start, "two-tone": two_tone,
+    "kinds": kinds, "fill": fill, "placing": placing, "start": start, "two-tone": two_tone,
     "stage": stage, "lineup": lineup, "decals": decals, "lamps": lamps, "word-kiln": word_kiln,
 }  # fmt: skip
 

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
-from jade_coat.demo import marks, surfaces, whole
+from jade_coat.demo import leaves, marks, surfaces, whole
 from jade_coat.demo.corner import props as corner_props
 from jade_coat.files.assets import Assets
 from jade_coat.files.desk_file import write_desk
@@ -55,7 +55,7 @@ def build(
     """
     assets = Assets()
     library = Library(assets)
-    map_sets = tuple(_map_sets(assets, progress, side, () if corner else (_marks(assets, max(side // 4, 32)),)))
+    map_sets = tuple(_map_sets(assets, progress, side, () if corner else _atlases(assets, side)))
     progress(0.85, "Shaping meshes")
     shapes_of = _meshes(grain) | ({} if corner else whole.meshes(grain))
     meshes = {name: (library.add_mesh(mesh, name, set()), mesh) for name, mesh in shapes_of.items()}
@@ -89,17 +89,24 @@ def _whole(project: Project) -> Project:
     return made
 
 
-def _marks(assets: Assets, side: int) -> MapSet:
-    """The atlas of marks."""
+def _atlases(assets: Assets, side: int) -> tuple[MapSet, ...]:
+    """The atlases of marks and of leaves."""
+    return (
+        _atlas(assets, "marks", "Marks", marks.atlas(max(side // 4, 32))),
+        _atlas(assets, "leaves", "Leaves", leaves.atlas(max(side // 2, 64))),
+    )
+
+
+def _atlas(assets: Assets, key: str, name: str, files: dict[str, bytes]) -> MapSet:
     entries = []
-    for name, data in marks.atlas(side).items():
-        role, file = Role(name), f"marks_{name}.png"
+    for role_name, data in files.items():
+        role, file = Role(role_name), f"{key}_{role_name}.png"
         entries.append(MapFile(
             role=role, asset=assets.put("maps", file, data), file=file,
             channels="rgb" if role in (Role.BASE_COLOR, Role.NORMAL) else "r",
             color_space="srgb" if role.is_color else "linear",
         ))  # fmt: skip
-    return MapSet(id="marks", name="Marks", tile_size=1.0, maps=tuple(entries))
+    return MapSet(id=key, name=name, tile_size=1.0, maps=tuple(entries))
 
 
 def make_for(folder: Path, job: Job) -> None:

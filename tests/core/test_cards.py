@@ -1,0 +1,82 @@
+"""Bushes of cards: even, bent, lit as one body, with what the wind and the shelter need in their channels."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from jade_coat.mesh.cards import ACROSS, ALONG, Bush, bush, cells_of
+from jade_coat.mesh.data import FULL
+
+CELLS = cells_of(2, 2, (0, 3))
+EACH = (ACROSS + 1) * (ALONG + 1)
+
+
+def test_the_same_numbers_give_the_same_bush_and_another_seed_another() -> None:
+    made = Bush(CELLS, count=20)
+    one, two, other = bush(made), bush(made), bush(replace(made, seed=2))
+    assert np.array_equal(one.positions, two.positions)
+    assert not np.array_equal(one.positions, other.positions)
+    assert len(one.triangles) == 20 * ACROSS * ALONG * 2
+
+
+def test_cards_are_strewn_more_evenly_than_by_chance() -> None:
+    """Mitchell 1991: best-candidate samples keep a distance that chance does not."""
+
+    def nearest(mesh) -> float:
+        roots = mesh.positions.reshape(-1, EACH, 3)[:, : ACROSS + 1].mean(axis=1)
+        away = np.linalg.norm(roots[:, None] - roots[None], axis=-1)
+        np.fill_diagonal(away, 9)
+        return float(np.percentile(away.min(axis=1), 10))
+
+    made = Bush(CELLS, count=120, radii=(0.5, 0.5, 0.5))
+    even = np.mean([nearest(bush(replace(made, seed=s))) for s in range(4)])
+    rng = np.random.default_rng(0)
+    ways = rng.normal(size=(4, 120, 3))
+    ways[..., 1] = np.abs(ways[..., 1])
+    points = ways / np.linalg.norm(ways, axis=-1, keepdims=True) * (0.5 * (0.5 + 0.5 * rng.random((4, 120, 1)) ** 0.6))
+    away = np.linalg.norm(points[:, :, None] - points[:, None], axis=-1) + 9 * np.eye(120)
+    assert even > 1.5 * np.percentile(away.min(axis=2), 10)
+
+
+@given(st.floats(0.0, 1.0), st.floats(0.0, 2.0), st.integers(0, 50))
+@settings(max_examples=25, deadline=None)
+def test_normals_turn_to_the_domes_and_cards_stay_as_long_as_they_are(dome: float, bend: float, seed: int) -> None:
+    made = Bush(CELLS, count=12, dome=dome, bend=bend, seed=seed, spread=0.0, cup=0.0)
+    mesh = bush(made)
+    assert np.allclose(np.linalg.norm(mesh.normals, axis=1), 1, atol=1e-4)
+    out = (mesh.positions - [0, made.foot, 0]) / np.array(made.radii) ** 2
+    out /= np.linalg.norm(out, axis=1, keepdims=True)
+    facing = (mesh.normals * out).sum(axis=1).mean()
+    assert facing > bush_facing(replace(made, dome=0.0)) - 1e-6
+    if dome == 1.0:
+        assert facing == pytest.approx(1, abs=1e-4)
+    cards = mesh.positions.reshape(-1, ALONG + 1, ACROSS + 1, 3)
+    along = np.linalg.norm(np.diff(cards, axis=1), axis=-1).sum(axis=1)
+    assert np.allclose(along, made.size[1], rtol=0.03)  # chords of an arc of that length
+
+
+def bush_facing(made: Bush) -> float:
+    mesh = bush(made)
+    out = (mesh.positions - [0, made.foot, 0]) / np.array(made.radii) ** 2
+    return float((mesh.normals * out / np.linalg.norm(out, axis=1, keepdims=True)).sum(axis=1).mean())
+
+
+def test_channels_say_what_gives_way_and_what_is_sheltered_and_cards_have_their_cells() -> None:
+    mesh = bush(Bush(CELLS, count=80))
+    red, green, blue, alpha = (mesh.colors[0] / FULL).T
+    cards = green.reshape(-1, EACH)
+    assert (np.ptp(cards, axis=1) == 0).all()  # one number a card
+    assert len(np.unique(cards[:, 0])) > 60
+    high, low = mesh.positions[:, 1] > 0.5, mesh.positions[:, 1] < 0.25
+    assert red[high].mean() > 3 * red[low].mean()
+    away = np.linalg.norm((mesh.positions - [0, 0.12, 0]) / (0.5, 0.55, 0.5), axis=1)
+    assert np.corrcoef(away, blue)[0, 1] < -0.9
+    assert set(np.round(alpha.reshape(-1, EACH)[0], 3)) == {0.0, 0.333, 0.667, 1.0}
+    uv = mesh.uvs[0].reshape(-1, EACH, 2)
+    for low_uv, high_uv in zip(uv.min(axis=1), uv.max(axis=1), strict=True):
+        assert any(np.allclose([*low_uv, *high_uv], cell, atol=1e-6) for cell in CELLS)
