@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from contextlib import suppress
 from functools import partial
 from typing import Any
@@ -127,7 +127,7 @@ class Renderer:
         buffers, found = self.buffers(stream, width, height), self.scenes.get(scene)
         if not self.light.is_set and found.scene.drawn:
             self.set_light(*DEFAULT_LIGHT)
-        pictures = []
+        pictures: list[Array] = []
         kinds = [self.assets.surface_kind(d.material) for d in found.scene.draws]
         blends = tuple(i for i, kind in enumerate(kinds) if kind.blend)
         own_light = tuple(i for i, kind in enumerate(kinds) if kind.shading)
@@ -140,17 +140,20 @@ class Renderer:
                 alone=len(looks) == 1, backdrop=backdrop, marks=marks, part=part, link=link, begins=single,
                 blends=blends if batch == ("lit",) else (), own_light=own_light if batch == ("lit",) else (),
             )  # fmt: skip
-            if asked == (LAYERS,):
-                self._layers.draw(frame)
-                buffers.filled = None
-                pictures.append(read_picture(buffers))
-                continue
-            self._fill(frame, looks)
-            for frame.look in batch:
-                for step in self.composing:
-                    step.draw(frame)
-                pictures.append(read_picture(buffers))
+            pictures += self._pictures_of(frame, looks)
         return np.concatenate(pictures, axis=1) if len(pictures) > 1 else pictures[0]
+
+    def _pictures_of(self, frame: Frame, looks: tuple[str, ...]) -> Iterator[Array]:
+        """The pictures of a frame's batch, one after the other."""
+        if frame.batch == (LAYERS,):
+            self._layers.draw(frame)
+            yield read_picture(frame.buffers)
+            return
+        self._fill(frame, looks)
+        for frame.look in frame.batch:
+            for step in self.composing:
+                step.draw(frame)
+            yield read_picture(frame.buffers)
 
     def _fill(self, frame: Frame, looks: tuple[str, ...]) -> None:
         """Fill the attachments: the frame's part alone where they hold all else already."""

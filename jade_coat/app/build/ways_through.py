@@ -8,7 +8,7 @@ from functools import partial
 import numpy as np
 from PyQt6.QtCore import QRectF, QSize, Qt, QTimer
 from PyQt6.QtGui import QColor, QImage, QPainter, QPainterPath, QPaintEvent, QPen
-from PyQt6.QtWidgets import QButtonGroup, QDialog, QGridLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QDialog, QGridLayout, QPushButton, QVBoxLayout, QWidget
 
 from jade_coat.app import theme
 from jade_coat.app.controls.basics import button, label, row
@@ -112,19 +112,7 @@ class WaysThrough(QDialog):
         for i, (kind, tile) in enumerate(self.tiles.items()):
             tile.pressed.connect(partial(self.take, kind))
             grid.addWidget(tile, i // 2, i % 2)
-        self._sides = QButtonGroup(self)
-        sides = []
-        for i, name in enumerate(SIDES):
-            made = button(name, lambda: self.look(), "tab")
-            made.setCheckable(True)
-            self._sides.addButton(made, i)
-            sides.append(made)
-        sides[0].setChecked(True)
-        self.marks = button("Marks", self._mark, "tab", "Show in place what is off")
-        self.moving = button("Turning", self._move, "tab", "Let the camera turn round the prop")
-        for toggle in (self.marks, self.moving):
-            toggle.setCheckable(True)
-        self.marks.setChecked(True)
+        sides = self._build_buttons()
         layout = QVBoxLayout(self)
         layout.addLayout(row(*sides, 1, self.marks, self.moving, gap=4))
         layout.addLayout(grid)
@@ -146,6 +134,22 @@ class WaysThrough(QDialog):
         session.changed.connect(self._wait.start)
         session.scene_changed.connect(self._wait.start)
         session.selection_changed.connect(self._wait.start)
+
+    def _build_buttons(self) -> list[QPushButton]:
+        self._sides = QButtonGroup(self)
+        sides = []
+        for i, name in enumerate(SIDES):
+            made = button(name, lambda: self.look(), "tab")
+            made.setCheckable(True)
+            self._sides.addButton(made, i)
+            sides.append(made)
+        sides[0].setChecked(True)
+        self.marks = button("Marks", self._mark, "tab", "Show in place what is off")
+        self.moving = button("Turning", self._move, "tab", "Let the camera turn round the prop")
+        for toggle in (self.marks, self.moving):
+            toggle.setCheckable(True)
+        self.marks.setChecked(True)
+        return sides
 
     @property
     def ready(self) -> bool:
