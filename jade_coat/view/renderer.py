@@ -150,7 +150,8 @@ class Renderer:
             yield read_picture(frame.buffers)
             return
         self._fill(frame, looks)
-        for frame.look in frame.batch:
+        for look in frame.batch:
+            frame.look = look
             for step in self.composing:
                 step.draw(frame)
             yield read_picture(frame.buffers)
