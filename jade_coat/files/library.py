@@ -88,9 +88,14 @@ class Library:
         return MeshAsset(id=free_id(name, taken), name=name, asset=asset, slots=slots, clips=clip_names(mesh))
 
     def exchanged(self, asset: MeshAsset, mesh: MeshData) -> MeshAsset:
-        """Store another mesh under the same id and name; returns the asset to put in the old one's place."""
-        made: MeshAsset = self.add_mesh(mesh, asset.name, set()).with_(id=asset.id)
-        return made.with_(clip=asset.clip) if asset.clip in made.clips else made
+        """Store another mesh under the same id and name; returns the asset to put in the old one's place.
+
+        Its variants and categories stay, those of slots that are gone too: they may return.
+        """
+        made = self.add_mesh(mesh, asset.name, set())
+        clip = asset.clip if asset.clip in made.clips else ""
+        kept: MeshAsset = asset.with_(asset=made.asset, slots=made.slots, clips=made.clips, clip=clip)
+        return kept
 
     def mesh_by_id(self, project: Project, mesh_id: str) -> MeshData:
         """The data of a project's mesh by id. Raises KeyError, MissingAsset or BadMesh."""

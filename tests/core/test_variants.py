@@ -243,3 +243,20 @@ def test_variants_of_a_file_come_back_as_they_were_written(tmp_path: Path) -> No
     assert broken != data
     with pytest.raises(BadMesh, match="variants"):
         read_variants(broken, "post.glb", None)
+
+
+def test_a_mesh_that_is_split_or_imported_anew_keeps_its_variants_and_categories() -> None:
+    library = Library(Assets())
+    asset = library.add_mesh(shapes.post(0.3, 1.0, 0.05, 0.1), "Post", set())
+    dressed = asset.with_(
+        variants=(*asset.variants, Variant(id="old", name="Old", finishes={"Shaft": "ash"})),
+        categories={"Shaft": "wall", "Cap": "clay"},
+    )
+    finer = library.exchanged(dressed, shapes.post(0.3, 1.0, 0.05, 0.05))
+    other = library.exchanged(dressed, shapes.ball(0.5))  # without those slots: they may return
+    assert finer.asset not in (asset.asset, other.asset)
+    for now in (finer, other):
+        assert (now.id, now.name, now.variants, now.categories) == (
+            asset.id, "Post", dressed.variants, dressed.categories,
+        )  # fmt: skip
+    assert other.slots == ("surface",)
