@@ -186,7 +186,7 @@ class Window(BringingWindow):
             if group and known.group != group:
                 menu.addSeparator()
             group = known.group
-            if known.group in ("Project", "Bring in", "Hand over"):
+            if known.group in ("Project", "Bring in", "Make", "Hand over"):
                 action = menu.addAction(f"{known.title}\t{known.keys.split()[0] if known.keys else ''}".rstrip("\t"))
                 assert action is not None
                 action.triggered.connect(entry.do)

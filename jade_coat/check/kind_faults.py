@@ -44,6 +44,13 @@ def right_of(light: Array) -> Array:
     return tone_mapped(light)
 
 
+def layers_of(layers: Array) -> tuple[float, int]:
+    """How many layers lie over one another where there are any, on average and at most, by a picture of them."""
+    count = layers[..., 0] // LAYER
+    covered = count > 0
+    return (float(count[covered].mean()) if covered.any() else 0.0), int(count.max(initial=0))
+
+
 def faults_of(pair: tuple[Array, Array], right: tuple[Array, Array], layers: Array) -> KindFaults:
     """The faults of two frames, `(h, w, 4) uint8` each, against what both should be; `layers` is of the first.
 
@@ -52,12 +59,12 @@ def faults_of(pair: tuple[Array, Array], right: tuple[Array, Array], layers: Arr
     et al. 2010).
     """
     first, second = (shown(p) for p in pair)
-    count = layers[..., 0] // LAYER
-    covered = count > 0
+    covered = layers[..., 0] >= LAYER
+    mean, most = layers_of(layers)
     pixels = max(int(covered.sum()), 1)
     where = covered & (np.abs(first - right[0]).max(axis=-1) > TOLERANCE)
     moved = np.abs(first - second).max(axis=-1) - np.abs(right[0] - right[1]).max(axis=-1)
     return KindFaults(
         float(where.sum() / pixels), float((covered & (moved > TOLERANCE)).sum() / pixels),
-        float(count[covered].mean()) if covered.any() else 0.0, int(count.max(initial=0)), where,
+        mean, most, where,
     )  # fmt: skip

@@ -14,7 +14,7 @@ from jade_coat.material.placing import SwayMove
 from jade_coat.material.seam import Seam
 from jade_coat.material.surface import Surface
 from jade_coat.material.where import NoiseTerm, PaintTerm
-from jade_coat.mesh.cards import Bush, bush, cells_of
+from jade_coat.mesh.cards import Bush, bush
 from jade_coat.mesh.data import MeshData
 from jade_coat.program.types import Array
 from jade_coat.stage.mesh_assets import Category
@@ -117,12 +117,17 @@ def _frond(n: int, seed: int) -> Cell:
 
 def meshes(grain: float) -> dict[str, MeshData]:
     """A round bush of tea, and a fern whose fronds arch away from its middle."""
-    tea = Bush(cells_of(SIDE, SIDE, (0, 1)), count=round(150 / grain), radii=(0.42, 0.42, 0.42), foot=0.2, seed=4)
+    return {name: bush(made) for name, made in bushes(grain).items()}
+
+
+def bushes(grain: float) -> dict[str, Bush]:
+    """What both are made from."""
+    tea = Bush(first=1, last=2, count=round(150 / grain), radii=(0.42, 0.42, 0.42), foot=0.2, seed=4)
     fern = Bush(
-        cells_of(SIDE, SIDE, (2, 3)), count=round(26 / grain), size=(0.26, 0.55), spread=0.25, radii=(0.1, 0.08, 0.1),
+        first=3, last=4, count=round(26 / grain), size=(0.26, 0.55), spread=0.25, radii=(0.1, 0.08, 0.1),
         foot=0.02, core=0.3, outward=0.95, rise=0.9, bend=1.5, cup=0.3, dome=0.4, seed=9,
     )  # fmt: skip
-    return {"Tea bush": bush(tea), "Fern": bush(fern)}
+    return {"Tea bush": tea, "Fern": fern}
 
 
 def material() -> Material:

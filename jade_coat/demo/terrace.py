@@ -70,19 +70,20 @@ def build(
         props=Things(corner_props(meshes)),
     )
     if not corner:
-        project = _whole(project)
+        project = _whole(project, grain)
     progress(0.95, "Saving")
     save_project(project, assets, folder)
     write_desk(folder, Desk(camera=CAMERA))
     return project
 
 
-def _whole(project: Project) -> Project:
+def _whole(project: Project, grain: float) -> Project:
     """The corner with the terrace round it, its variants, categories and marks."""
     ids = {m.name: m.id for m in project.meshes}
     made: Project = project.with_(
         materials=(*project.materials, *whole.materials()), finishes=(*project.finishes, *whole.finishes()),
-        meshes=tuple(whole.dressed(m) for m in project.meshes), categories=whole.CATEGORIES, stamps=whole.stamps(),
+        meshes=tuple(whole.dressed(m, grain) for m in project.meshes), categories=whole.CATEGORIES,
+        stamps=whole.stamps(),
         groups=Things(whole.GROUPS), props=Things([*project.props, *whole.props(ids, project.prop("kiln_wall_prop"))]),
         decals=Things(whole.decals()), lamps=Things(whole.lamps()), mists=Things(whole.mists()),
     )  # fmt: skip

@@ -101,8 +101,8 @@ def _merged(parts: list[MeshData]) -> MeshData:
     return whole.with_(slots=(first.__class__("surface", 0, len(whole.triangles)),))
 
 
-def dressed(asset: MeshAsset) -> MeshAsset:
-    """A mesh of the demo with its variants and categories."""
+def dressed(asset: MeshAsset, grain: float) -> MeshAsset:
+    """A mesh of the demo with its variants and categories, and what it is made from."""
     found = VARIANTS.get(asset.name, ())
     variants = tuple(
         Variant(
@@ -110,7 +110,10 @@ def dressed(asset: MeshAsset) -> MeshAsset:
         )
         for i, (name, finishes) in enumerate(found)
     )
-    made: MeshAsset = asset.with_(variants=variants or asset.variants, categories=SLOT_CATEGORIES.get(asset.name, {}))
+    made: MeshAsset = asset.with_(
+        variants=variants or asset.variants, categories=SLOT_CATEGORIES.get(asset.name, {}),
+        bush=leaves.bushes(grain).get(asset.name),
+    )  # fmt: skip
     return made
 
 

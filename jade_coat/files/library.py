@@ -16,6 +16,7 @@ from jade_coat.maps.mapset import Guess, MapFile, MapSet, fitted, further_square
 from jade_coat.maps.packing import Texture
 from jade_coat.maps.picture import BadImage
 from jade_coat.material.surface import Role
+from jade_coat.mesh.cards import Bush
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.posed import clip_names
 from jade_coat.stage.mesh_assets import MeshAsset
@@ -87,14 +88,15 @@ class Library:
         slots = tuple(s.name for s in mesh.slots)
         return MeshAsset(id=free_id(name, taken), name=name, asset=asset, slots=slots, clips=clip_names(mesh))
 
-    def exchanged(self, asset: MeshAsset, mesh: MeshData) -> MeshAsset:
+    def exchanged(self, asset: MeshAsset, mesh: MeshData, bush: Bush | None = None) -> MeshAsset:
         """Store another mesh under the same id and name; returns the asset to put in the old one's place.
 
-        Its variants and categories stay, those of slots that are gone too: they may return.
+        Its variants and categories stay, those of slots that are gone too: they may return. `bush` is what the new one
+        is made from, if it is one.
         """
         made = self.add_mesh(mesh, asset.name, set())
         clip = asset.clip if asset.clip in made.clips else ""
-        kept: MeshAsset = asset.with_(asset=made.asset, slots=made.slots, clips=made.clips, clip=clip)
+        kept: MeshAsset = asset.with_(asset=made.asset, slots=made.slots, clips=made.clips, clip=clip, bush=bush)
         return kept
 
     def mesh_by_id(self, project: Project, mesh_id: str) -> MeshData:

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 
+from jade_coat.material.fields import Frozen, Vec2, Vec3, field, option
 from jade_coat.mesh.building import build_mesh
 from jade_coat.mesh.data import FULL, MeshData
 from jade_coat.program.types import Array
@@ -16,30 +16,49 @@ Cell = tuple[float, float, float, float]
 ACROSS, ALONG = 2, 3
 """Quads across a card and along it, so that it can be bent both ways."""
 CANDIDATES = 12
+MOST_CARDS = 4000
 
 
-@dataclass(frozen=True)
-class Bush:
-    """What a bush is made from. Metres; shares are 0 to 1. The same numbers give the same bush.
+ATLAS, SHAPE, CARDS, LIGHT = "Cells of the atlas", "Shape", "Cards", "Light"
+
+
+class Bush(Frozen):
+    """What a bush is made from. The same numbers give the same bush.
 
     Cards root between `core` of the way out and the outside of a dome with these half-axes, above `foot`. `outward`
     is how far they point away from its middle rather than any way, `rise` how far upwards; `bend` and `cup` curve them
-    along and across, radians. `dome` turns their normals to those of the dome, which then lights as one body.
+    along and across. `dome` turns their normals to those of the dome, which then lights as one body.
     """
 
-    cells: tuple[Cell, ...]
-    count: int = 120
-    size: tuple[float, float] = (0.16, 0.22)
-    spread: float = 0.3
-    radii: tuple[float, float, float] = (0.5, 0.55, 0.5)
-    foot: float = 0.12
-    core: float = 0.5
-    outward: float = 0.8
-    rise: float = 0.35
-    bend: float = 0.7
-    cup: float = 0.5
-    dome: float = 0.75
-    seed: int = 1
+    columns: int = option(
+        2, "Across", "integer", low=1, high=64, soft=(1, 8), group=ATLAS, hint="Cells beside one another"
+    )
+    rows: int = option(2, "Down", "integer", low=1, high=64, soft=(1, 8), group=ATLAS)
+    first: int = option(1, "First", "integer", low=1, high=4096, soft=(1, 16), group=ATLAS, hint="Counted row by row")
+    last: int = option(4, "Last", "integer", low=1, high=4096, soft=(1, 16), group=ATLAS)
+    radii: Vec3 = field(
+        (0.5, 0.55, 0.5), "Half-axes", kind="point", unit="m", low=0.001, high=100.0, soft=(0.05, 2.0), group=SHAPE
+    )
+    foot: float = field(0.12, "Above the ground", unit="m", low=-10.0, high=100.0, soft=(0.0, 1.0), group=SHAPE)
+    core: float = field(0.5, "Hollow", group=SHAPE, hint="How far out of the middle cards begin")
+    seed: int = option(1, "Seed", "integer", low=0, high=1_000_000, soft=(0, 100), group=SHAPE)
+    count: int = option(120, "How many", "integer", low=1, high=MOST_CARDS, soft=(1, 400), group=CARDS)
+    size: Vec2 = field(
+        (0.16, 0.22), "Size", kind="pair", unit="m", low=0.001, high=20.0, soft=(0.02, 1.0), group=CARDS,
+        hint="Across and along",
+    )  # fmt: skip
+    spread: float = field(0.3, "Size by chance", group=CARDS)
+    outward: float = field(0.8, "Outward", group=CARDS, hint="1 away from the middle, 0 any way")
+    rise: float = field(0.35, "Upward", high=4.0, soft=(0.0, 1.5), group=CARDS)
+    bend: float = field(0.7, "Bent along", kind="angle", high=3.0, soft=(0.0, 2.0), group=CARDS)
+    cup: float = field(0.5, "Bent across", high=3.0, soft=(0.0, 1.5), group=CARDS)
+    dome: float = field(0.75, "As one body", group=LIGHT, hint="How far normals turn to those of the dome")
+
+    @property
+    def cells(self) -> tuple[Cell, ...]:
+        """The cells that its cards have, of which each picks one."""
+        last = min(max(self.first, self.last), self.columns * self.rows)
+        return cells_of(self.columns, self.rows, range(min(self.first, last) - 1, last))
 
 
 def bush(made: Bush) -> MeshData:

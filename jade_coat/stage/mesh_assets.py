@@ -5,6 +5,7 @@ from __future__ import annotations
 from pydantic import Field, model_validator
 
 from jade_coat.material.fields import Frozen
+from jade_coat.mesh.cards import Bush
 
 DEFAULT = "default"
 """The id of the variant at index 0, in files and code; its display name is free."""
@@ -41,6 +42,8 @@ class MeshAsset(Frozen):
     clip: str = ""
     variants: tuple[Variant, ...] = (Variant(id=DEFAULT, name="Default"),)
     categories: dict[str, str] = Field(default_factory=dict)
+    bush: Bush | None = None
+    """What it is made from, where it is a bush that can be made anew."""
 
     @model_validator(mode="after")
     def _default_first(self) -> MeshAsset:

@@ -284,6 +284,12 @@ class StageLink:
         """Put a look on the swatch form, as a scene of its own."""
         self._show_alone(scene, SWATCH_MESH, self._swatch, material, values, LITTLE)
 
+    def show_made(self, scene: str, mesh: MeshData, material: Material, values: dict[str, Number]) -> None:
+        """Put a mesh that is still being made into a scene of its own, in a look."""
+        assert self._project is not None
+        around = Surroundings(exposure=self._project.light.exposure)
+        self._show_alone(scene, f"{scene} mesh", mesh, material, values, around)
+
     def show_model(self, scene: str, prop: Prop) -> None:
         """Put one prop of the present project alone at the origin, upright, as a scene of its own."""
         project = self._project

@@ -2,23 +2,21 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from jade_coat.mesh.cards import ACROSS, ALONG, Bush, bush, cells_of
+from jade_coat.mesh.cards import ACROSS, ALONG, Bush, bush
 from jade_coat.mesh.data import FULL
 
-CELLS = cells_of(2, 2, (0, 3))
+CELLS = Bush(first=2, last=3).cells
 EACH = (ACROSS + 1) * (ALONG + 1)
 
 
 def test_the_same_numbers_give_the_same_bush_and_another_seed_another() -> None:
-    made = Bush(CELLS, count=20)
-    one, two, other = bush(made), bush(made), bush(replace(made, seed=2))
+    made = Bush(first=2, last=3, count=20)
+    one, two, other = bush(made), bush(made), bush(made.with_(seed=2))
     assert np.array_equal(one.positions, two.positions)
     assert not np.array_equal(one.positions, other.positions)
     assert len(one.triangles) == 20 * ACROSS * ALONG * 2
@@ -33,8 +31,8 @@ def test_cards_are_strewn_more_evenly_than_by_chance() -> None:
         np.fill_diagonal(away, 9)
         return float(np.percentile(away.min(axis=1), 10))
 
-    made = Bush(CELLS, count=120, radii=(0.5, 0.5, 0.5))
-    even = np.mean([nearest(bush(replace(made, seed=s))) for s in range(4)])
+    made = Bush(first=2, last=3, count=120, radii=(0.5, 0.5, 0.5))
+    even = np.mean([nearest(bush(made.with_(seed=s))) for s in range(4)])
     rng = np.random.default_rng(0)
     ways = rng.normal(size=(4, 120, 3))
     ways[..., 1] = np.abs(ways[..., 1])
@@ -46,13 +44,13 @@ def test_cards_are_strewn_more_evenly_than_by_chance() -> None:
 @given(st.floats(0.0, 1.0), st.floats(0.0, 2.0), st.integers(0, 50))
 @settings(max_examples=25, deadline=None)
 def test_normals_turn_to_the_domes_and_cards_stay_as_long_as_they_are(dome: float, bend: float, seed: int) -> None:
-    made = Bush(CELLS, count=12, dome=dome, bend=bend, seed=seed, spread=0.0, cup=0.0)
+    made = Bush(first=2, last=3, count=12, dome=dome, bend=bend, seed=seed, spread=0.0, cup=0.0)
     mesh = bush(made)
     assert np.allclose(np.linalg.norm(mesh.normals, axis=1), 1, atol=1e-4)
     out = (mesh.positions - [0, made.foot, 0]) / np.array(made.radii) ** 2
     out /= np.linalg.norm(out, axis=1, keepdims=True)
     facing = (mesh.normals * out).sum(axis=1).mean()
-    assert facing > bush_facing(replace(made, dome=0.0)) - 1e-6
+    assert facing > bush_facing(made.with_(dome=0.0)) - 1e-6
     if dome == 1.0:
         assert facing == pytest.approx(1, abs=1e-4)
     cards = mesh.positions.reshape(-1, ALONG + 1, ACROSS + 1, 3)
@@ -67,7 +65,7 @@ def bush_facing(made: Bush) -> float:
 
 
 def test_channels_say_what_gives_way_and_what_is_sheltered_and_cards_have_their_cells() -> None:
-    mesh = bush(Bush(CELLS, count=80))
+    mesh = bush(Bush(first=2, last=3, count=80))
     red, green, blue, alpha = (mesh.colors[0] / FULL).T
     cards = green.reshape(-1, EACH)
     assert (np.ptp(cards, axis=1) == 0).all()  # one number a card

@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
+from jade_coat.app.build.bush_maker import BushMaker
 from jade_coat.app.build.coat_clipboard import copy_coat, paste_coat
 from jade_coat.app.build.finish_table import FinishTable
 from jade_coat.app.build.steps_sheet import StepsSheet
 from jade_coat.app.commands import command
 from jade_coat.app.dialogs.stock import Stock
 from jade_coat.app.workspaces.workspace import Workspace
+from jade_coat.mesh.cards import Bush
+from jade_coat.mesh.data import MeshData
+from jade_coat.stage import edits
+from jade_coat.stage.making import placed_mesh
+from jade_coat.stage.mesh_assets import MeshAsset
 
 
 class Build(Workspace):
@@ -48,6 +54,40 @@ class Build(Workspace):
         self._table = FinishTable(self.window, self.session, self.bench.swatches)
         self._table.show()
         return self._table
+
+    @command("Make")
+    def new_bush(self) -> BushMaker:
+        """New bush of cards…"""
+        self._maker = BushMaker(self.window, self.session, self._place_made)
+        self._maker.show()
+        return self._maker
+
+    @command("Make")
+    def make_anew(self) -> BushMaker | None:
+        """Make the chosen bush anew…"""
+        prop = self.session.prop
+        mesh = self.session.project.mesh(prop.mesh) if prop is not None else None
+        if mesh is None or mesh.bush is None:
+            self.session.said.emit("Choose a prop that was made as a bush first.", True)
+            return None
+        self._maker = BushMaker(self.window, self.session, self._place_made, mesh)
+        self._maker.show()
+        return self._maker
+
+    def _place_made(self, mesh: MeshData, name: str, bush: Bush) -> None:
+        """A prop of a new bush where the camera looks, on the ground, in the chosen finish."""
+        session = self.session
+        x, _, z = session.camera.target
+
+        def keep(data: MeshData, wanted: str, taken: set[str]) -> MeshAsset:
+            kept: MeshAsset = session.library.add_mesh(data, wanted, taken).with_(bush=bush)
+            return kept
+
+        made = placed_mesh(session.project, keep, mesh, name, (x, 0.0, z))
+        finish, slot = session.finish_id, made.asset.slots[0]
+        dress = [edits.put_finish(prop=made.prop.id, slot=slot, finish=finish)] if finish else []
+        if session.do_all(f"Make {name.lower()}", [*made.steps, *dress]):
+            session.choose_prop(made.prop.id, slot)
 
     @command("Edit", "Ctrl+L")
     def show_stock(self) -> Stock:
