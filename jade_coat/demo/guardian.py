@@ -67,7 +67,7 @@ def mesh(grain: float) -> MeshData:
         "Robe": [robe, left, right], "Sash": [sash, knot], "Face": [face, *hands], "Hat": [hat], "Staff": [staff],
         "Ink": [*eyes, *brows, beard],
     }  # fmt: skip
-    return shapes.joined([(_one(meshes), slot) for slot, meshes in parts.items()])
+    return shapes.joined([(shapes.merged(meshes), slot) for slot, meshes in parts.items()])
 
 
 def _placed(
@@ -79,13 +79,6 @@ def _placed(
         positions=(rotation.apply(mesh.positions) + at).astype(np.float32),
         normals=rotation.apply(mesh.normals).astype(np.float32), tangents=tangents.astype(np.float32),
     )  # fmt: skip
-    return made
-
-
-def _one(meshes: list[MeshData]) -> MeshData:
-    whole = shapes.joined([(m, str(i)) for i, m in enumerate(meshes)])
-    first = whole.slots[0]
-    made: MeshData = whole.with_(slots=(first.__class__("surface", 0, len(whole.triangles)),))
     return made
 
 

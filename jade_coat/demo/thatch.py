@@ -33,12 +33,8 @@ def coping(grain: float) -> MeshData:
     """Two courses of reed on either side of a bent wall's top; u runs along them, v from root to tip."""
     rng = np.random.default_rng(5)
     columns = round(WIDTH / (0.013 * grain))
-    parts = [
-        (_course(columns, root, tip, side, rng), f"{side} {i}")
-        for side in (1.0, -1.0)
-        for i, (root, tip) in enumerate(COURSES)
-    ]
-    return _one_slot(shapes.joined(parts), "Reed")
+    parts = [_course(columns, root, tip, side, rng) for side in (1.0, -1.0) for root, tip in COURSES]
+    return shapes.merged(parts, "Reed")
 
 
 def _course(
@@ -73,12 +69,6 @@ def _waves(columns: int, rng: np.random.Generator) -> Array:
     x = np.linspace(0, 1, columns + 1)
     waves = (np.sin(2 * np.pi * (x * rng.integers(20, 90) + rng.random())) for _ in range(5))
     return np.asarray(sum(waves, np.zeros(columns + 1)) / 3)
-
-
-def _one_slot(mesh: MeshData, name: str) -> MeshData:
-    first = mesh.slots[0]
-    made: MeshData = mesh.with_(slots=(first.__class__(name, 0, len(mesh.triangles)),))
-    return made
 
 
 def broom(grain: float) -> MeshData:

@@ -92,13 +92,7 @@ SHELVES = (0.42, 0.92, 1.42)
 def _rack() -> MeshData:
     posts = [_moved(shapes.box(0.06, 1.75, 0.06), x, 0.0, z) for x in (-0.85, 0.0, 0.85) for z in (-0.2, 0.2)]
     boards = [_moved(shapes.box(1.86, 0.035, 0.52), 0.0, y, 0.0) for y in SHELVES]
-    return shapes.joined([(_merged(posts), "Posts"), (_merged(boards), "Boards")])
-
-
-def _merged(parts: list[MeshData]) -> MeshData:
-    whole = shapes.joined([(p, str(i)) for i, p in enumerate(parts)])
-    first = whole.slots[0]
-    return whole.with_(slots=(first.__class__("surface", 0, len(whole.triangles)),))
+    return shapes.joined([(shapes.merged(posts), "Posts"), (shapes.merged(boards), "Boards")])
 
 
 def dressed(asset: MeshAsset, grain: float) -> MeshAsset:

@@ -146,6 +146,13 @@ def joined(parts: Sequence[tuple[MeshData, str]]) -> MeshData:
     )
 
 
+def merged(parts: Sequence[MeshData], slot: str = "surface") -> MeshData:
+    """Several meshes as one with a single slot."""
+    whole = joined([(part, str(i)) for i, part in enumerate(parts)])
+    made: MeshData = whole.with_(slots=(Slot(slot, 0, len(whole.triangles)),))
+    return made
+
+
 def ball(radius: float, segments: int = 64) -> MeshData:
     """A ball around the origin; UVs in metres at the equator."""
     angles = np.linspace(-np.pi / 2, np.pi / 2, segments // 2 + 1)
