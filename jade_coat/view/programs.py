@@ -167,7 +167,7 @@ class ProgramShop:
         names = (*OUTPUTS, *(name for name, _ in SHADINGS[shading].outputs))
         targets = Targets(
             ("vec4(light, 1.0)",), names, _cut(material), material.two_sided, lit=True, shading=shading,
-            taken=LIGHT_SAMPLERS,
+            taken=LIGHT_SAMPLERS + 1, opened=True,
         )  # fmt: skip
         return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
 

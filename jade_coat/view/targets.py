@@ -18,9 +18,8 @@ class Targets:
     `cut` leaves points out by their opacity (`material.kinds`), `turned` turns the normals of what is seen from behind.
     `sighted` gives, before the expressions, which triangle of which instance it is. `crowd` draws the pixels that were
     sighted of a crowd, and no vertices. `lying` draws what a decal makes of the pixels that are there, `hull` the hull
-    of an outline. `lit` puts the
-    light of `light.glsl` before the expressions, which may name it `light`, as what a `shading` sends of it. `taken`
-    are the samplers that both take.
+    of an outline. `lit` puts the light of `light.glsl` before the expressions, which may name it `light`, as what a
+    `shading` sends of it; with `opened` it knows how open the sky is. `taken` are the samplers that both take.
     """
 
     expressions: tuple[str, ...]
@@ -34,6 +33,7 @@ class Targets:
     crowd: bool = False
     lying: bool = False
     hull: bool = False
+    opened: bool = False
 
 
 _LIGHT = """
@@ -50,6 +50,7 @@ def fragment_source(glsl: GlslProgram, targets: Targets) -> str:
     outs = [f"layout(location = {i}) out vec4 target{i};" for i in range(len(targets.expressions))]
     own = [shader("sample.glsl")] if targets.cut else []
     if targets.lit:
+        own += ["#define OPENED", shader("opened.glsl")] if targets.opened else []
         own += [*(shader(name) for name in _LIT[:2]), shading_source(targets.shading), *(shader(n) for n in _LIT[2:])]
     if targets.crowd:
         head, first = [crowd_head(glsl)], [crowd_prologue(glsl)]

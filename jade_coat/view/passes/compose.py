@@ -54,7 +54,7 @@ class ComposePass:
     def __init__(self, drawer: Drawer, light: Light) -> None:
         self._drawer, self._context, self._light = drawer, drawer.context, light
         # A program for all looks would work out the light for each of them: both ways of a choice are run.
-        self._lit = self._program(shader("lit.glsl"))
+        self._lit = self._program(shader("opened.glsl") + shader("lit.glsl"))
         self._looks = self._program(looks_source())
         self._backdrop = self._on_screen(light_source() + shader("backdrop.frag"))
         self._covered = self._on_screen(shader("covered.frag"))

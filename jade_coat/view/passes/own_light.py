@@ -15,6 +15,7 @@ from jade_coat.view.drawing import set_uniform
 from jade_coat.view.frame import Frame
 from jade_coat.view.passes.forward import LitPass
 from jade_coat.view.passes.lamps import TOGETHER, seen_lamps
+from jade_coat.view.programs import Compiled
 
 NEARER = (-1.0, -1.0)
 """What depths are shifted by: another program places the very same triangles, and may round them otherwise."""
@@ -53,6 +54,7 @@ class OwnLightPass(LitPass):
         if compiled is None:
             return
         self._bind(frame, compiled, index, mesh)
+        self._bind_openness(frame, compiled)
         set_uniform(compiled.program, "tone_link", frame.link)
         if len(seen_lamps(frame)) <= TOGETHER:
             self._lamps.shine_nearest(compiled.program, frame, self._depths_at(compiled))
@@ -62,6 +64,15 @@ class OwnLightPass(LitPass):
             middle = np.append(mesh.bounds.mean(axis=0), 1.0) @ matrix.T
             self._lamps.shine_nearest(compiled.program, frame, self._depths_at(compiled), middle[:3])
             self._drawer.run_one(compiled.program, frame, index, i, None)
+
+    def _bind_openness(self, frame: Frame, compiled: Compiled) -> None:
+        """Let a program read how open the sky is, behind all else that it reads."""
+        open_sky = frame.buffers.openness if frame.scene.sky.texture is not None else None
+        unit = self._depths_at(compiled) + 1
+        assert unit < 16
+        (open_sky or frame.buffers.attachments[0]).use(unit)
+        set_uniform(compiled.program, "openness", unit)
+        set_uniform(compiled.program, "has_openness", open_sky is not None)
 
     def _draw_outlines(self, frame: Frame) -> None:
         """Draw the backs of the hulls that stand out round what has an outline."""

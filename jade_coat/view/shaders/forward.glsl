@@ -4,7 +4,11 @@ uniform vec3 shared_eye;
 
 vec3 light_here(Surface s) {
     vec3 v = normalize(shared_eye - pixel_world);
+#ifdef OPENED
+    vec3 open = opened(distance(shared_eye, pixel_world));
+#else
     vec3 open = sky_open(pixel_world, s.normal, reflect(-v, s.normal), s.roughness);
+#endif
 #ifdef OWN_LIGHT
     return own_light(s, v, pixel_world, open);
 #else
