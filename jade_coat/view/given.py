@@ -79,7 +79,8 @@ class Given(ABC):
     def sweep(self) -> None:
         """Drop what no scene uses."""
         draws = [d for scene in self._scenes.values() for d in scene.drawn]
-        meshes, materials = {d.mesh for d in draws}, {d.material for d in draws}
+        decals = [d for scene in self._scenes.values() for d in scene.decals.values()]
+        meshes, materials = {d.mesh for d in draws}, {d.material for d in (*draws, *decals)}
         props = {d.paint for d in draws}
         textures = {key for i in materials if i in self._materials for key in self._materials[i][2].values()}
         gone = m.Drop(

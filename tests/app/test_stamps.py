@@ -10,7 +10,10 @@ import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from scipy.spatial.transform import Rotation
 
+from jade_coat.app.view.pictures import Split
 from jade_coat.maps.images import png_bytes
+from jade_coat.material.material import Coat, Material
+from jade_coat.material.surface import Surface
 from jade_coat.stage import edits
 from jade_coat.stage.decals import Decal
 from tests.app.conftest import Hand
@@ -156,3 +159,29 @@ def _place(decal: Decal, position: tuple[float, float, float], turned: bool = Fa
     turn = Rotation.from_quat(decal.turn) * Rotation.from_rotvec([math.pi if turned else 0.0, 0.0, 0.0])
     x, y, z, w = (float(v) for v in turn.as_quat())
     return Place(position, (x, y, z, w), decal.size)
+
+
+def test_a_material_that_decals_alone_wear_is_there_beside_a_split_and_after_it(stage: Hand) -> None:
+    session, view = stage.session, stage.window.view
+    mark = Material(id="mark", name="Mark", coats=(Coat(id="c", name="C", surface=Surface(color=(0.9, 0.1, 0.8))),))
+    at = np.array([-0.4, 1.0, -2.35])
+    decal = Decal(id="lone", name="Lone", finish="mark", position=tuple(at), size=(0.5, 0.4, 0.5),
+                  turn=tuple(Rotation.from_euler("x", np.pi / 2).as_quat()))  # fmt: skip
+    session.do(edits.add_material(material=mark))
+    session.do(edits.add_things(things=(decal,)))
+    session.choose_prop("kiln_wall_prop", "surface")
+    stage.settle()
+    before = shown(stage).astype(int)
+    pink = (before[..., 0] - before[..., 1] > 60) & (before[..., 2] - before[..., 1] > 60)
+    assert pink.sum() > 30
+    view.show_split(Split(finish="cobalt_wall", name="Cobalt"))
+    stage.settle()
+    assert not session.faults
+    view.show_split(None)
+    stage.settle()
+    session.choose_prop("cream_jar", "Body")
+    session.do(edits.set_light(strength=2.0))
+    stage.settle()
+    assert not session.faults
+    after = shown(stage).astype(int)
+    assert ((after[..., 0] - after[..., 1] > 40) & (after[..., 2] - after[..., 1] > 40)).sum() > 0.5 * pink.sum()
