@@ -6,8 +6,12 @@ import numpy as np
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QPushButton
 
+from jade_coat.app.controls.basics import Elided, NameButton
 from jade_coat.stage import edits
+from jade_coat.stage.decals import Decal
+from jade_coat.stage.lamps import Lamp
 from tests.app.conftest import Hand, move
 from tests.app.wall import shown
 
@@ -158,3 +162,36 @@ def test_a_press_whose_release_never_came_does_not_keep_the_picture_coarse(hand:
         assert not hand.window.bench.brush_tool.painting
         assert hand.session.project == start
     hand.settle()
+
+
+def test_no_button_and_no_word_of_ours_is_cut_in_a_window_of_1280(hand: Hand) -> None:
+    """Names that people give may be; what the product says must fit where it stands."""
+    window, cut = hand.window, []
+    names = {x.name for kind in ("materials", "finishes", "props", "meshes", "shared", "map_sets", "recipes")
+             for x in getattr(hand.session.project, kind)}  # fmt: skip
+    names |= {c.name for m in hand.session.project.materials for c in m.coats}
+    names |= {d.name for m in hand.session.project.materials for d in m.dials}
+
+    def look(where: str) -> None:
+        hand.settle()
+        for made in window.findChildren(QPushButton):
+            wide = made.fontMetrics().horizontalAdvance(made.text())
+            if made.isVisible() and not isinstance(made, NameButton) and made.text() and made.width() < wide:
+                cut.append(f"{where}: {made.text()}")
+        for made in window.findChildren(Elided):
+            if made.isVisible() and made.is_cut and made.text() not in names:
+                cut.append(f"{where}: {made.text()}")
+
+    for workspace in ("Build", "Brush", "Stage"):
+        window.show_workspace(workspace)
+        look(workspace)
+    for page in range(3):
+        window.bench.stage_below.show_page(page)
+        look(f"Stage, page {page}")
+    hand.session.do(edits.add_things(things=(Decal(id="d", name="D", finish="cobalt_jar"),)))
+    hand.session.choose_things(("d",))
+    look("decal")
+    hand.session.do(edits.add_things(things=(Lamp(id="l", name="L"),)))
+    hand.session.choose_things(("l",))
+    look("lamp")
+    assert not cut, "\n".join(cut)

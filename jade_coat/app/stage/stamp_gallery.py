@@ -97,9 +97,9 @@ class StampGallery(QWidget):
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setSpacing(4)
         self._make = button("Finish…", self._ask_finish, "", "Make a stamp of a finish")
-        keep = button("Keep decal", self.keep, "", "Keep the chosen decal's look and size as a stamp")
+        keep = button("Keep", self.keep, "", "Keep the chosen decal's look and size as a stamp")
         bring = button(
-            "From a picture…", self.picture_wanted.emit, "", "A picture with its see-through parts; drop one too"
+            "Picture…", self.picture_wanted.emit, "", "A picture with its see-through parts; drop one too"
         )
         self._roll = _number(Spec("Roll", "angle", low=0.0, high=3.15, hint="How far each is rolled by chance"), 0.0)
         self._spread = _number(Spec("Size", low=0.0, high=0.9, hint="How much larger or smaller by chance"), 0.0)
@@ -110,7 +110,7 @@ class StampGallery(QWidget):
             control.changed.connect(self._follow_chance)
         body = column(gap=4, margins=(12, 2, 8, 4))
         chance: list[QWidget] = []
-        for word, control in (("Roll", self._roll), ("Size", self._spread), ("Any cell", self._cells)):
+        for word, control in (("Roll", self._roll), ("Size", self._spread), ("Cells", self._cells)):
             chance += [label(word, "quiet", control.toolTip()), control]
         self.head = holder(row(bring, self._make, keep, *chance, gap=6))
         """Ways to make a stamp, and what differs by chance; whoever shows the gallery gives it a place."""
