@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import shutil
 import tempfile
@@ -55,9 +56,16 @@ def demo_copy(demo_folder: Path, tmp_path: Path) -> Path:
 def gl():
     from jade_coat.view.context import create_context
 
-    return create_context()
+    context = create_context()
+    context.gc_mode = "context_gc"  # what a test leaves behind is freed once it is over, see `renderer`
+    return context
 
 
 @pytest.fixture
 def renderer(gl, demo: Demo):
-    return stage_renderer(gl, demo)
+    yield stage_renderer(gl, demo)
+    gc.collect()
+    while gl.objects:
+        thing = gl.objects.popleft()
+        if hasattr(thing, "release"):  # the library's own `gc` stumbles over what was released already
+            thing.release()

@@ -187,4 +187,5 @@ def brush(hand: Hand):
     hand.window.bench.panes.open("finishes")
     state = hand.window.bench.brush
     state.set(radius=0.2, strength=1.0)
+    hand.settle()
     return state
