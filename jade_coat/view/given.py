@@ -80,7 +80,7 @@ class Given(ABC):
         """Drop what no scene uses."""
         draws = [d for scene in self._scenes.values() for d in scene.drawn]
         decals = [d for scene in self._scenes.values() for d in scene.decals.values()]
-        meshes, materials = {d.mesh for d in draws}, {d.material for d in (*draws, *decals)}
+        meshes, materials = {d.mesh for d in draws}, {d.material for d in draws} | {d.material for d in decals}
         props = {d.paint for d in draws}
         textures = {key for i in materials if i in self._materials for key in self._materials[i][2].values()}
         gone = m.Drop(

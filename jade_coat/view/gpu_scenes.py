@@ -12,6 +12,7 @@ import numpy as np
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import Draw, DrawPatch, Scene, ScenePatch
+from jade_coat.stage.lamps import LampDraw
 from jade_coat.stage.look_tables import ROWS_A_COLUMN
 from jade_coat.view.crowd_tables import member_table, write_members
 from jade_coat.view.programs import Compiled
@@ -66,7 +67,7 @@ class GpuScene:
     sky: Depths = field(default_factory=Depths)
     """From many ways of the sky, to know how much of it a place sees."""
     lamps: Depths = field(default_factory=Depths)
-    lamps_cast: dict[str, object] = field(default_factory=dict)
+    lamps_cast: dict[str, tuple[object, LampDraw, int]] = field(default_factory=dict)
     """By lamp, what its part of the depth maps follows from."""
     moves: int = 0
     """Counts up with every change of a shape."""

@@ -275,3 +275,36 @@ def test_depth_maps_stay_while_what_they_follow_from_is_the_same(renderer, demo)
     before = caster.follows(found)
     renderer.assets.set_material(cut.with_(cut=0.7), lookup)
     assert caster.follows(found) != before
+
+
+def test_where_much_throws_shadows_a_moving_view_keeps_the_maps_there_were_but_for_a_lamp_that_moves(
+    renderer, monkeypatch
+) -> None:
+    """As for the sky: the first picture shows no lamps; once it stands still they are there, and stay meanwhile."""
+    from jade_coat.view.passes import lamps as passes
+
+    monkeypatch.setattr(passes, "AT_ONCE", 0)
+    cast: list[int] = []
+    monkeypatch.setattr(passes.LampPass, "_cast_one", lambda self, frame, lamp, side, place: cast.append(place))
+    renderer.set_light((0.0, 1.0, 0.0), 0.0)
+    three = tuple(
+        (n, lamp_draw(Lamp(id=n, name=n, position=(x, 1.0, 0.0)))) for n, x in (("a", -1), ("b", 0), ("c", 1))
+    )
+
+    def picture(lamps, sample: int) -> int:
+        cast.clear()
+        found = renderer.scenes.get("room")
+        found.scene.surroundings = Surroundings(lamps=lamps)
+        eye = eye_of(np.array([1.7, 2.0, 1.7]), np.array([-1.0, 1.9, -1.0]), 1.0, 1.0)
+        renderer.picture("room", eye, 32, 32, sample=sample, stream="waits")
+        return len(cast)
+
+    stand(renderer, room())
+    assert picture(three, 0) == 0
+    assert picture(three, 1) == 3
+    assert picture(three, 0) == 0
+    moved = (("a", replace(three[0][1], position=(-1.2, 1.0, 0.0))), *three[1:])
+    assert picture(moved, 0) == 1
+    renderer.scenes.get("room").moves += 1  # a prop is dragged
+    assert picture(moved, 0) == 0
+    assert picture(moved, 1) == 3

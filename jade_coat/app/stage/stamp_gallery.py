@@ -98,9 +98,7 @@ class StampGallery(QWidget):
         self._grid.setSpacing(4)
         self._make = button("Finish…", self._ask_finish, "", "Make a stamp of a finish")
         keep = button("Keep", self.keep, "", "Keep the chosen decal's look and size as a stamp")
-        bring = button(
-            "Picture…", self.picture_wanted.emit, "", "A picture with its see-through parts; drop one too"
-        )
+        bring = button("Picture…", self.picture_wanted.emit, "", "A picture with its see-through parts; drop one too")
         self._roll = _number(Spec("Roll", "angle", low=0.0, high=3.15, hint="How far each is rolled by chance"), 0.0)
         self._spread = _number(Spec("Size", low=0.0, high=0.9, hint="How much larger or smaller by chance"), 0.0)
         self._cells = ToggleField(Spec("Any cell", "toggle", hint="Another cell of its atlas each time"), 0.0)

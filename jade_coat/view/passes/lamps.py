@@ -19,12 +19,15 @@ from jade_coat.view.drawing import Drawer, depth_tested, set_uniform
 from jade_coat.view.frame import Frame
 from jade_coat.view.gpu_scenes import GpuScene
 from jade_coat.view.lying import attachments_read
+from jade_coat.view.passes.sky_depths import AT_ONCE
 
 SIDE = 4096
 """Texels across the map that the lamps of a scene share."""
 LARGEST, SMALLEST = 512, 32
 """Texels across one face of a lamp's map."""
 FACES = 6
+FEW = 2
+"""Lamps whose maps are drawn at once however much throws shadows."""
 TOGETHER = 4
 """Lamps that a program adds up at once, as `lamps.glsl` knows too."""
 WIDE = 1.2
@@ -52,9 +55,8 @@ class LampPass:
     def draw(self, frame: Frame) -> None:
         """Add all of them, where the frame is lit."""
         lamps = seen_lamps(frame)
-        if frame.look != "lit" or not lamps:
+        if frame.look != "lit" or not lamps or not self._cast(frame, dict(lamps)):
             return
-        self._cast(frame, dict(lamps))
         context, target = self._context, frame.buffers.lighting
         limit = target.scissor
         self._bind(frame)
@@ -121,20 +123,33 @@ class LampPass:
 
     # Shadows
 
-    def _cast(self, frame: Frame, lamps: dict[str, LampDraw]) -> None:
-        """Bring the depth maps of some lamps up to date."""
+    def _cast(self, frame: Frame, lamps: dict[str, LampDraw]) -> bool:
+        """Bring the depth maps of some lamps up to date; whether there are any to go by.
+
+        Where much throws shadows, a view that is being turned or changed waits for one or two lamps that are others
+        themselves; else it goes by the maps there were, and its first picture by no lamps.
+        """
         found = frame.scene
         side, places = _laid_out(found)
         if not places:
-            return
+            return True
         follows = (found.moves, self._caster.follows(found), side)
-        for name, lamp in lamps.items():
-            if name not in places or found.lamps_cast.get(name) == (follows, lamp, places[name]):
-                continue
+        stale = {
+            name: lamp for name, lamp in lamps.items()
+            if name in places and found.lamps_cast.get(name) != (follows, lamp, places[name])
+        }  # fmt: skip
+        if stale and frame.sample == 0 and self._caster.triangles(found.scene) > AT_ONCE:
+            own = {n: lamp for n, lamp in stale.items() if found.lamps_cast.get(n, ())[1:] != (lamp, places[n])}
+            if len(own) > FEW:
+                return not own.keys() - found.lamps_cast.keys()
+            stale = own
+        frame.begins = frame.begins or (bool(stale) and frame.sample > 0)
+        for name, lamp in stale.items():
             found.lamps_cast[name] = (follows, lamp, places[name])
             self._cast_one(frame, lamp, side, places[name])
         if len(found.lamps_cast) > 2 * len(places) + 16:
             found.lamps_cast = {n: k for n, k in found.lamps_cast.items() if n in places}
+        return True
 
     def _cast_one(self, frame: Frame, lamp: LampDraw, side: int, place: int) -> None:
         found, context = frame.scene, self._context
