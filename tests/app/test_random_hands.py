@@ -241,6 +241,8 @@ def test_random_hands_leave_a_living_window_and_raise_nothing(hand: Hand, seed: 
             time.sleep(0.01)
         hand.window.bench.brush_tool.give_up()
         hand.session.play(False)
+        for sheet in hand.window.findChildren(QDialog):
+            sheet.close()  # one of them may let the camera turn
         hand.window.show_workspace("Build")
         hand.settle(240)
         assert not caught, f"after {list(monkey.done)}:\n{caught[0]}"
