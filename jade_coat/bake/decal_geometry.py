@@ -21,9 +21,9 @@ MOST_SIDE = 512
 
 
 def cut_out(decal: Decal, prop: Prop, mesh: MeshData, step: int) -> MeshData | None:
-    """The part of a prop that lies in a decal's box and is shown, in the world; None where nothing is.
+    """The part of a prop that a decal reaches and is shown, in the world; None where nothing is.
 
-    UV set 0 is the square of the box's picture, COLOR_0 white with how much shows as its alpha. `step` says how many
+    UV set 0 is the square of the decal's picture, COLOR_0 white with how much shows as its alpha. `step` says how many
     decals lie below it.
     """
     matrix = prop.matrix()

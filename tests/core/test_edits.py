@@ -16,7 +16,8 @@ from jade_coat.stage.edits import EDITS
 from jade_coat.stage.looks import dial_values
 from jade_coat.stage.project import Project
 from jade_coat.stage.references import losses, references
-from tests.core.edit_cases import START, Cases, dangling, differences, family, places
+from tests.core.edit_cases import Cases
+from tests.core.edit_places import START, dangling, differences, family, places
 
 
 def test_every_edit_has_a_case() -> None:

@@ -31,7 +31,8 @@ from jade_coat.stage.mesh_assets import Variant
 from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.scene import SceneColumns
 from jade_coat.stage.taking_things import things_apart
-from tests.core.edit_cases import START, Cases
+from tests.core.edit_cases import Cases
+from tests.core.edit_places import START
 from tests.core.stage_cases import loose_dresses
 from tests.support import assert_valid_glb
 

@@ -70,6 +70,8 @@ class BushMaker(QDialog):
         self._wait.setInterval(WAIT_MS)
         self._wait.timeout.connect(self._work)
         self._asked = 0
+        self._counted = False
+        """Whether the layers of what is made are known, or cannot be."""
         session.picture.connect(self._on_picture)
 
     def _build(self, box: QVBoxLayout) -> None:
@@ -85,15 +87,15 @@ class BushMaker(QDialog):
 
     @property
     def ready(self) -> bool:
-        """Whether the picture shows what the numbers make."""
-        return self.made is not None and not self._wait.isActive() and "layers" in self.told.text()
+        """Whether the picture shows what the numbers make, if there is a look for it."""
+        return self.made is not None and not self._wait.isActive() and self._counted
 
     def _turn(self, name: str, value: Setting) -> None:
         self.numbers = self.numbers.with_(**{name: value})
         self._soon()
 
     def _soon(self) -> None:
-        self.made = None
+        self.made, self._counted = None, False
         self._wait.start()
 
     # What it makes
@@ -121,7 +123,8 @@ class BushMaker(QDialog):
             session.client.request(COUNT, 0, scene=SCENE, eye=self._eye(mesh), width=SIZE.width(), height=SIZE.height(),
                                    looks=(LAYERS,), priority=4)  # fmt: skip
         words = f"{self.numbers.count:,} cards, {len(mesh.triangles):,} triangles"
-        self.told.setText(words if material is not None else f"{words}. Choose a finish to see it dressed: 0 layers.")
+        self._counted = material is None
+        self.told.setText(words if material is not None else f"{words}. Choose a finish to see it dressed.")
 
     def _eye(self, mesh: MeshData) -> Eye:
         low, high = mesh.bounds
@@ -143,6 +146,7 @@ class BushMaker(QDialog):
             if picture.tag + 1 < SAMPLES:
                 self._ask(picture.tag + 1)
         elif picture.stream == COUNT:
+            self._counted = True
             mean, most = layers_of(picture.pixels)
             self.told.setText(
                 f"{self.numbers.count:,} cards, {len(self.made.triangles):,} triangles; {mean:.1f} layers over one "

@@ -31,6 +31,7 @@ SAMPLES = 32
 SIZE = QSize(336, 224)
 STEP = 0.004
 """How far the camera turns between the two frames that shimmer is seen by, radians: about a pixel."""
+LOOKING, NOTHING = "being looked at…", "choose a prop to see it here"
 TIMED, FRAMES = "timed", 4
 """The frames that what a way costs is told by, and how many."""
 TURN_MS, TURN = 120, 0.03
@@ -45,6 +46,7 @@ class WayTile(PressedTile):
     def __init__(self, kind: str) -> None:
         super().__init__()
         self.kind, self.current, self.marks = kind, False, True
+        self.waits_for = LOOKING
         self.image: QImage | None = None
         self.faults: KindFaults | None = None
         self.cost = 0.0
@@ -60,7 +62,7 @@ class WayTile(PressedTile):
             lines.append(f"{found.layers:.1f} layers, {found.most_layers} at most · × {self.cost:.1f} of opaque")
             faults = [f"{found.wrong:.0%} off", f"{found.shimmers:.0%} shimmers"]
         else:
-            lines, faults = ["being looked at…"], []
+            lines, faults = [self.waits_for], []
         faults += [] if record.lit else ["takes no light"]
         faults += [] if record.casts != "none" else ["throws no shadow"]
         return [*lines, " · ".join(faults)]
@@ -182,6 +184,10 @@ class WaysThrough(QDialog):
         if not self.isVisible():
             return
         self._got, self._took = {}, {}
+        nothing = self._session.material is None or self._session.prop is None
+        for tile in self.tiles.values():
+            tile.faults, tile.waits_for = None, NOTHING if nothing else LOOKING
+            tile.update()
         for kind in (*WAYS, "opaque"):
             project = self._alone(kind)
             if project is None:
@@ -191,7 +197,6 @@ class WaysThrough(QDialog):
             self._ask(kind, "second", STEP)
             self._ask(kind, TIMED, 0.0)
             if kind in WAYS:
-                self.tiles[kind].faults = None
                 self.tiles[kind].current = self._session.material is not None and self._session.material.kind == kind
                 self._ask(kind, "layers", 0.0)
         self._ask(RIGHT, "right", 0.0, 1)
