@@ -10,7 +10,7 @@ from jade_coat.material.material import Material, layout
 from jade_coat.material.shading import PIXEL_ANGLE, shading_path
 from jade_coat.program.glsl_backend import shared_uniform
 from jade_coat.stage.draws import Scene
-from jade_coat.view.culling import reach_in, seen_instances
+from jade_coat.view.culling import reach_in, seen_instances, seen_order
 from jade_coat.view.drawing import set_uniform
 from jade_coat.view.frame import Frame
 from jade_coat.view.passes.forward import LitPass
@@ -60,8 +60,9 @@ class OwnLightPass(LitPass):
             self._lamps.shine_nearest(compiled.program, frame, self._depths_at(compiled))
             self._drawer.run(compiled.program, draw, seen.buffer, frame.view_projection, seen.count)
             return
-        for i, matrix in enumerate(draw.matrices):  # each is lit by the lamps that matter most to it
-            middle = np.append(mesh.bounds.mean(axis=0), 1.0) @ matrix.T
+        order, _ = seen_order(draw.matrices, mesh.bounds, frame.eye, reach)
+        for i in order.tolist():  # each is lit by the lamps that matter most to it
+            middle = np.append(mesh.bounds.mean(axis=0), 1.0) @ draw.matrices[i].T
             self._lamps.shine_nearest(compiled.program, frame, self._depths_at(compiled), middle[:3])
             self._drawer.run_one(compiled.program, frame, index, i, None)
 
