@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 
 from jade_coat.app import beginning, focus_order, preferences, theme
 from jade_coat.app.bringing import BringingWindow
+from jade_coat.app.build.made_watch import MadeWatch
 from jade_coat.app.build.map_watch import MapWatch
 from jade_coat.app.commands import Bound, chosen_by_scope, command, commands_of
 from jade_coat.app.controls.basics import button, column, counted, holder, label, row
@@ -70,7 +71,7 @@ class Window(BringingWindow):
         self._said = QTimer(self)
         self._said.setSingleShot(True)
         self._said.timeout.connect(lambda: self._message.setText(""))
-        self._watch = MapWatch(session)
+        self._watch, self._made_watch = MapWatch(session), MadeWatch(session)
         self._restore_layout()
         self.bench.brush.recall()
         self._refresh()

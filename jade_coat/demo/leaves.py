@@ -14,8 +14,8 @@ from jade_coat.material.placing import SwayMove
 from jade_coat.material.seam import Seam
 from jade_coat.material.surface import Surface
 from jade_coat.material.where import NoiseTerm, PaintTerm
-from jade_coat.mesh.cards import Bush, bush
 from jade_coat.mesh.data import MeshData
+from jade_coat.mesh.makers import Bush
 from jade_coat.program.types import Array
 from jade_coat.stage.mesh_assets import Category
 from jade_coat.stage.project import Prop
@@ -95,8 +95,8 @@ def _twig(n: int, seed: int) -> Cell:
         up = i / 8
         turn = (-1) ** i * (1.25 - 0.75 * up) + rng.uniform(-0.15, 0.15)
         tint = dark + (young - dark) * np.clip(up * 1.2 - 0.2, 0, 1) * rng.uniform(0.7, 1.0)
-        y = 0.94 - 0.72 * up
-        _leaf(canvas, (0.5 + 0.03 * np.sin(y * 5), y), turn, rng.uniform(0.27, 0.34), 0.09, tint)
+        y = 0.94 - 0.66 * up
+        _leaf(canvas, (0.5 + 0.03 * np.sin(y * 5), y), turn, rng.uniform(0.27, 0.34) * (1 - 0.25 * up), 0.09, tint)
     return canvas
 
 
@@ -117,7 +117,7 @@ def _frond(n: int, seed: int) -> Cell:
 
 def meshes(grain: float) -> dict[str, MeshData]:
     """A round bush of tea, and a fern whose fronds arch away from its middle."""
-    return {name: bush(made) for name, made in bushes(grain).items()}
+    return {name: made.mesh() for name, made in bushes(grain).items()}
 
 
 def bushes(grain: float) -> dict[str, Bush]:

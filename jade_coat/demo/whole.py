@@ -106,7 +106,7 @@ def dressed(asset: MeshAsset, grain: float) -> MeshAsset:
     )
     made: MeshAsset = asset.with_(
         variants=variants or asset.variants, categories=SLOT_CATEGORIES.get(asset.name, {}),
-        bush=leaves.bushes(grain).get(asset.name),
+        made=leaves.bushes(grain).get(asset.name),
     )  # fmt: skip
     return made
 

@@ -7,23 +7,28 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from pathlib import Path
 
+import numpy as np
+
 from jade_coat.files.assets import Assets
 from jade_coat.files.gltf_reader import read_gltf
 from jade_coat.files.pack_cache import packed
 from jade_coat.formats import named
 from jade_coat.maps.images import PICTURES, is_image_name, read_image
 from jade_coat.maps.mapset import Guess, MapFile, MapSet, fitted, further_squares, guess, map_files, stem_of
-from jade_coat.maps.packing import Texture
+from jade_coat.maps.packing import Texture, role_picture
 from jade_coat.maps.picture import BadImage
 from jade_coat.material.surface import Role
-from jade_coat.mesh.cards import Bush
 from jade_coat.mesh.data import MeshData
+from jade_coat.mesh.makers import Made
 from jade_coat.mesh.posed import clip_names
+from jade_coat.program.types import Array
 from jade_coat.stage.mesh_assets import MeshAsset
 from jade_coat.stage.naming import free_id
 from jade_coat.stage.project import Project
 
 MAX_FILE = 2**31
+OPACITY_SIDE = 2048
+"""Cards are cut by an opacity of at most this side, texels."""
 
 
 class Library:
@@ -33,6 +38,8 @@ class Library:
         self.assets = assets
         self._meshes: dict[str, MeshData] = {}
         self._textures: dict[MapSet, list[Texture]] = {}
+        self._opacity: tuple[str, Array] = "", np.zeros((1, 1), np.float32)
+        """The one that was read last, and its mark: numbers that are turned ask for it again and again."""
         self._lock = threading.Lock()
 
     def __getstate__(self) -> dict[str, Assets]:
@@ -88,16 +95,49 @@ class Library:
         slots = tuple(s.name for s in mesh.slots)
         return MeshAsset(id=free_id(name, taken), name=name, asset=asset, slots=slots, clips=clip_names(mesh))
 
-    def exchanged(self, asset: MeshAsset, mesh: MeshData, bush: Bush | None = None) -> MeshAsset:
+    def exchanged(self, asset: MeshAsset, mesh: MeshData, made: Made | None = None, made_of: str = "") -> MeshAsset:
         """Store another mesh under the same id and name; returns the asset to put in the old one's place.
 
-        Its variants and categories stay, those of slots that are gone too: they may return. `bush` is what the new one
-        is made from, if it is one.
+        Its variants and categories stay, those of slots that are gone too: they may return. `made` is what the new one
+        is made from, if it is made from numbers, and `made_of` what it was cut by.
         """
-        made = self.add_mesh(mesh, asset.name, set())
-        clip = asset.clip if asset.clip in made.clips else ""
-        kept: MeshAsset = asset.with_(asset=made.asset, slots=made.slots, clips=made.clips, clip=clip, bush=bush)
+        new = self.add_mesh(mesh, asset.name, set())
+        clip = asset.clip if asset.clip in new.clips else ""
+        kept: MeshAsset = asset.with_(
+            asset=new.asset, slots=new.slots, clips=new.clips, clip=clip, made=made, made_of=made_of
+        )
         return kept
+
+    def opacity(self, map_set: MapSet) -> Array:
+        """The opacity of a map set, `(h, w) float32`, 0 to 1. Raises ValueError, MissingAsset or BadImage."""
+        mark = map_set.mark(Role.OPACITY)
+        if self._opacity[0] != mark:
+            found = self.role(map_set, Role.OPACITY, OPACITY_SIDE)
+            if found is None:
+                raise ValueError(f"{map_set.name} has no opacity map, by which cards are cut")
+            self._opacity = mark, np.ascontiguousarray(found[..., 0])
+        return self._opacity[1]
+
+    def role(self, map_set: MapSet, role: Role, side: int) -> Array | None:
+        """What a map set says of one role, `(h, w, c) float32` of at most a side; None where it has no such map.
+
+        Raises MissingAsset or BadImage.
+        """
+        entry = map_set.file(role)
+        if entry is None:
+            return None
+        self.assets.check(entry.asset)
+        return role_picture(entry, self.assets.read, side)
+
+    def make(self, project: Project, numbers: Made) -> tuple[MeshData, str]:
+        """The mesh of some numbers, and the mark of the source it was cut by.
+
+        Raises KeyError, ValueError, MissingAsset or BadImage.
+        """
+        if not numbers.source:
+            return numbers.mesh(), ""
+        map_set = project.map_set(numbers.source)
+        return numbers.mesh(self.opacity(map_set)), map_set.mark(Role.OPACITY)
 
     def mesh_by_id(self, project: Project, mesh_id: str) -> MeshData:
         """The data of a project's mesh by id. Raises KeyError, MissingAsset or BadMesh."""

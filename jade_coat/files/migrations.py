@@ -72,7 +72,19 @@ def _from_5(data: dict[str, Any]) -> dict[str, Any]:
     return data
 
 
-MIGRATIONS: dict[int, Migration] = {1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4, 5: _from_5}
+def _from_6(data: dict[str, Any]) -> dict[str, Any]:
+    """Format 7 knows several makers of meshes; bushes were the only one."""
+    meshes = [
+        {
+            **{k: v for k, v in m.items() if k != "bush"},
+            **({"made": {**m["bush"], "kind": "bush"}} if m.get("bush") else {}),
+        }
+        for m in data.get("meshes", ())
+    ]
+    return {**data, "meshes": meshes}
+
+
+MIGRATIONS: dict[int, Migration] = {1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4, 5: _from_5, 6: _from_6}
 """By the format they start from."""
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import itertools
 import re
 from collections.abc import Iterable, Sequence
@@ -60,6 +61,12 @@ class MapSet(Frozen):
     tile_size: float = Field(1.0, gt=0, le=1000)
     max_side: int = Field(0, ge=0, le=16384)
     maps: tuple[MapFile, ...] = ()
+
+    def mark(self, role: Role) -> str:
+        """What tells whether a role's numbers are still those that something was made from; empty for none."""
+        found = self.file(role)
+        told = found.model_dump_json(exclude={"file", "origin"}) if found is not None else ""
+        return hashlib.sha256(f"{told} {self.max_side}".encode()).hexdigest()[:16] if told else ""
 
     def file(self, role: Role) -> MapFile | None:
         """The map with this role, if there is one."""

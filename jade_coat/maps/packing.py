@@ -142,7 +142,7 @@ def pack_set(map_set: MapSet, read_asset: ReadAsset) -> list[Texture]:
     Raises BadImage or OSError (from `read_asset`) when a file is missing or damaged.
     """
     limit = min(map_set.max_side or MAX_TEXTURE, MAX_TEXTURE)
-    pictures = {m.role: _picture(m, read_asset, limit) for m in map_set.maps}
+    pictures = {m.role: role_picture(m, read_asset, limit) for m in map_set.maps}
     found = []
     for pack in PACKS:
         if not any(role in pictures for role, _ in pack.roles):
@@ -167,7 +167,7 @@ def toksvig(roughness: Array, length: Array) -> Array:
     return np.asarray((2 / (s + 2)) ** 0.25, np.float32)
 
 
-def _picture(entry: MapFile, read_asset: ReadAsset, limit: int = MAX_TEXTURE) -> Array:
+def role_picture(entry: MapFile, read_asset: ReadAsset, limit: int = MAX_TEXTURE) -> Array:
     """One role's values `(h, w, c) float32`: colour linear, normals with green up, inverted where asked."""
     picked = _picked(read_image(read_asset(entry.asset), entry.file), entry.channels)
     if entry.unstep or entry.blend_edges:

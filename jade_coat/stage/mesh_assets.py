@@ -5,7 +5,7 @@ from __future__ import annotations
 from pydantic import Field, model_validator
 
 from jade_coat.material.fields import Frozen
-from jade_coat.mesh.cards import Bush
+from jade_coat.mesh.makers import AnyMade
 
 DEFAULT = "default"
 """The id of the variant at index 0, in files and code; its display name is free."""
@@ -42,8 +42,10 @@ class MeshAsset(Frozen):
     clip: str = ""
     variants: tuple[Variant, ...] = (Variant(id=DEFAULT, name="Default"),)
     categories: dict[str, str] = Field(default_factory=dict)
-    bush: Bush | None = None
-    """What it is made from, where it is a bush that can be made anew."""
+    made: AnyMade | None = None
+    """What it is made from, where it can be made anew."""
+    made_of: str = ""
+    """The key of the opacity that it was cut by."""
 
     @model_validator(mode="after")
     def _default_first(self) -> MeshAsset:

@@ -32,7 +32,7 @@ from jade_coat.stage.placed import Placed, Vec3
 from jade_coat.stage.shared_dials import SharedDial, Wind, shared_values
 from jade_coat.stage.things import Thing, Things
 
-SCHEMA_VERSION = 6
+SCHEMA_VERSION = 7
 
 
 def _paint(value: Any) -> Any:
@@ -142,7 +142,7 @@ CHANGES = object()
 class Project(Frozen):
     """Everything a project is, but for the large arrays its assets refer to."""
 
-    schema_version: Literal[6] = 6
+    schema_version: Literal[7] = 7
     name: str = "Untitled"
     map_sets: tuple[MapSet, ...] = ()
     materials: tuple[Material, ...] = ()

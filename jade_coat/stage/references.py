@@ -14,6 +14,7 @@ from jade_coat.material.shading import SHADINGS
 from jade_coat.material.step_kinds import STEP_KINDS
 from jade_coat.material.surface import Detail, Surface
 from jade_coat.material.where import MapTerm, RecipeTerm, SharedTerm
+from jade_coat.mesh.makers import Bush, Card
 from jade_coat.stage.looks import finish_on, reach
 from jade_coat.stage.paint_rules import PaintRule
 from jade_coat.stage.project import KINDS_OF_THINGS, Project, Prop
@@ -26,7 +27,8 @@ FIELDS: dict[type[Frozen], dict[str, Kind]] = {
     Detail: {"map_set": "map_sets"}, MapTerm: {"map_set": "map_sets"}, RecipeTerm: {"recipe": "recipes"},
     RecipeMove: {"recipe": "recipes"},
     SharedTerm: {"shared": "shared"}, Link: {"shared": "shared", "recipe": "recipes"},
-    PaintRule: {"map_set": "map_sets", "other": "props"}, Prop: {"mesh": "meshes"},
+    PaintRule: {"map_set": "map_sets", "other": "props"}, Prop: {"mesh": "meshes"}, Bush: {"atlas": "map_sets"},
+    Card: {"atlas": "map_sets"},
 }  # fmt: skip
 
 
@@ -66,7 +68,12 @@ def references(thing: Frozen) -> Iterator[tuple[Kind, str]]:
 
 def referred(project: Project, kind: Kind) -> set[str]:
     """The ids of a kind that anything in the project names, whether or not there is such a thing."""
-    owners = (*project.materials, *project.recipes, *(t for what in KINDS_OF_THINGS for t in getattr(project, what)))
+    owners = (
+        *project.materials,
+        *project.recipes,
+        *project.meshes,
+        *(t for what in KINDS_OF_THINGS for t in getattr(project, what)),
+    )
     return {i for thing in owners for k, i in references(thing) if k == kind}
 
 
@@ -113,7 +120,7 @@ def released_all(project: Project, gone: Set[tuple[str, str]]) -> Project:
         return "" if (at, old) in gone else old
 
     changes: dict[str, Any] = {}
-    for what in ("materials", "recipes"):
+    for what in ("materials", "recipes", "meshes"):
         before = getattr(project, what)
         after = tuple(rewritten(thing, new) for thing in before)
         if any(a is not b for a, b in zip(before, after, strict=True)):

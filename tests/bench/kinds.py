@@ -14,8 +14,8 @@ from jade_coat.material.placing import HeightMove
 from jade_coat.material.shading import Tones
 from jade_coat.material.surface import Role, Surface
 from jade_coat.mesh import shapes
-from jade_coat.mesh.cards import Bush, bush
 from jade_coat.mesh.data import MeshData
+from jade_coat.mesh.makers import Bush
 from jade_coat.stage.scene import single
 from jade_coat.view.camera import eye_of
 from jade_coat.view.context import create_context
@@ -92,7 +92,7 @@ def _lights() -> list[dict]:
 
 def _cards() -> list[dict]:
     """A bush of 2,000 cards, cut out, against the same triangles opaque."""
-    mesh = bush(Bush(columns=1, rows=1, first=1, last=1, count=2000, radii=(0.9, 0.9, 0.9), foot=0.0))
+    mesh = Bush(columns=1, rows=1, first=1, last=1, count=2000, radii=(0.9, 0.9, 0.9), foot=0.0).mesh()
     surface = Surface(map_set="cut", placement="square", roughness=0.8)
     leaf = Material(
         id="leaf", name="L", kind="masked", two_sided=True, coats=(Coat(id="c", name="C", surface=surface),)

@@ -7,16 +7,17 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from jade_coat.mesh.cards import ACROSS, ALONG, Bush, bush
 from jade_coat.mesh.data import FULL
+from jade_coat.mesh.makers import Bush
+from jade_coat.mesh.makers.bush import ACROSS, ALONG
 
-CELLS = Bush(first=2, last=3).cells
+CELLS = Bush(first=2, last=3).cells()
 EACH = (ACROSS + 1) * (ALONG + 1)
 
 
 def test_the_same_numbers_give_the_same_bush_and_another_seed_another() -> None:
     made = Bush(first=2, last=3, count=20)
-    one, two, other = bush(made), bush(made), bush(made.with_(seed=2))
+    one, two, other = made.mesh(), made.mesh(), made.with_(seed=2).mesh()
     assert np.array_equal(one.positions, two.positions)
     assert not np.array_equal(one.positions, other.positions)
     assert len(one.triangles) == 20 * ACROSS * ALONG * 2
@@ -32,7 +33,7 @@ def test_cards_are_strewn_more_evenly_than_by_chance() -> None:
         return float(np.percentile(away.min(axis=1), 10))
 
     made = Bush(first=2, last=3, count=120, radii=(0.5, 0.5, 0.5))
-    even = np.mean([nearest(bush(made.with_(seed=s))) for s in range(4)])
+    even = np.mean([nearest(made.with_(seed=s).mesh()) for s in range(4)])
     rng = np.random.default_rng(0)
     ways = rng.normal(size=(4, 120, 3))
     ways[..., 1] = np.abs(ways[..., 1])
@@ -45,7 +46,7 @@ def test_cards_are_strewn_more_evenly_than_by_chance() -> None:
 @settings(max_examples=25, deadline=None)
 def test_normals_turn_to_the_domes_and_cards_stay_as_long_as_they_are(dome: float, bend: float, seed: int) -> None:
     made = Bush(first=2, last=3, count=12, dome=dome, bend=bend, seed=seed, spread=0.0, cup=0.0)
-    mesh = bush(made)
+    mesh = made.mesh()
     assert np.allclose(np.linalg.norm(mesh.normals, axis=1), 1, atol=1e-4)
     out = (mesh.positions - [0, made.foot, 0]) / np.array(made.radii) ** 2
     out /= np.linalg.norm(out, axis=1, keepdims=True)
@@ -59,13 +60,13 @@ def test_normals_turn_to_the_domes_and_cards_stay_as_long_as_they_are(dome: floa
 
 
 def bush_facing(made: Bush) -> float:
-    mesh = bush(made)
+    mesh = made.mesh()
     out = (mesh.positions - [0, made.foot, 0]) / np.array(made.radii) ** 2
     return float((mesh.normals * out / np.linalg.norm(out, axis=1, keepdims=True)).sum(axis=1).mean())
 
 
 def test_channels_say_what_gives_way_and_what_is_sheltered_and_cards_have_their_cells() -> None:
-    mesh = bush(Bush(first=2, last=3, count=80))
+    mesh = Bush(first=2, last=3, count=80).mesh()
     red, green, blue, alpha = (mesh.colors[0] / FULL).T
     cards = green.reshape(-1, EACH)
     assert (np.ptp(cards, axis=1) == 0).all()  # one number a card

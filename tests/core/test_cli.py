@@ -16,7 +16,7 @@ from jade_coat.files.gltf_writer import mesh_glb
 from jade_coat.files.library import Library
 from jade_coat.files.project_folder import open_project
 from jade_coat.maps.images import read_image
-from jade_coat.mesh.cards import Bush
+from jade_coat.mesh.makers import Bush
 from jade_coat.mesh.subdivide import subdivided
 from tests.support import assert_valid_glb
 
@@ -144,15 +144,15 @@ def test_make_places_a_bush_and_makes_it_anew_and_names_what_it_does_not_know(de
     assert code == 0
     assert "hedge (prop): 30 cards, 360 triangles" in out
     project = open_project(demo_copy).project
-    assert project.mesh("hedge").bush == Bush(count=30, radii=(1.0, 0.4, 0.3))
+    assert project.mesh("hedge").made == Bush(count=30, radii=(1.0, 0.4, 0.3))
     assert project.prop("hedge").finishes == {"surface": "cream_jar"}
     code, out, _ = run("make", demo_copy, "Hedge", "--set", "seed=5", capsys=capsys)
     assert code == 0
     made = open_project(demo_copy).project.mesh("hedge")
-    assert made.bush == Bush(count=30, radii=(1.0, 0.4, 0.3), seed=5)
+    assert made.made == Bush(count=30, radii=(1.0, 0.4, 0.3), seed=5)
     assert made.asset != project.mesh("hedge").asset
     for wrong, words in (
-        (("Hedge", "--set", "leaves=3"), "there are columns, rows"), (("kiln_wall",), "those that are: hedge"),
+        (("Hedge", "--set", "leaves=3"), "there are atlas, cells_by, columns"), (("kiln_wall",), "those that are: hedge"),
         (("Hedge", "--set", "count=many"), "'many' is no number"), (("Hedge", "--set", "count=0"), "count"),
     ):  # fmt: skip
         code, out, error = run("make", demo_copy, *wrong, capsys=capsys)

@@ -17,7 +17,7 @@ from jade_coat.files.library import Library
 from jade_coat.maps.findings import findings
 from jade_coat.maps.images import as_float, png_bytes, read_image
 from jade_coat.maps.mapset import MapFile, MapSet, assumption, guess, stem_of
-from jade_coat.maps.packing import MAX_TEXTURE, _picture, pack_set
+from jade_coat.maps.packing import MAX_TEXTURE, role_picture, pack_set
 from jade_coat.maps.picture import BadImage
 from jade_coat.material.surface import Role
 
@@ -159,7 +159,7 @@ def test_floats_beyond_0_to_1_are_told_and_fitted() -> None:
     (found,) = findings(entry, read_image(assets.read(entry.asset), "h.tif"))
     assert "-2 to 6" in found.text
     mended = entry.with_(**found.changes, blend_edges=False)
-    np.testing.assert_allclose(_picture(mended, assets.read)[..., 0], (values + 2) / 8, atol=1e-6)
+    np.testing.assert_allclose(role_picture(mended, assets.read)[..., 0], (values + 2) / 8, atol=1e-6)
 
 
 def test_a_huge_picture_is_refused_before_it_is_decoded_and_a_large_one_read_in_strips() -> None:
@@ -177,7 +177,7 @@ def test_a_huge_picture_is_refused_before_it_is_decoded_and_a_large_one_read_in_
     entry = MapFile(
         role=Role.ROUGHNESS, asset=assets.put("maps", "r.png", png_bytes(values)), file="r.png", channels="r"
     )
-    got = _picture(entry, assets.read)
+    got = role_picture(entry, assets.read)
     wanted = cv2.resize(values.astype(np.float32) / 255, (MAX_TEXTURE, 32), interpolation=cv2.INTER_AREA)
     np.testing.assert_allclose(got[..., 0], wanted, atol=1e-6)
 

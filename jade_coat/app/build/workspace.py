@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
-from jade_coat.app.build.bush_maker import BushMaker
+from jade_coat.app.build.card_maker import CardMaker
 from jade_coat.app.build.coat_clipboard import copy_coat, paste_coat
 from jade_coat.app.build.finish_table import FinishTable
+from jade_coat.app.build.maker import Maker
 from jade_coat.app.build.steps_sheet import StepsSheet
 from jade_coat.app.commands import command
 from jade_coat.app.dialogs.stock import Stock
 from jade_coat.app.workspaces.workspace import Workspace
-from jade_coat.mesh.cards import Bush
 from jade_coat.mesh.data import MeshData
+from jade_coat.mesh.makers import Bush, Card, Made
 from jade_coat.stage import edits
 from jade_coat.stage.making import placed_mesh
 from jade_coat.stage.mesh_assets import MeshAsset
+
+MAKERS: dict[type[Made], type[Maker]] = {Bush: Maker, Card: CardMaker}
+"""The sheet of each kind of maker."""
 
 
 class Build(Workspace):
@@ -56,31 +60,37 @@ class Build(Workspace):
         return self._table
 
     @command("Make")
-    def new_bush(self) -> BushMaker:
-        """New bush of cards…"""
-        self._maker = BushMaker(self.window, self.session, self._place_made)
-        self._maker.show()
-        return self._maker
+    def new_card(self) -> Maker:
+        """New card…"""
+        return self._open_maker(Card)
 
     @command("Make")
-    def make_anew(self) -> BushMaker | None:
-        """Make the chosen bush anew…"""
+    def new_bush(self) -> Maker:
+        """New bush of cards…"""
+        return self._open_maker(Bush)
+
+    @command("Make")
+    def make_anew(self) -> Maker | None:
+        """Make the chosen mesh anew…"""
         prop = self.session.prop
         mesh = self.session.project.mesh(prop.mesh) if prop is not None else None
-        if mesh is None or mesh.bush is None:
-            self.session.said.emit("Choose a prop that was made as a bush first.", True)
+        if mesh is None or mesh.made is None:
+            self.session.said.emit("Choose a prop that was made from numbers first: a card or a bush.", True)
             return None
-        self._maker = BushMaker(self.window, self.session, self._place_made, mesh)
+        return self._open_maker(type(mesh.made), mesh)
+
+    def _open_maker(self, kind: type[Made], mesh: MeshAsset | None = None) -> Maker:
+        self._maker = MAKERS[kind](self.window, self.session, self._place_made, mesh)
         self._maker.show()
         return self._maker
 
-    def _place_made(self, mesh: MeshData, name: str, bush: Bush) -> None:
-        """A prop of a new bush where the camera looks, on the ground, in the chosen finish."""
+    def _place_made(self, mesh: MeshData, name: str, numbers: Made, mark: str) -> None:
+        """A prop of a new mesh where the camera looks, on the ground, in the chosen finish."""
         session = self.session
         x, _, z = session.camera.target
 
         def keep(data: MeshData, wanted: str, taken: set[str]) -> MeshAsset:
-            kept: MeshAsset = session.library.add_mesh(data, wanted, taken).with_(bush=bush)
+            kept: MeshAsset = session.library.add_mesh(data, wanted, taken).with_(made=numbers, made_of=mark)
             return kept
 
         made = placed_mesh(session.project, keep, mesh, name, (x, 0.0, z))

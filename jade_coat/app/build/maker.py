@@ -1,0 +1,291 @@
+"""Makes meshes from numbers, with a live picture; what is of the project can be made anew, its paint kept."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from functools import partial
+from typing import ClassVar
+
+import numpy as np
+from PyQt6.QtCore import QSize, Qt, QTimer
+from PyQt6.QtGui import QImage, QPixmap
+from PyQt6.QtWidgets import QButtonGroup, QDialog, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from jade_coat.app.controls.basics import button, clear, holder, label, row, scrolled
+from jade_coat.app.controls.fields import Field
+from jade_coat.app.controls.settings import field_for
+from jade_coat.app.session import Session
+from jade_coat.check.kind_faults import layers_of
+from jade_coat.jobs.words import told
+from jade_coat.material.fields import Setting, declared
+from jade_coat.material.surface import Role
+from jade_coat.mesh.data import MeshData
+from jade_coat.mesh.makers import Bush, Made
+from jade_coat.stage import edits
+from jade_coat.stage.looks import field_row, worn
+from jade_coat.stage.mesh_assets import MeshAsset
+from jade_coat.stage.remesh import Exchange, imported_anew
+from jade_coat.view.camera import eye_of
+from jade_coat.view.client import Picture
+from jade_coat.view.looks import LAYERS
+from jade_coat.view.requests import Eye
+
+SIZE, FAR_SIZE = QSize(420, 420), QSize(72, 72)
+SCENE, FAR, COUNT = "maker", "maker:far", "maker:layers"
+FAR_TIMES, FIELD = 6.0, 0.6
+"""How much farther away the small picture is taken from, and the angle that the large one spans, radians."""
+WAIT_MS = 120
+SAMPLES = 4
+Keep = Callable[[MeshData, str, Made, str], object]
+"""Places a prop of a new mesh under a name; then what it is made from and the mark of what it was cut by."""
+SIDES = {"Light in front": 0.35, "Light aside": math.pi / 2, "Light behind": math.pi - 0.35}
+"""How far to the side of the light the picture is taken from, radians."""
+
+
+class Maker(QDialog):
+    """The numbers of one mesh. Without a mesh it makes a new one; with one, that is made anew."""
+
+    kind: ClassVar[type[Made]] = Bush
+    title: ClassVar[str] = "Make a bush"
+
+    def __init__(self, parent: QWidget, session: Session, keep: Keep, mesh: MeshAsset | None = None) -> None:
+        super().__init__(parent)
+        self._session, self._keep, self._mesh = session, keep, mesh.id if mesh is not None else ""
+        self.setWindowTitle(f"Make {mesh.name} anew" if mesh is not None else self.title)
+        self.numbers: Made = mesh.made if mesh is not None and isinstance(mesh.made, self.kind) else self.first()
+        self.made: MeshData | None = None
+        """The mesh of the numbers as they were last worked out."""
+        self._mark = ""
+        self.fields: dict[str, Field] = {}
+        self.picture = QLabel()
+        self.picture.setFixedSize(SIZE)
+        self.picture.setAccessibleName(f"The {self.kind.noun} as it is now")
+        self.far = QLabel(self.picture)
+        self.far.setFixedSize(FAR_SIZE)
+        self.far.move(SIZE.width() - FAR_SIZE.width() - 8, SIZE.height() - FAR_SIZE.height() - 8)
+        self.far.setToolTip("The same from six times as far")
+        self.told = label("", "quiet", wrap=True)
+        self.told.setMinimumHeight(40)
+        self._build()
+        self._wait = QTimer(self)
+        self._wait.setSingleShot(True)
+        self._wait.setInterval(WAIT_MS)
+        self._wait.timeout.connect(self._work)
+        self._asked = 0
+        self._counted = False
+        """Whether the layers of what is made are known, or cannot be."""
+        self._failed = False
+        self._shown: tuple[str, ...] = ()
+        self._build_rows()
+        session.picture.connect(self._on_picture)
+        session.selection_changed.connect(self._dress)
+
+    def _build(self) -> None:
+        self._make = button("Make anew" if self._mesh else "Make", self.make, "main")
+        self._rows = QVBoxLayout()
+        self._rows.setSpacing(4)
+        left = scrolled(holder(self._rows))
+        left.setFixedWidth(300)
+        right = QVBoxLayout()
+        right.addLayout(row(*self._build_sides(), 1, gap=4))
+        right.addWidget(self.picture)
+        right.addWidget(self.told)
+        right.addStretch(1)
+        right.addLayout(row(1, button("Close", self.reject), self._make))
+        layout = QHBoxLayout(self)
+        layout.addWidget(left)
+        self.build_source(layout)
+        layout.addLayout(right)
+
+    def first(self) -> Made:
+        """What a new one begins with."""
+        return self.kind()
+
+    def build_source(self, layout: QHBoxLayout) -> None:
+        """Add what shows the source, where there is one to be seen."""
+
+    def show_source(self) -> None:
+        """Show the source as the numbers have it now."""
+
+    def more_words(self) -> str:
+        """What else is to be told of what was made."""
+        return ""
+
+    def _build_sides(self) -> list[QWidget]:
+        self._sides = QButtonGroup(self)
+        made: list[QWidget] = []
+        for i, name in enumerate(SIDES):
+            side = button(name, self._turn_light, "tab")
+            side.setCheckable(True)
+            side.setChecked(i == 0)
+            self._sides.addButton(side, i)
+            made.append(side)
+        return made
+
+    def _build_rows(self) -> None:
+        """A control for each number that matters as the others are."""
+        wanted = {n: s for n, s in declared(self.kind).items() if s.matters(self.numbers)}
+        if tuple(wanted) == self._shown:
+            return
+        self._shown = tuple(wanted)
+        clear(self._rows)
+        self.fields = {}
+        cut_by = [(s.id, s.name) for s in self._session.project.map_sets if s.file(Role.OPACITY) is not None]
+        for group in dict.fromkeys(spec.group for spec in wanted.values()):
+            self._rows.addWidget(label(group, "name"))
+            for name, spec in wanted.items():
+                if spec.group == group:
+                    field = self.fields[name] = field_for(spec, getattr(self.numbers, name), cut_by)
+                    field.changed.connect(partial(self.turn, name))
+                    field.setFixedWidth(128)
+                    self._rows.addLayout(row(label(spec.label, tip=spec.hint), 1, field))
+        self._rows.addStretch(1)
+
+    @property
+    def ready(self) -> bool:
+        """Whether the picture shows what the numbers make, if there is a look for it; or they make nothing."""
+        return self._failed or (self.made is not None and not self._wait.isActive() and self._counted)
+
+    def turn(self, name: str, value: Setting) -> None:
+        """Set one number."""
+        self.numbers = self.numbers.with_(**{name: value})
+        if name in self.fields and self.fields[name].value != value:
+            self.fields[name].show_value(value)
+        # The field that is in hand may have others appear beside it; it is not built anew under the hand itself.
+        QTimer.singleShot(0, self._build_rows)
+        self._soon()
+
+    def _soon(self) -> None:
+        self.made, self._counted, self._failed = None, False, False
+        self._wait.start()
+
+    # What it makes
+
+    def _work(self) -> None:
+        """Work the mesh out beside the window; only what was asked for last is shown."""
+        self._asked += 1
+        asked, numbers, session = self._asked, self.numbers, self._session
+        project, library = session.project, session.library
+
+        def done(found: tuple[MeshData, str]) -> None:
+            if asked == self._asked and self.isVisible():
+                self.made, self._mark = found
+                self.show_source()
+                self._dress()
+
+        def failed(error: Exception) -> None:
+            if asked == self._asked:
+                self._failed = True
+                self.told.setText(f"It cannot be made: {told(error)}.")
+
+        session.work(lambda: library.make(project, numbers), done, failed)
+
+    def _dress(self) -> None:
+        """Show what is made in the chosen finish."""
+        mesh, session = self.made, self._session
+        if mesh is None or not self.isVisible():
+            return
+        material = session.material
+        if material is not None:
+            finish = session.finish_id or material.id
+            session.link.show_made(SCENE, mesh, worn(session.project, finish), field_row(session.project, finish))
+            self._look()
+        self._counted = material is None
+        words = ". ".join(w for w in (self.numbers.words(mesh), self.more_words()) if w)
+        self.told.setText(f"{words}." if material is not None else f"{words}. Choose a finish to see it dressed.")
+
+    def _look(self) -> None:
+        self._ask(0)
+        for stream, size, looks in ((COUNT, SIZE, (LAYERS,)), (FAR, FAR_SIZE, ("lit",))):
+            self._session.client.request(
+                stream, 0, scene=SCENE, eye=self._eye(stream == FAR), width=size.width(),
+                height=size.height(), looks=looks, priority=4,
+            )  # fmt: skip
+
+    def _turn_light(self) -> None:
+        if self.made is not None and self._session.material is not None:
+            self._look()
+
+    def _eye(self, far: bool = False) -> Eye:
+        """From the chosen side of the light, all of it in sight; from afar a pixel spans the same angle."""
+        assert self.made is not None
+        low, high = self.made.bounds
+        middle = (low + high) / 2
+        radius = float(np.linalg.norm(self.made.positions - middle, axis=1).max())
+        yaw = self._session.project.light.azimuth + list(SIDES.values())[self._sides.checkedId()]
+        away = np.array([np.sin(yaw), 0.3, np.cos(yaw)]) * (radius / math.sin(FIELD / 2))
+        if not far:
+            return eye_of(middle + away, middle, FIELD, 1.0)
+        field = 2 * math.atan(math.tan(FIELD / 2) * FAR_SIZE.width() / SIZE.width())
+        return eye_of(middle + away * FAR_TIMES, middle, field, 1.0)
+
+    def _ask(self, sample: int) -> None:
+        if self.made is not None:
+            self._session.client.request(
+                SCENE, sample, scene=SCENE, eye=self._eye(), width=SIZE.width(), height=SIZE.height(),
+                sample=sample, priority=3,
+            )  # fmt: skip
+
+    def _on_picture(self, picture: Picture, image: QImage) -> None:
+        if not self.isVisible() or self.made is None:
+            return
+        if picture.stream == SCENE:
+            self.picture.setPixmap(QPixmap.fromImage(image.copy()))
+            if picture.tag + 1 < SAMPLES:
+                self._ask(picture.tag + 1)
+        elif picture.stream == FAR:
+            self.far.setPixmap(QPixmap.fromImage(image.copy()))
+        elif picture.stream == COUNT:
+            self._counted = True
+            mean, most = layers_of(picture.pixels)
+            words = f"{self.numbers.words(self.made)}; {mean:.1f} layers over one another, {most} at most"
+            self.told.setText(". ".join(w for w in (words, self.more_words()) if w) + ".")
+
+    # Hands
+
+    def make(self) -> None:
+        """Put it into the project, or in the place of the one that it is made anew from."""
+        session, numbers = self._session, self.numbers
+        if self.made is not None:
+            mesh, mark = self.made, self._mark
+        else:
+            try:
+                mesh, mark = session.library.make(session.project, numbers)
+            except (ValueError, KeyError, OSError) as error:
+                self.told.setText(f"It cannot be made: {told(error)}.")
+                return
+        if self._mesh:
+            made_anew(session, self._mesh, mesh, numbers, mark)
+        else:
+            self._keep(mesh, self.kind.noun.capitalize(), numbers, mark)
+        self.accept()
+
+    def showEvent(self, event: object) -> None:
+        self._soon()
+
+    def hideEvent(self, event: object) -> None:
+        """Let go of the scene and its pictures."""
+        for stream in (COUNT, FAR):
+            self._session.client.forget_stream(stream)
+        self._session.link.hide(SCENE)
+
+    def keyPressEvent(self, event) -> None:  # type: ignore[no-untyped-def]
+        """Return settles a field; it does not press a button."""
+        if event.key() not in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            super().keyPressEvent(event)
+
+
+def made_anew(session: Session, mesh_id: str, mesh: MeshData, numbers: Made, mark: str) -> None:
+    """Put a new mesh in the place of the one with an id, and carry over the paint of what shows it."""
+    old, project = session.link.mesh_data(mesh_id), session.project
+    name = project.mesh(mesh_id).name
+
+    def done(found: Exchange) -> None:
+        asset = session.library.exchanged(session.project.mesh(mesh_id), found.mesh, numbers, mark)
+        session.do_all(
+            f"Make {name} anew", [edits.exchange_mesh(mesh=asset, paint=found.paint, maps=found.maps)]
+        )  # fmt: skip
+
+    failed = lambda error: session.said.emit(f"{name} cannot be made anew: {told(error)}", True)  # noqa: E731
+    session.work_on_paint(mesh_id, lambda: imported_anew(project, mesh_id, old, mesh), done, failed)
