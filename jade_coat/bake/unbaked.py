@@ -65,7 +65,7 @@ def _maps(look: Look, map_set: str, side: int) -> dict[Role, Array]:
     found: dict[Role, Array] = {}
     for role in Role:
         read = look.lookup.read(map_set, role)
-        if read is not None and role is not Role.MASK:
+        if read is not None and role not in (Role.MASK, Role.CHANNELS):
             picks = ["rgba".index(c) for c in read.channels]
             picture = as_float(look.textures[read.texture.name].levels[0][..., picks])
             height, width = picture.shape[:2]

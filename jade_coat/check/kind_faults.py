@@ -68,3 +68,15 @@ def faults_of(pair: tuple[Array, Array], right: tuple[Array, Array], layers: Arr
         float(where.sum() / pixels), float((covered & (moved > TOLERANCE)).sum() / pixels),
         mean, most, where,
     )  # fmt: skip
+
+
+_HEAT = ((0, (0.10, 0.12, 0.13)), (1, (0.12, 0.36, 0.32)), (3, (0.45, 0.68, 0.42)), (6, (0.92, 0.74, 0.36)),
+         (10, (0.86, 0.42, 0.22)), (20, (1.0, 0.96, 0.92)))  # fmt: skip
+"""Colours as a screen shows them by how often a pixel is drawn over."""
+
+
+def heat_of(layers: Array) -> Array:
+    """A picture of layers as heat, `(h, w, 3)` as a screen shows it: dark for none, white for twenty and more."""
+    count = layers[..., 0] / LAYER
+    at = [n for n, _ in _HEAT]
+    return np.stack([np.interp(count, at, [c[i] for _, c in _HEAT]) for i in range(3)], axis=-1)

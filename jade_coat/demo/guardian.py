@@ -10,8 +10,8 @@ from scipy.spatial.transform import Rotation
 from jade_coat.maps.color import hex_to_linear
 from jade_coat.material.material import Coat, Dial, Finish, Material
 from jade_coat.material.seam import Seam
-from jade_coat.material.shading import Tones
 from jade_coat.material.surface import Surface
+from jade_coat.material.tones import Tones
 from jade_coat.material.where import NoiseTerm
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import MeshData

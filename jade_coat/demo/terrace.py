@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
-from jade_coat.demo import leaves, marks, surfaces, whole
+from jade_coat.demo import glows, leaves, marks, surfaces, whole
 from jade_coat.demo.corner import props as corner_props
 from jade_coat.files.assets import Assets
 from jade_coat.files.desk_file import write_desk
@@ -25,6 +25,7 @@ from jade_coat.material.where import HeightTerm, MapTerm, NoiseTerm, PaintTerm, 
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import MeshData
 from jade_coat.stage.desk import Camera, Desk
+from jade_coat.stage.making import mote_map
 from jade_coat.stage.project import Project
 from jade_coat.stage.shared_dials import SharedDial
 from jade_coat.stage.things import Things
@@ -95,7 +96,15 @@ def _atlases(assets: Assets, side: int) -> tuple[MapSet, ...]:
     return (
         _atlas(assets, "marks", "Marks", marks.atlas(max(side // 4, 32))),
         _atlas(assets, "leaves", "Leaves", leaves.atlas(max(side // 2, 64))),
+        _motes(assets, side // 2),
     )
+
+
+def _motes(assets: Assets, side: int) -> MapSet:
+    """The map of what glows, made by the maker of motes."""
+    made = glows.motes(side)
+    maps = mote_map(assets.put("maps", "motes_channels.png", made.file()), "motes_channels.png")
+    return MapSet(id="motes", name="Motes", tile_size=1.0, maps=maps, made=made)
 
 
 def _atlas(assets: Assets, key: str, name: str, files: dict[str, bytes]) -> MapSet:

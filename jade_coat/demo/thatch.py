@@ -9,7 +9,7 @@ import numpy as np
 from jade_coat.maps.color import hex_to_linear
 from jade_coat.material.material import Coat, Dial, Finish, Material
 from jade_coat.material.seam import Seam
-from jade_coat.material.shading import Strands
+from jade_coat.material.strands import Strands
 from jade_coat.material.surface import Surface
 from jade_coat.material.where import FacingTerm, NoiseTerm
 from jade_coat.mesh import shapes

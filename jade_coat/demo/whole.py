@@ -8,7 +8,7 @@ from collections.abc import Iterator
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from jade_coat.demo import cloths, guardian, leaves, thatch
+from jade_coat.demo import cloths, glows, guardian, leaves, thatch
 from jade_coat.demo.marks import COLUMNS, MARKS, ROWS
 from jade_coat.maps.color import hex_to_linear
 from jade_coat.material.material import Coat, Dial, Finish, Material
@@ -29,13 +29,13 @@ CATEGORIES = (
     Category(id="clay", name="Clay", finish="cream_jar"), Category(id="wood", name="Wood", finish="rack_wood"),
     Category(id="metal", name="Metal", finish="old_copper"), Category(id="wall", name="Wall", finish="ash_wall"),
     cloths.CATEGORY, thatch.CATEGORY,
-    guardian.CATEGORY, leaves.CATEGORY,
+    guardian.CATEGORY, leaves.CATEGORY, *glows.CATEGORIES,
 )  # fmt: skip
 SLOT_CATEGORIES = {
     "Storage jar": {"Body": "clay", "Neck": "clay"}, "Bowl": {"Body": "clay"}, "Kiln wall": {"surface": "wall"},
     "Drying rack": {"Posts": "wood", "Boards": "wood"}, "Flue": {"Pipe": "metal", "Collar": "metal"},
     "Wall reed": thatch.COPING_SLOTS, "Broom": thatch.BROOM_SLOTS,
-    "Guardian": guardian.SLOTS, "Tea bush": leaves.SLOTS, "Fern": leaves.SLOTS,
+    **glows.SLOTS, "Guardian": guardian.SLOTS, "Tea bush": leaves.SLOTS, "Fern": leaves.SLOTS,
     "Cloth": cloths.SLOTS, "Gate post": {"Shaft": "wall", "Cap": "clay"}, "Terrace edge": {"surface": "wall"},
 }  # fmt: skip
 VARIANTS: dict[str, tuple[tuple[str, dict[str, str]], ...]] = {
@@ -76,6 +76,7 @@ def meshes(grain: float) -> dict[str, MeshData]:
         "Drying rack": _rack(),
         "Guardian": guardian.mesh(grain),
         **leaves.meshes(grain),
+        **{name: made.mesh() for name, made in glows.fields(grain).items()},
         "Flue": shapes.lathe(pipe, round(40 / grain), round(14 / grain), [("Pipe", 0.62), ("Collar", 1.0)]),
         "Terrace edge": shapes.bent_wall(1.5, 0.5, 60.0, 0.06 * grain),
         "Wall reed": thatch.coping(grain),
@@ -106,7 +107,7 @@ def dressed(asset: MeshAsset, grain: float) -> MeshAsset:
     )
     made: MeshAsset = asset.with_(
         variants=variants or asset.variants, categories=SLOT_CATEGORIES.get(asset.name, {}),
-        made=leaves.bushes(grain).get(asset.name),
+        made={**leaves.bushes(grain), **glows.fields(grain)}.get(asset.name),
     )  # fmt: skip
     return made
 
@@ -161,7 +162,8 @@ def materials() -> tuple[Material, ...]:
             Dial(id="relief", path="mark.surface.normal_strength", name="Relief", group="Mark"),
         ),
     )
-    return wood, copper, marks, cloths.material(), thatch.material(), guardian.material(), leaves.material()
+    more = (cloths.material(), thatch.material(), guardian.material(), leaves.material(), *glows.materials())
+    return (wood, copper, marks, *more)
 
 
 def finishes() -> tuple[Finish, ...]:
@@ -181,7 +183,7 @@ def finishes() -> tuple[Finish, ...]:
         Finish(id="old_copper", name="Old copper", parent="copper"),
         Finish(id="new_copper", name="New copper", parent="copper", values={"verdigris": 0.1, "polish": 0.22}),
         Finish(id="wall_marks", name="Wall marks", parent="marks"),
-        *cloths.finishes(), *thatch.finishes(), *guardian.finishes(), *leaves.finishes(),
+        *cloths.finishes(), *thatch.finishes(), *guardian.finishes(), *leaves.finishes(), *glows.finishes(),
     )  # fmt: skip
 
 
@@ -234,6 +236,7 @@ def props(ids: dict[str, str], corner: Prop) -> Iterator[Prop]:
     yield from cloths.props(ids["Cloth"])
     yield from guardian.props(ids["Guardian"])
     yield from leaves.props(ids)
+    yield from glows.props(ids)
     yield from thatch.props(ids, [corner, *(p for p in _walls(_Placer(ids)) if p.mesh == ids["Kiln wall"])])
     for i in range(75):  # stacks of bowls by the gate posts
         stack, level = divmod(i, 5)

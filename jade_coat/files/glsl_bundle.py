@@ -16,7 +16,7 @@ from jade_coat.material.compile import compile_material, folded_fields, moved_ve
 from jade_coat.material.kinds import kind_of
 from jade_coat.material.material import Material, dial_spec, field_values, layout, options_of
 from jade_coat.material.quantity import OUTPUTS
-from jade_coat.material.shading import SHADINGS, light_of
+from jade_coat.material.shading import KIND_PARTS, light_of
 from jade_coat.mesh.attributes import STREAMS, attributes_of, mesh_number_type, streams_of
 from jade_coat.program import passes
 from jade_coat.program.glsl_backend import (
@@ -40,7 +40,7 @@ def bundle_files(project: Project, library: Library, material: Material) -> dict
     lookup = PackedLookup(project.map_sets, project.recipes)
     outputs = placed(compile_material(material, lookup, folded_fields(material)))
     shading = kind_of(material.kind).shading
-    light = SHADINGS[shading].outputs if shading else ()
+    light = KIND_PARTS[shading].outputs if shading else ()
     wanted = {name: outputs[name] for name in (*OUTPUTS, *(name for name, _ in light))}
     by_name = {t.name: t for s in project.map_sets for t in library.textures(s)}
     vertex = moved_vertices(outputs)

@@ -12,6 +12,7 @@ from typing import Literal
 import numpy as np
 from pydantic import Field, field_validator
 
+from jade_coat.maps.motes import Motes
 from jade_coat.material.fields import Frozen, Vec2
 from jade_coat.material.surface import Role
 from jade_coat.program.types import Array
@@ -25,7 +26,7 @@ class MapFile(Frozen):
     role: Role
     asset: str
     file: str
-    channels: str = Field("rgb", pattern="^(rgb|r|g|b|a)$")
+    channels: str = Field("rgb", pattern="^(rgba|rgb|r|g|b|a)$")
     color_space: ColorSpace = "linear"
     flip_green: bool = False
     invert: bool = False
@@ -61,6 +62,8 @@ class MapSet(Frozen):
     tile_size: float = Field(1.0, gt=0, le=1000)
     max_side: int = Field(0, ge=0, le=16384)
     maps: tuple[MapFile, ...] = ()
+    made: Motes | None = None
+    """What it is made from, where it can be made anew."""
 
     def mark(self, role: Role) -> str:
         """What tells whether a role's numbers are still those that something was made from; empty for none."""
@@ -92,6 +95,7 @@ _SINGLE = {
     Role.OPACITY: "opacity alpha cutout transparency transparent",
     Role.EMISSIVE: "emissive emission emit glow selfillumination e",
     Role.MASK: "mask",
+    Role.CHANNELS: "channels",
 }
 _BY_WORD = {word: role for role, words in _SINGLE.items() for word in words.split()}
 _LETTER = {"o": Role.OCCLUSION, "a": Role.OCCLUSION, "r": Role.ROUGHNESS, "m": Role.METALLIC, "h": Role.HEIGHT}
@@ -151,7 +155,7 @@ def guess(name: str) -> list[Guess]:
         return [
             Guess(
                 role=role,
-                channels="rgb" if role.is_color or role is Role.NORMAL else "r",
+                channels="rgba" if role is Role.CHANNELS else "rgb" if role.is_color or role is Role.NORMAL else "r",
                 flip_green=role is Role.NORMAL and bool(_DOWNWARD & {*words, *pairs}),
                 invert=word in _INVERTED,
             )

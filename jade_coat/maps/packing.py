@@ -46,6 +46,7 @@ PACKS = (
     Pack("b", ((Role.NORMAL, "rg"), (Role.ROUGHNESS, "b"), (Role.HEIGHT, "a")), False, 16, (0.5, 0.5, 0.5, 0.5)),
     Pack("c", ((Role.METALLIC, "r"), (Role.OPACITY, "g"), (Role.MASK, "b")), False, 8, (0, 1, 0, 1)),
     Pack("d", ((Role.EMISSIVE, "rgb"),), True, 8, (0, 0, 0, 1)),
+    Pack("e", ((Role.CHANNELS, "rgba"),), False, 16, (0, 0, 0, 1)),
 )
 
 
@@ -243,6 +244,8 @@ def smoothed(values: Array) -> Array:
 
 
 def _picked(values: Array, channels: str) -> Array:
+    if channels == "rgba":
+        return values
     if channels == "rgb":
         return np.repeat(values[..., :1], 3, axis=2) if values.shape[2] < 3 else values[..., :3]
     at = "rgba".index(channels)
@@ -265,7 +268,8 @@ def _assembled(pack: Pack, pictures: dict[Role, Array]) -> Array:
             values = cv2.resize(values, (width, height), interpolation=cv2.INTER_LINEAR)
             values = values.reshape(height, width, -1)
         for i, channel in enumerate(channels):
-            out[..., "rgba".index(channel)] = values[..., min(i, values.shape[2] - 1)]
+            if channels != "rgba" or i < values.shape[2]:  # of free channels those that the file lacks stay empty
+                out[..., "rgba".index(channel)] = values[..., min(i, values.shape[2] - 1)]
     return np.clip(out, 0, 1)
 
 

@@ -9,6 +9,7 @@ from typing import Any
 from jade_coat.material import where
 from jade_coat.material.around import Around
 from jade_coat.material.fields import Number, remembered, specs
+from jade_coat.material.kind_part import PREFIX as LIGHT
 from jade_coat.material.kinds import kind_of
 from jade_coat.material.layers import Layer, blended, laid_at, surface_layer
 from jade_coat.material.material import Coat, Dial, Material, fields_of, parts_of, place_of_part, spec_at
@@ -17,8 +18,6 @@ from jade_coat.material.placing import PREFIX, compile_moves
 from jade_coat.material.quantity import OUTPUTS
 from jade_coat.material.recipes import recipe_value
 from jade_coat.material.seam import rim_band, weight, wobbled
-from jade_coat.material.shading import PREFIX as LIGHT
-from jade_coat.material.shading import Shading
 from jade_coat.material.shared import EVERYWHERE, SharedValue, is_supplied, shared_name
 from jade_coat.material.surface import MapLookup
 from jade_coat.program import FLOAT, VEC3, VEC4, Value, const, lib, passes
@@ -78,7 +77,7 @@ def with_live_coat(material: Material, coat: str) -> Material:
     While a coat is being worked on, no field that is turned for the first time then changes the program.
     """
     exposed = {d.path for d in material.dials}
-    own = kind_of(material.kind).shading
+    own = kind_of(material.kind).part
     parts = (f"{coat}.", PREFIX, *((f"{LIGHT}{own}.",) if own else ()))
     paths = [p for p, _, _ in fields_of(material) if p.startswith(parts) and p not in exposed]
     return material.with_(dials=(*material.dials, *(Dial(id=f"live {p}", path=p, name=p) for p in paths)))
@@ -237,16 +236,16 @@ def compile_material(
             material.moves, _around(lookup, layer, so_far), lambda m: _Fields(m, f"{PREFIX}{m.id}", reader),
             material.vertex_level,
         )  # fmt: skip
-    return passes.fold({**outputs, **_own_light(material, reader, outputs, frame)})
+    return passes.fold({**outputs, **_own_part(material, reader, outputs, frame)})
 
 
-def _own_light(material: Material, reader: _Linked, outputs: Mapping[str, Value], frame: str) -> dict[str, Value]:
-    """What the light that a kind has of its own is worked out from, and the quantities that it changes."""
-    own = kind_of(material.kind).shading
-    if not own:
+def _own_part(material: Material, reader: _Linked, outputs: Mapping[str, Value], frame: str) -> dict[str, Value]:
+    """What a kind adds of its own, such as what its light is worked out from, and the quantities that it changes."""
+    part = material.kind_part
+    if part is None:
         return {}
-    part: Shading = getattr(material, own)
-    return part.program(_Fields(part, f"{LIGHT}{own}", reader), outputs, frame)
+    prefix = f"{LIGHT}{kind_of(material.kind).part}"
+    return part.program(_Fields(part, prefix, reader), outputs, reader.around.lookup, frame)
 
 
 def _own(coat: Coat, above: Layer, reader: _Linked, lookup: MapLookup) -> dict[str, Value]:

@@ -15,10 +15,9 @@ class SurfaceKind:
     """A kind by the name that files use.
 
     `cut` says which points of a surface are left out: those whose opacity is below the material's threshold, or as many
-    as its opacity asks for, by noise. `shading` names the part of a material whose light it is lit by (see
-    `material.shading`), if by
-    one of its own. `blend` says how the rest goes over what is behind: in its place, over it by its
-    opacity (Porter & Duff 1984), or added to it. What blends is drawn after all else, far to near. `lit` tells whether
+    as its opacity asks for, by noise. `part` names what it adds to a material (see `material.shading`), if anything: of
+    what is lit, the light it is lit by. `blend` says how the rest goes over what is behind: in its place, over it by
+    its opacity (Porter & Duff 1984), or added to it. What blends is drawn after all else, far to near. `lit` tells if
     light falls on it, `casts` which points throw a shadow. `gltf` is glTF's alphaMode.
     """
 
@@ -30,7 +29,12 @@ class SurfaceKind:
     lit: bool = True
     casts: Casting = "whole"
     gltf: str = "OPAQUE"
-    shading: str = ""
+    part: str = ""
+
+    @property
+    def shading(self) -> str:
+        """The part whose light it is lit by, if by one of its own."""
+        return self.part if self.lit else ""
 
     @property
     def reads_opacity(self) -> bool:
@@ -61,15 +65,19 @@ KINDS: dict[str, SurfaceKind] = {
         ),
         SurfaceKind(
             "strands", "Strands", "Fibres with light along them, as many as its opacity asks for: thatch, fur",
-            cut="noise", casts="noise", gltf="MASK", shading="strands",
+            cut="noise", casts="noise", gltf="MASK", part="strands",
         ),
         SurfaceKind(
             "toned", "Two-tone", "Light cut in two tones with a drawn edge, gloss and outline: painted figures",
-            cut="threshold", casts="threshold", gltf="MASK", shading="tones",
+            cut="threshold", casts="threshold", gltf="MASK", part="tones",
         ),
         SurfaceKind(
             "additive", "Additive", "Its colour and glow are added to what is behind, unlit: sparks, haze", blend="add",
             lit=False, casts="none", gltf="BLEND",
+        ),
+        SurfaceKind(
+            "glow", "Glow", "Cards of light, added to what is behind: embers, lanterns, haze", blend="add", lit=False,
+            casts="none", gltf="BLEND", part="glow",
         ),
     )
 }  # fmt: skip

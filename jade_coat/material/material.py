@@ -9,13 +9,17 @@ from typing import Any
 from pydantic import Field, field_validator, model_validator
 
 from jade_coat.material.fields import Frozen, Number, Setting, Spec, Vec2, field, options, remembered, specs
+from jade_coat.material.glow import Glow
+from jade_coat.material.kind_part import PREFIX as LIGHT
+from jade_coat.material.kind_part import KindPart
 from jade_coat.material.kinds import kind_of
 from jade_coat.material.placing import PREFIX, AnyMove, Move, largest
 from jade_coat.material.recipe_reads import painted_in, recipes_run
 from jade_coat.material.seam import Rim, Seam
-from jade_coat.material.shading import PREFIX as LIGHT
-from jade_coat.material.shading import SHADINGS, Strands, Tones
+from jade_coat.material.shading import KIND_PARTS
+from jade_coat.material.strands import Strands
 from jade_coat.material.surface import MapLookup, Surface
+from jade_coat.material.tones import Tones
 from jade_coat.material.where import AnyTerm, Term
 from jade_coat.program.layout import DialLayout, layout_of
 
@@ -85,6 +89,7 @@ class Material(Frozen):
     coats: tuple[Coat, ...] = Field(min_length=1)
     strands: Strands = Strands()
     tones: Tones = Tones()
+    glow: Glow = Glow()
     moves: tuple[AnyMove, ...] = ()
     """How it moves the vertices of what wears it."""
     vertex_level: int = Field(2, ge=0, le=12)
@@ -183,7 +188,20 @@ class Material(Frozen):
     def map_sets(self) -> frozenset[str]:
         """The ids of every map set that a coat or a where-term reads itself."""
         of_terms = {s for t in self.terms for s in t.map_sets}
-        return frozenset(of_terms.union(*(c.surface.sets for c in self.coats)))
+        own = self.kind_part
+        return frozenset(of_terms.union(*(c.surface.sets for c in self.coats), own.map_sets if own is not None else ()))
+
+    @property
+    def kind_part(self) -> KindPart | None:
+        """What its surface kind adds to it, if anything."""
+        found: KindPart | None = getattr(self, kind_of(self.kind).part) if kind_of(self.kind).part else None
+        return found
+
+    @property
+    def by_clock(self) -> bool:
+        """Whether its surface changes over time by itself: by the wind, or by a flicker."""
+        own = self.kind_part
+        return (own is not None and own.by_clock) or any(m.kind == "sway" for m in self.moves)
 
     def dial_at(self, path: str) -> Dial | None:
         """The dial that exposes the field at this path, if any."""
@@ -229,7 +247,7 @@ def _holders(material: Material) -> Iterator[tuple[str, Any]]:
         yield f"{coat.id}.rim", coat.rim
     for move in material.moves:
         yield f"{PREFIX}{move.id}", move
-    for name in SHADINGS:
+    for name in KIND_PARTS:
         yield f"{LIGHT}{name}", getattr(material, name)
 
 
@@ -256,7 +274,7 @@ def owner_name(material: Material, path: str) -> str:
         move: Move = by_id(material.moves, owner.removeprefix(PREFIX), "move")
         return f"Moved {move.label.lower()}"
     if owner.startswith(LIGHT):
-        return SHADINGS[owner.removeprefix(LIGHT)].label
+        return KIND_PARTS[owner.removeprefix(LIGHT)].label
     return material.coat(owner).name
 
 

@@ -40,10 +40,24 @@ class MoveInputs:
 
 
 class Move(Frozen):
-    """One way in which vertices move: along a direction, by what it says times its amount in metres."""
+    """One way in which vertices move, by `amount` metres at the most."""
 
     label: ClassVar[str] = ""
     id: str
+
+    def offset(self, given: MoveInputs) -> Value:
+        """How far and whereto a point moves, a vec3 in metres."""
+        raise NotImplementedError(f"no meaning for a move of kind {type(self).__name__}")
+
+    @property
+    def recipes(self) -> tuple[str, ...]:
+        """The ids of the recipes it runs."""
+        return ()
+
+
+class DirectedMove(Move):
+    """A move along a direction, by what it says times its amount in metres."""
+
     along: Along = option("normal", "Direction", "choice", ALONG_LABELS)
     amount: float = field(
         0.02, "Amount", unit="m", low=-MAX_METRES, high=MAX_METRES, soft=(-0.2, 0.2), hint="How far at the most"
@@ -53,13 +67,12 @@ class Move(Frozen):
         """How much of the amount a point moves by, −1 to 1."""
         raise NotImplementedError(f"no meaning for a move of kind {type(self).__name__}")
 
-    @property
-    def recipes(self) -> tuple[str, ...]:
-        """The ids of the recipes it runs."""
-        return ()
+    def offset(self, given: MoveInputs) -> Value:
+        """The share of the amount, along the direction."""
+        return _direction(self.along) * (lib.clamp(self.share(given), -1.0, 1.0) * given.fields.amount)
 
 
-class HeightMove(Move):
+class HeightMove(DirectedMove):
     """Lifted by the material's own height."""
 
     label: ClassVar[str] = "By its height"
@@ -71,7 +84,7 @@ class HeightMove(Move):
         return given.height - given.fields.middle
 
 
-class RecipeMove(Move):
+class RecipeMove(DirectedMove):
     """Moved by what a recipe comes to."""
 
     label: ClassVar[str] = "By a recipe"
@@ -101,7 +114,7 @@ Phase = Literal["none", "R", "G", "B", "A"]
 PHASE_LABELS = {"none": "the prop", **_CHANNELS}
 
 
-class SwayMove(Move):
+class SwayMove(DirectedMove):
     """Bent and shaken by the wind, as trunks, twigs, leaves and cloth are; without wind exactly still.
 
     The wind leans it and shakes it by two sines, gusts travel with the wind, and each prop, or each card by a painted
@@ -169,13 +182,63 @@ class SwayMove(Move):
         return lib.clamp((height - fields.foot) * span / lib.maximum(span * span, 1e-8))
 
 
+About = Literal["whole", "own x", "own y", "own z"]
+ABOUT_LABELS: dict[About, str] = {
+    "whole": "wholly", "own x": "about the prop's x", "own y": "about the prop's y", "own z": "about the prop's z",
+}  # fmt: skip
+
+
+class FaceMove(Move):
+    """Cards turned to the eye, wholly or about an axis; their size in the picture can be kept.
+
+    A card's middle and how far a point lies from it, across and along in metres of the mesh, are read from the third UV
+    set, as card fields have it; what has no such set stays as it is.
+    """
+
+    label: ClassVar[str] = "Cards to the eye"
+    kind: Literal["face"] = "face"
+    about: About = option("whole", "Turned", "choice", ABOUT_LABELS)
+    kept: float = field(0.0, "Size kept", hint="1 keeps its size in the picture, however far it is")
+    from_away: float = field(
+        5.0, "True size at", unit="m", low=0.01, high=10000.0, soft=(0.5, 50.0), logarithmic=True,
+        hint="From this far it is as large as it was made",
+    )  # fmt: skip
+    amount: float = field(
+        2.0, "At most", unit="m", low=0.0, high=MAX_METRES, soft=(0.1, 10.0), hint="No point moves farther than this"
+    )
+
+    def offset(self, given: MoveInputs) -> Value:
+        """From where a point is to where it lies on the turned card."""
+        place = lib.attribute(f"uv{CARD_SET}", VEC2)
+        along, across = lib.attribute("along", VEC3), lib.attribute("across", VEC3)
+        world = lib.attribute("world_position", VEC3)
+        middle = world - along * place.x - across * place.y
+        wide, high = lib.length(along) * place.x, lib.length(across) * place.y
+        seen = lib.shared("camera_position", VEC3) - middle
+        away = lib.maximum(lib.length(seen), 1e-4)
+        if self.about == "whole":
+            side = lib.normalize(lib.cross(const(0.0, 1.0, 0.0), seen) + const(1e-6, 0.0, 0.0))
+            up = lib.cross(seen / away, side)
+        else:
+            up = lib.attribute(f"own_{self.about[-1]}", VEC3)
+            side = lib.normalize(lib.cross(up, seen) + const(1e-6, 0.0, 1e-6))
+        size = lib.lerp(1.0, away / given.fields.from_away, given.fields.kept)
+        moved = middle + (side * wide + up * high) * size - world
+        most = given.fields.amount / lib.maximum(lib.length(moved), 1e-6)
+        return moved * lib.minimum(most, 1.0)
+
+
+CARD_SET = 2
+"""The UV set that says how far from the middle of its card a point lies, metres."""
+
+
 def _channel(letter: str) -> Value:
     """A painted channel of the first colour set."""
     value: Value = getattr(lib.attribute("color0", VEC4), "xyzw"["RGBA".index(letter)])
     return value
 
 
-AnyMove = Annotated[HeightMove | RecipeMove | SwayMove, Field(discriminator="kind")]
+AnyMove = Annotated[HeightMove | RecipeMove | SwayMove | FaceMove, Field(discriminator="kind")]
 MOVE_KINDS: dict[str, type[Move]] = {kind.model_fields["kind"].default: kind for kind in get_args(get_args(AnyMove)[0])}
 """All kinds of moves by the name that files use."""
 
@@ -185,7 +248,7 @@ def move_path(move: str, name: str) -> str:
     return f"{PREFIX}{move}.{name}"
 
 
-def largest(moves: tuple[Move, ...], amounts: Callable[[str, float], float]) -> float:
+def largest(moves: tuple[AnyMove, ...], amounts: Callable[[str, float], float]) -> float:
     """How far any vertex can be moved at the most, metres; `amounts` gives the most of an amount by path and value."""
     return sum(amounts(move_path(m.id, "amount"), m.amount) for m in moves)
 
@@ -226,9 +289,7 @@ def offset(moves: tuple[Move, ...], around: Around, fields: Callable[[Move], Any
     """How far and whereto a point is moved in the world, a vec3 in metres."""
     total: Value = const(0.0, 0.0, 0.0)
     for move in moves:
-        own = MoveInputs(fields(move), around)
-        share = lib.clamp(move.share(own), -1.0, 1.0)
-        total = total + _direction(move.along) * (share * own.fields.amount)
+        total = total + move.offset(MoveInputs(fields(move), around))
     return total
 
 

@@ -7,10 +7,15 @@ from collections.abc import Mapping
 from jade_coat.material.fields import Vec3
 
 SharedValue = float | Vec3
-TIME, WIND_DIRECTION, WIND_STRENGTH = "time", "wind_direction", "wind_strength"
-EVERYWHERE: Mapping[str, SharedValue] = {TIME: 0.0, WIND_DIRECTION: (0.0, 0.0, 1.0), WIND_STRENGTH: 0.0}
+TIME, WIND_DIRECTION, WIND_STRENGTH, SUN_HEIGHT = "time", "wind_direction", "wind_strength", "sun_height"
+EVERYWHERE: Mapping[str, SharedValue] = {
+    TIME: 0.0,
+    WIND_DIRECTION: (0.0, 0.0, 1.0),
+    WIND_STRENGTH: 0.0,
+    SUN_HEIGHT: 0.665,
+}
 """What exists in every project, as it is while nobody says otherwise: seconds on the clock, where the wind blows to
-(unit vector), and how strongly (0 to 1)."""
+(unit vector), how strongly (0 to 1), and how high the sun stands (radians)."""
 
 
 def shared_name(dial: str) -> str:

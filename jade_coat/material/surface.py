@@ -27,6 +27,7 @@ class Role(StrEnum):
     OPACITY = "opacity"
     EMISSIVE = "emissive"
     MASK = "mask"
+    CHANNELS = "channels"
 
     @property
     def label(self) -> str:

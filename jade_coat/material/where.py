@@ -118,6 +118,10 @@ MapReading = Literal[
     "glow",
     "tilt across",
     "tilt up",
+    "channel 1",
+    "channel 2",
+    "channel 3",
+    "channel 4",
 ]
 
 
@@ -126,7 +130,8 @@ MAP_READS: dict[MapReading, tuple[Role, str]] = {
     "green": (Role.BASE_COLOR, "y"), "blue": (Role.BASE_COLOR, "z"), "height": (Role.HEIGHT, "x"),
     "roughness": (Role.ROUGHNESS, "x"), "occlusion": (Role.OCCLUSION, "x"), "metallic": (Role.METALLIC, "x"),
     "opacity": (Role.OPACITY, "x"), "glow": (Role.EMISSIVE, ""), "tilt across": (Role.NORMAL, "x"),
-    "tilt up": (Role.NORMAL, "y"),
+    "tilt up": (Role.NORMAL, "y"), "channel 1": (Role.CHANNELS, "x"), "channel 2": (Role.CHANNELS, "y"),
+    "channel 3": (Role.CHANNELS, "z"), "channel 4": (Role.CHANNELS, "w"),
 }  # fmt: skip
 """The role that each reading is of, and its part; of none the luminance."""
 

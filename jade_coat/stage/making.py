@@ -6,8 +6,11 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from jade_coat.maps.mapset import MapFile, MapSet
+from jade_coat.material.fields import Color
+from jade_coat.material.glow import Glow
 from jade_coat.material.material import Coat, Material
 from jade_coat.material.seam import Seam, SeamKind
+from jade_coat.material.shading import shading_path
 from jade_coat.material.surface import Role, Surface
 from jade_coat.material.where import PaintTerm
 from jade_coat.mesh.data import MeshData
@@ -54,6 +57,33 @@ def new_material(
             edits.add_finish(parent=material.id, name=name, id=finish),
         ),
     )  # fmt: skip
+
+
+def mote_map(asset: str, file: str) -> tuple[MapFile, ...]:
+    """The entries of a map set that is one file of free channels."""
+    return (MapFile(role=Role.CHANNELS, asset=asset, file=file, channels="rgba"),)
+
+
+GLOW_DIALS = ("tint", "boost", "flicker", "rate", "by_day", "by_night")
+"""The fields of a glow that are dials at first."""
+
+
+def glowing(project: Project, name: str, map_set: str, tint: Color, boost: float) -> tuple[list[Edit], str]:
+    """Edits that make a glow, shaped by the first channel of a map set, and a finish of it; and that one's id."""
+    name = free_name(f"{name} glow", {m.name for m in project.materials} | {f.name for f in project.finishes})
+    taken = {m.id for m in project.materials} | {f.id for f in project.finishes}
+    material = Material(
+        id=free_id(name, taken), name=name, kind="glow", two_sided=True,
+        coats=(Coat(id="base", name="Base", surface=Surface(color=(0.0, 0.0, 0.0))),),
+        glow=Glow(shape="sheet", sheet=map_set, tint=tint, boost=boost),
+    )  # fmt: skip
+    finish = free_id(name, {*taken, material.id})
+    dials = [edits.expose(material=material.id, path=shading_path("glow", field)) for field in GLOW_DIALS]
+    return [
+        edits.add_material(material=material),
+        *dials,
+        edits.add_finish(parent=material.id, name=name, id=finish),
+    ], finish
 
 
 @dataclass(frozen=True)

@@ -21,7 +21,7 @@ from jade_coat.maps.mapset import MapSet
 from jade_coat.material.fields import Frozen, Number
 from jade_coat.material.material import Finish, Material, by_id
 from jade_coat.material.recipes import Recipe
-from jade_coat.material.shared import SharedValue
+from jade_coat.material.shared import SUN_HEIGHT, SharedValue
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.stage.decals import Decal, Stamp
 from jade_coat.stage.lamps import Lamp, Mist
@@ -248,14 +248,14 @@ class Project(Frozen):
 
     def shared_at(self, time: float = 0.0) -> dict[str, SharedValue]:
         """All shared values at a time of their tracks in seconds, by the names that programs use."""
-        return shared_values(self.shared, self.wind, time)
+        return {**shared_values(self.shared, self.wind, time), SUN_HEIGHT: self.light.elevation}
 
     @property
     def plays(self) -> bool:
         """Whether anything in it goes by the clock."""
         by_recipe = any(s.kind == "time" for r in self.recipes for s in r.steps)
-        sways = any(move.kind == "sway" for m in self.materials for move in m.moves)
-        return by_recipe or sways or any(d.keys for d in self.shared) or any(m.clip for m in self.meshes)
+        moves = any(m.by_clock for m in self.materials)
+        return by_recipe or moves or any(d.keys for d in self.shared) or any(m.clip for m in self.meshes)
 
     def recipe(self, wanted: str) -> Recipe:
         """The recipe with this id. Raises KeyError."""

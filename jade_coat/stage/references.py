@@ -6,11 +6,12 @@ from collections.abc import Callable, Iterator, Set
 from typing import Any, Literal
 
 from jade_coat.material.fields import Frozen
+from jade_coat.material.glow import Glow
+from jade_coat.material.kind_part import PREFIX as LIGHT
 from jade_coat.material.material import Link, Material, by_id, owner_of
 from jade_coat.material.placing import PREFIX, RecipeMove
 from jade_coat.material.recipes import Recipe, Step
-from jade_coat.material.shading import PREFIX as LIGHT
-from jade_coat.material.shading import SHADINGS
+from jade_coat.material.shading import KIND_PARTS
 from jade_coat.material.step_kinds import STEP_KINDS
 from jade_coat.material.surface import Detail, Surface
 from jade_coat.material.where import MapTerm, RecipeTerm, SharedTerm
@@ -28,7 +29,7 @@ FIELDS: dict[type[Frozen], dict[str, Kind]] = {
     RecipeMove: {"recipe": "recipes"},
     SharedTerm: {"shared": "shared"}, Link: {"shared": "shared", "recipe": "recipes"},
     PaintRule: {"map_set": "map_sets", "other": "props"}, Prop: {"mesh": "meshes"}, Bush: {"atlas": "map_sets"},
-    Card: {"atlas": "map_sets"},
+    Card: {"atlas": "map_sets"}, Glow: {"sheet": "map_sets"},
 }  # fmt: skip
 
 
@@ -233,7 +234,7 @@ def losses(before: Project, after: Project) -> list[str]:
                     lines.append(f"The dial {dial.name} goes, which {_named(users)} set.")
         paths = {k.path for k in new.links}
         known = {d.id: d.name for d in before.shared} | {r.id: r.name for r in before.recipes}
-        coats = {c.id for c in new.coats} | {f"{PREFIX}{m.id}" for m in new.moves} | {f"{LIGHT}{s}" for s in SHADINGS}
+        coats = {c.id for c in new.coats} | {f"{PREFIX}{m.id}" for m in new.moves} | {f"{LIGHT}{s}" for s in KIND_PARTS}
         for link in old.links:
             if link.path not in paths and owner_of(link.path) in coats:
                 source = known.get(link.shared or link.recipe, "what is gone")

@@ -66,6 +66,9 @@ class Buffers:
     over_surfaces: Any = None
     keeping: Any = None
     receiving: Any = None
+    behind: Any = None
+    """The depths of all that does not blend, for what fades where it meets it; made when that is first drawn."""
+    leaving: Any = None
     openness: Any = None
     """How much of the sky is seen, at half the size; made when it is first worked out."""
     opening: Any = None
@@ -104,6 +107,13 @@ class Buffers:
         self.receiving = context.framebuffer([receivers], self.depth)
         self.receiving.depth_mask = False
 
+    def keep_behind(self, context: Any) -> None:
+        """Make room for the depths of all that does not blend."""
+        if self.behind is None:
+            self.behind = context.texture(self.size, 1, dtype="f4")
+            self.behind.filter = (moderngl.NEAREST, moderngl.NEAREST)
+            self.leaving = context.framebuffer([self.behind])
+
     def keep_openness(self, context: Any) -> None:
         """Make room for how much of the sky is seen."""
         if self.openness is None:
@@ -112,14 +122,16 @@ class Buffers:
             self.openness.filter = (moderngl.NEAREST, moderngl.NEAREST)
             self.opening = context.framebuffer([self.openness])
 
+    @property
+    def _later(self) -> tuple[Any, ...]:
+        """What is made when it is first needed."""
+        openness = (self.opening, self.openness)
+        return (self.keeping, self.over_surfaces, self.receiving, *openness, self.leaving, self.behind)
+
     def release(self) -> None:
         """Free everything."""
         for thing in (
-            *(
-                t
-                for t in (self.keeping, self.over_surfaces, self.receiving, self.opening, self.openness)
-                if t is not None
-            ),
+            *(t for t in self._later if t is not None),
             *self.under,
             self.gbuffer,
             self.summing,

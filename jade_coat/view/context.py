@@ -8,7 +8,7 @@ from typing import Any
 
 import moderngl
 
-from jade_coat.material.shading import SHADINGS, light_of
+from jade_coat.material.shading import KIND_PARTS, light_of
 
 SHADERS = Path(__file__).parent / "shaders"
 HEADER = "#version 330\n"
@@ -46,7 +46,7 @@ def light_source(shading: str = "standard") -> str:
 
 def shading_source(shading: str) -> str:
     """GLSL of what a kind sends of light, to stand behind `light.glsl`, and behind `lamps.glsl` if that is there."""
-    return light_of(shading) if shading in SHADINGS else shader(f"{shading}.glsl")
+    return light_of(shading) if shading in KIND_PARTS else shader(f"{shading}.glsl")
 
 
 def numbered(source: str) -> str:

@@ -12,7 +12,7 @@ from jade_coat.maps.packing import PackedLookup, Texture
 from jade_coat.material.compile import with_live_coat
 from jade_coat.material.fields import Number
 from jade_coat.material.material import Coat, Material
-from jade_coat.material.shading import SHADINGS
+from jade_coat.material.shading import KIND_PARTS
 from jade_coat.material.specials import plain_id
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import FULL, BadMesh, MeshData, Slot
@@ -161,6 +161,7 @@ class StageLink:
         if light.sky not in SKIES:
             sky = self.skies.get((light.sky, light.sky_turn), "morning")
         self._client.set_light(light.direction(), light.strength, sky, quick)
+        self._client.set_shared(project.shared_at(self.time))
 
     def sync(self, project: Project) -> bool:
         """Send what differs from the project last sent; whether anything did."""
@@ -330,7 +331,7 @@ def _every_wear(project: Project, owners: set[str]) -> list[Material]:
 def coat_alone(material: Material, coat: Coat) -> Material:
     """A material of one coat only, under an id of its own."""
     bare = coat.with_(where=(), amount=1.0, shown=True)
-    own = {name: getattr(material, name) for name in ("depth", "kind", "cut", "two_sided", *SHADINGS)}
+    own = {name: getattr(material, name) for name in ("depth", "kind", "cut", "two_sided", *KIND_PARTS)}
     return Material(id=alone_id(material.id, coat.id), name=coat.name, coats=(bare,), **own)
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from jade_coat.material.quantity import QUANTITIES
-from jade_coat.material.shading import LINKS
+from jade_coat.material.tones import LINKS
 
 LOOKS = ("lit", *QUANTITIES, "coverage")
 """Looks that need no name behind them."""
@@ -14,7 +14,7 @@ OTHER_LOOKS = {"paint": len(LOOKS), "probe": len(LOOKS) + 1}
 LAYERS = "layers"
 """How often each pixel is drawn over; always a run of its own."""
 LINK = "link:"
-"""Before a link of the chain of two-tone light (`material.shading.LINKS`): the lit look, of such surfaces that link."""
+"""Before a link of the chain of two-tone light (`material.tones.LINKS`): the lit look, of such surfaces that link."""
 PROBES = ("where", "weight", "term", "step", "height", "coverage", "channel", "uv", "texels")
 """Looks that are outputs of a material: `where:COAT`, `weight:COAT`, `term:COAT:TERM`, `step:COAT:TERM:STEP`,
 `height:COAT`, …, and `channel:N` for a painted channel, four to a colour set, `uv:N` for checks along a UV set,

@@ -15,7 +15,7 @@ from jade_coat.material.lying import handed_in, lying_program
 from jade_coat.material.material import Material, layout
 from jade_coat.material.paint_source import OWN_MAP, MapSource, painted_by_map
 from jade_coat.material.quantity import OUTPUTS, stored
-from jade_coat.material.shading import SHADINGS
+from jade_coat.material.shading import KIND_PARTS
 from jade_coat.material.surface import MapLookup
 from jade_coat.mesh.data import MAX_COLOR_SETS, MAX_UV_SETS
 from jade_coat.program import VEC2, VEC3, VEC4, Value, lib
@@ -155,8 +155,14 @@ class ProgramShop:
         if kind_of(material.kind).lit:
             written, names = "vec4((light * veil.a + veil.rgb) * out_opacity, out_opacity)", OUTPUTS
         else:
-            written, names = "vec4((out_base_color + out_emissive) * out_opacity * veil.a, 0.0)", _UNLIT
-        targets = Targets((written,), names, turned=material.two_sided, lit=True, taken=LIGHT_SAMPLERS)
+            part = material.kind_part
+            left = "meeting(out_glow_meets, veil.a)" if part is not None else "veil.a"
+            names = (*_UNLIT, *(name for name, _ in part.outputs)) if part is not None else _UNLIT
+            written = f"vec4((out_base_color + out_emissive) * out_opacity * {left}, 0.0)"
+        meets = "glow_meets" in names
+        targets = Targets(
+            (written,), names, turned=material.two_sided, lit=True, taken=LIGHT_SAMPLERS + meets, meets=meets
+        )  # fmt: skip
         return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
 
     def own_light(
@@ -164,7 +170,7 @@ class ProgramShop:
     ) -> Compiled:
         """The program of a material whose kind has a light of its own: that light."""
         shading = kind_of(material.kind).shading
-        names = (*OUTPUTS, *(name for name, _ in SHADINGS[shading].outputs))
+        names = (*OUTPUTS, *(name for name, _ in KIND_PARTS[shading].outputs))
         targets = Targets(
             ("vec4(light, 1.0)",), names, _cut(material), material.two_sided, lit=True, shading=shading,
             taken=LIGHT_SAMPLERS + 1, opened=True,

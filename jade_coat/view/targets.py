@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from jade_coat.material.kinds import Cut
-from jade_coat.material.shading import SHADINGS
+from jade_coat.material.shading import KIND_PARTS
 from jade_coat.program.glsl_backend import GlslProgram, output_name
 from jade_coat.view.context import HEADER, shader, shading_source
 from jade_coat.view.vertex import SEE, SIGHT, crowd_head, crowd_prologue
@@ -19,7 +19,8 @@ class Targets:
     `sighted` gives, before the expressions, which triangle of which instance it is. `crowd` draws the pixels that were
     sighted of a crowd, and no vertices. `lying` draws what a decal makes of the pixels that are there, `hull` the hull
     of an outline. `lit` puts the light of `light.glsl` before the expressions, which may name it `light`, as what a
-    `shading` sends of it; with `opened` it knows how open the sky is. `taken` are the samplers that both take.
+    `shading` sends of it; with `opened` it knows how open the sky is, with `meets` what is behind a glow. `taken` are
+    the samplers that these take.
     """
 
     expressions: tuple[str, ...]
@@ -34,6 +35,7 @@ class Targets:
     lying: bool = False
     hull: bool = False
     opened: bool = False
+    meets: bool = False
 
 
 _LIGHT = """
@@ -52,6 +54,8 @@ def fragment_source(glsl: GlslProgram, targets: Targets) -> str:
     if targets.lit:
         own += ["#define OPENED", shader("opened.glsl")] if targets.opened else []
         own += [*(shader(name) for name in _LIT[:2]), shading_source(targets.shading), *(shader(n) for n in _LIT[2:])]
+    if targets.meets:
+        own.append(shader("meets.glsl"))
     if targets.crowd:
         head, first = [crowd_head(glsl)], [crowd_prologue(glsl)]
     else:
@@ -62,7 +66,7 @@ def fragment_source(glsl: GlslProgram, targets: Targets) -> str:
     if targets.turned and "normal" in targets.outputs:
         before.append("if (!front) out_normal = -out_normal;")
     if "normal" in targets.outputs and targets.lit:
-        given = SHADINGS[targets.shading].outputs if targets.shading in SHADINGS else ()
+        given = KIND_PARTS[targets.shading].outputs if targets.shading in KIND_PARTS else ()
         before += [*(f"{name} = {output_name(name)};" for name, _ in given), _LIGHT]
     if targets.lit:
         before.append("vec4 veil = mist_here();")

@@ -12,8 +12,8 @@ from jade_coat.maps.images import png_bytes
 from jade_coat.maps.mapset import MapFile, MapSet
 from jade_coat.material.material import Coat, Material
 from jade_coat.material.recipes import Recipe, Step
-from jade_coat.material.shading import LINKS
 from jade_coat.material.surface import Role, Surface
+from jade_coat.material.tones import LINKS
 from jade_coat.mesh import shapes
 from jade_coat.stage import edits
 from jade_coat.stage.project import Prop

@@ -16,7 +16,7 @@ from jade_coat.material.fields import declared
 from jade_coat.material.kinds import KINDS
 from jade_coat.material.placing import MOVE_KINDS
 from jade_coat.material.recipes import Recipe, RecipeInput, Step
-from jade_coat.material.shading import SHADINGS
+from jade_coat.material.shading import KIND_PARTS
 from jade_coat.material.where import TERM_KINDS
 from jade_coat.stage import edits
 from jade_coat.stage.document import Document
@@ -226,7 +226,7 @@ def _parts(material, coat) -> list:
     for i, move in enumerate(material.moves):
         found.append((f"moves:{move.id}", lambda c, m, i=i: m.moves[i], "set_move",
                       {"material": material.id, "move": move.id}))  # fmt: skip
-    for light in SHADINGS:
+    for light in KIND_PARTS:
         found.append((f"light:{light}", lambda c, m, n=light: getattr(m, n), "set_shading",
                       {"material": material.id, "light": light}))  # fmt: skip
     return found

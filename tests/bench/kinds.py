@@ -11,8 +11,8 @@ from jade_coat.maps.mapset import MapFile
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.material.material import Coat, Material, field_values
 from jade_coat.material.placing import HeightMove
-from jade_coat.material.shading import Tones
 from jade_coat.material.surface import Role, Surface
+from jade_coat.material.tones import Tones
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.makers import Bush

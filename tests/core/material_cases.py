@@ -7,10 +7,10 @@ from collections.abc import Callable
 from typing import Any
 
 from jade_coat.maps.mapset import MapSet
+from jade_coat.material.kind_part import PREFIX as LIGHT
 from jade_coat.material.material import Coat, Material, fields_of, options_of, owner_of
 from jade_coat.material.placing import MOVE_KINDS, PREFIX
-from jade_coat.material.shading import PREFIX as LIGHT
-from jade_coat.material.shading import SHADINGS
+from jade_coat.material.shading import KIND_PARTS
 from jade_coat.material.where import TERM_KINDS
 from jade_coat.stage.project import Project, Prop
 from tests.core.edit_places import Change, Place, either, family, values_of
@@ -162,7 +162,7 @@ class MaterialCases(StageCases):
             of(("move", self.m.id, move)), values_of(self.p, self.m.id, dials))  # fmt: skip
 
     def set_shading(self) -> Change:
-        light = self.rng.choice(list(SHADINGS))
+        light = self.rng.choice(list(KIND_PARTS))
         dials = {d.id for d in self.m.dials if owner_of(d.path) == f"{LIGHT}{light}"}
         return {"material": self.m.id, "light": light, "count": 9.0}, either(
             of(("material", self.m.id, light)), values_of(self.p, self.m.id, dials))  # fmt: skip

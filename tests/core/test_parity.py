@@ -15,7 +15,8 @@ from jade_coat.material.kinds import kind_of
 from jade_coat.material.material import Coat, Link, Material, layout
 from jade_coat.material.recipes import Recipe, Step
 from jade_coat.material.seam import Rim, Seam
-from jade_coat.material.shading import SHADINGS
+from jade_coat.material.shading import KIND_PARTS
+from jade_coat.material.shared import EVERYWHERE
 from jade_coat.material.surface import Detail, Surface
 from jade_coat.material.where import CavityTerm, DistanceTerm, FacingTerm, MapTerm, NoiseTerm, RecipeTerm
 from jade_coat.program.fused import Plan
@@ -46,7 +47,7 @@ def float_pass(renderer, draw_index: int, targets: Targets, count: int, eye) -> 
     return np.stack([np.frombuffer(t.read(), np.float32).reshape(HEIGHT, WIDTH, 4) for t in textures])
 
 
-DAMP_AUTUMN = {"own_damp": 0.35, "own_season": 0.6}
+SHARED = {**EVERYWHERE, "own_damp": 0.35, "own_season": 0.6, "time": 1.7, "sun_height": 0.12}
 KINDS = {
     "position": "vec3", "world_position": "vec3", "normal": "vec3", "tangent": "vec4", "uv0": "vec2", "color0": "vec4",
     "object_normal": "vec3", "object_tangent": "vec4", "curvature": "float", "uv1": "vec2",
@@ -79,10 +80,10 @@ def _compare(renderer, demo, material: Material, names: tuple[str, ...]) -> None
     found = renderer.scenes.by_name["stage"]
     index = next(i for i, d in enumerate(found.scene.draws) if d.material == material.id)
     draw = found.scene.draws[index]
-    renderer.set_shared(DAMP_AUTUMN)
+    renderer.set_shared(SHARED)
     extra = [*(output_name(n) for n in names), "0.0", "0.0", "0.0", "0.0"][:4]
-    shading = kind_of(material.kind).shading
-    light = SHADINGS[shading].outputs if shading else ()
+    part = kind_of(material.kind).part
+    light = KIND_PARTS[part].outputs if part else ()
     written = (*RESULTS, f"vec4({', '.join(extra)})", "vec4(out_emissive, out_opacity)")  # fmt: skip
     quantities = ("base_color", "roughness", "normal", "height", "emissive", "opacity")
     targets = Targets(written, (*quantities, *names))
@@ -102,7 +103,7 @@ def _compare(renderer, demo, material: Material, names: tuple[str, ...]) -> None
         attributes={n: np.ascontiguousarray(attributes[n][seen].T) for n in KINDS}, dials=dials,
         instance=instance_values(demo.mesh(draw.mesh), float(draw.seeds[0])),
         shared={"camera_position": np.array(eye.position, np.float32)[:, None]}
-        | {n: np.full((1, 1), v, np.float32) for n, v in DAMP_AUTUMN.items()},
+        | {n: np.atleast_1d(np.asarray(v, np.float32))[:, None] for n, v in SHARED.items()},
         **reading(demo.textures()),
     ))  # fmt: skip
     pairs = {

@@ -17,7 +17,7 @@ from jade_coat.files.library import Library
 from jade_coat.maps.findings import findings
 from jade_coat.maps.images import as_float, png_bytes, read_image
 from jade_coat.maps.mapset import MapFile, MapSet, assumption, guess, stem_of
-from jade_coat.maps.packing import MAX_TEXTURE, role_picture, pack_set
+from jade_coat.maps.packing import MAX_TEXTURE, pack_set, role_picture
 from jade_coat.maps.picture import BadImage
 from jade_coat.material.surface import Role
 

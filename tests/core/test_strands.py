@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 
 from jade_coat.material.material import Coat, Material, field_values
-from jade_coat.material.shading import SHADINGS, Strands
+from jade_coat.material.shading import KIND_PARTS
+from jade_coat.material.strands import Strands
 from jade_coat.material.surface import NoMaps, Surface
 from jade_coat.mesh import shapes
 from jade_coat.stage.scene import build_scene, single
@@ -144,7 +145,7 @@ def test_what_the_light_of_a_kind_is_worked_out_from_agrees_between_glsl_and_num
     project = project.with_(materials=tuple(wall if m.id == wall.id else m for m in project.materials))
     renderer.scenes.set("stage", build_scene(project, demo.mesh))
     assert_parity(renderer, demo, wall)
-    assert [name for name, _ in SHADINGS["strands"].outputs] == [
+    assert [name for name, _ in KIND_PARTS["strands"].outputs] == [
         "strand_way",
         "strand_skin",
         "strand_core",

@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 
 from jade_coat.material.material import Coat, Material, field_values
-from jade_coat.material.shading import LINKS, Tones
 from jade_coat.material.surface import NoMaps, Surface
+from jade_coat.material.tones import LINKS, Tones
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import FULL
 from jade_coat.stage.scene import single

@@ -12,10 +12,10 @@ from jade_coat.app.controls.basics import button, choice, clear, column, label, 
 from jade_coat.app.controls.fields import Field, NumberField, ToggleField
 from jade_coat.app.session import Session
 from jade_coat.material.fields import Spec, declared, specs
+from jade_coat.material.kind_part import PREFIX as LIGHT
+from jade_coat.material.kind_part import KindPart
 from jade_coat.material.kinds import KINDS, kind_of
 from jade_coat.material.material import Material
-from jade_coat.material.shading import PREFIX as LIGHT
-from jade_coat.material.shading import Shading
 from jade_coat.material.surface import Role
 from jade_coat.stage import edits
 
@@ -56,16 +56,16 @@ class KindPanel(QWidget):
         for name, field in self.fields.items():
             value = getattr(material, name)
             field.show_value(float(value) if name == "two_sided" else value)
-        own = kind_of(material.kind).shading
+        own = kind_of(material.kind).part
         self.rows.show(material, {f"{LIGHT}{own}": getattr(material, own)} if own else {})
 
     def _shape(self, material: Material) -> object:
         """What decides which rows the kind's own light has, and how they look."""
-        own, project = kind_of(material.kind).shading, self._session.project
+        own, project = kind_of(material.kind).part, self._session.project
         if not own:
             return None
         links = tuple((k.path, k.shared, k.recipe) for k in material.links if k.path.startswith(LIGHT))
-        part: Shading = getattr(material, own)
+        part: KindPart = getattr(material, own)
         chosen = part.model_dump_json(exclude=set(specs(type(part))))
         names = ((d.id, d.name) for d in project.shared), ((r.id, r.name, r.inputs) for r in project.recipes)
         return (chosen, links, *(tuple(n) for n in names))
@@ -84,11 +84,11 @@ class KindPanel(QWidget):
         self._box.addLayout(row(self.kind, ways))
         self._box.addWidget(label(f"{kind.hint}.", "quiet", wrap=True))
         mapped = self._has_opacity(material)
-        if kind.reads_opacity != mapped and not kind.shading:
+        if kind.reads_opacity != mapped and not kind.part:
             self._box.addWidget(label(self._advice(kind.reads_opacity), "quiet", wrap=True))
         self.fields = {}
         for name, spec in SPECS.items():
-            if name != "cut" or (kind.cut == "threshold" and (mapped or not kind.shading)):
+            if name != "cut" or (kind.cut == "threshold" and (mapped or not kind.part)):
                 value = float(getattr(material, name))
                 field = ToggleField(spec, value) if spec.kind == "toggle" else NumberField(spec, value)
                 field.changed.connect(partial(self._set, name))
@@ -96,12 +96,12 @@ class KindPanel(QWidget):
                 field.setFixedWidth(120)
                 self.fields[name] = field
                 self._box.addLayout(row(label(spec.label, "", spec.hint), 1, field))
-        if kind.shading:
-            self._build_shading(material, kind.shading)
+        if kind.part:
+            self._build_part(material, kind.part)
 
-    def _build_shading(self, material: Material, own: str) -> None:
+    def _build_part(self, material: Material, own: str) -> None:
         """The fields of the light that the kind has of its own, group by group."""
-        part: Shading = getattr(material, own)
+        part: KindPart = getattr(material, own)
         change = self.rows.changing(material, f"{LIGHT}{own}", part, edits.set_shading, light=own)
         for group in dict.fromkeys(spec.group for spec in declared(type(part)).values()):
             if group:

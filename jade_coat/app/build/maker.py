@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from functools import partial
 from typing import ClassVar
 
 import numpy as np
@@ -12,16 +11,17 @@ from PyQt6.QtCore import QSize, Qt, QTimer
 from PyQt6.QtGui import QImage, QPixmap
 from PyQt6.QtWidgets import QButtonGroup, QDialog, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from jade_coat.app.controls.basics import button, clear, holder, label, row, scrolled
+from jade_coat.app.build.number_rows import NumberRows
+from jade_coat.app.controls.basics import button, label, row, scrolled
 from jade_coat.app.controls.fields import Field
-from jade_coat.app.controls.settings import field_for
+from jade_coat.app.controls.images import image_from
 from jade_coat.app.session import Session
-from jade_coat.check.kind_faults import layers_of
+from jade_coat.check.kind_faults import heat_of, layers_of
 from jade_coat.jobs.words import told
-from jade_coat.material.fields import Setting, declared
+from jade_coat.material.fields import Setting
 from jade_coat.material.surface import Role
 from jade_coat.mesh.data import MeshData
-from jade_coat.mesh.makers import Bush, Made
+from jade_coat.mesh.makers import Bush, CardField, Made
 from jade_coat.stage import edits
 from jade_coat.stage.looks import field_row, worn
 from jade_coat.stage.mesh_assets import MeshAsset
@@ -57,7 +57,6 @@ class Maker(QDialog):
         self.made: MeshData | None = None
         """The mesh of the numbers as they were last worked out."""
         self._mark = ""
-        self.fields: dict[str, Field] = {}
         self.picture = QLabel()
         self.picture.setFixedSize(SIZE)
         self.picture.setAccessibleName(f"The {self.kind.noun} as it is now")
@@ -76,16 +75,14 @@ class Maker(QDialog):
         self._counted = False
         """Whether the layers of what is made are known, or cannot be."""
         self._failed = False
-        self._shown: tuple[str, ...] = ()
-        self._build_rows()
         session.picture.connect(self._on_picture)
         session.selection_changed.connect(self._dress)
 
     def _build(self) -> None:
         self._make = button("Make anew" if self._mesh else "Make", self.make, "main")
-        self._rows = QVBoxLayout()
-        self._rows.setSpacing(4)
-        left = scrolled(holder(self._rows))
+        cut_by = [(s.id, s.name) for s in self._session.project.map_sets if s.file(Role.OPACITY) is not None]
+        self.rows = NumberRows(self.numbers, self.turn, cut_by)
+        left = scrolled(self.rows)
         left.setFixedWidth(300)
         right = QVBoxLayout()
         right.addLayout(row(*self._build_sides(), 1, gap=4))
@@ -112,35 +109,23 @@ class Maker(QDialog):
         """What else is to be told of what was made."""
         return ""
 
-    def _build_sides(self) -> list[QWidget]:
+    def _build_sides(self) -> list[QWidget | int]:
         self._sides = QButtonGroup(self)
-        made: list[QWidget] = []
+        made: list[QWidget | int] = []
         for i, name in enumerate(SIDES):
             side = button(name, self._turn_light, "tab")
             side.setCheckable(True)
             side.setChecked(i == 0)
             self._sides.addButton(side, i)
             made.append(side)
-        return made
+        self.heat = button("Layers", self._turn_light, "tab", "Show how often each pixel is drawn over")
+        self.heat.setCheckable(True)
+        return [*made, 24, self.heat]
 
-    def _build_rows(self) -> None:
-        """A control for each number that matters as the others are."""
-        wanted = {n: s for n, s in declared(self.kind).items() if s.matters(self.numbers)}
-        if tuple(wanted) == self._shown:
-            return
-        self._shown = tuple(wanted)
-        clear(self._rows)
-        self.fields = {}
-        cut_by = [(s.id, s.name) for s in self._session.project.map_sets if s.file(Role.OPACITY) is not None]
-        for group in dict.fromkeys(spec.group for spec in wanted.values()):
-            self._rows.addWidget(label(group, "name"))
-            for name, spec in wanted.items():
-                if spec.group == group:
-                    field = self.fields[name] = field_for(spec, getattr(self.numbers, name), cut_by)
-                    field.changed.connect(partial(self.turn, name))
-                    field.setFixedWidth(128)
-                    self._rows.addLayout(row(label(spec.label, tip=spec.hint), 1, field))
-        self._rows.addStretch(1)
+    @property
+    def fields(self) -> dict[str, Field]:
+        """The controls by the numbers they turn."""
+        return self.rows.fields
 
     @property
     def ready(self) -> bool:
@@ -150,10 +135,7 @@ class Maker(QDialog):
     def turn(self, name: str, value: Setting) -> None:
         """Set one number."""
         self.numbers = self.numbers.with_(**{name: value})
-        if name in self.fields and self.fields[name].value != value:
-            self.fields[name].show_value(value)
-        # The field that is in hand may have others appear beside it; it is not built anew under the hand itself.
-        QTimer.singleShot(0, self._build_rows)
+        self.rows.follow(self.numbers)
         self._soon()
 
     def _soon(self) -> None:
@@ -230,7 +212,7 @@ class Maker(QDialog):
     def _on_picture(self, picture: Picture, image: QImage) -> None:
         if not self.isVisible() or self.made is None:
             return
-        if picture.stream == SCENE:
+        if picture.stream == SCENE and not self.heat.isChecked():
             self.picture.setPixmap(QPixmap.fromImage(image.copy()))
             if picture.tag + 1 < SAMPLES:
                 self._ask(picture.tag + 1)
@@ -239,6 +221,8 @@ class Maker(QDialog):
         elif picture.stream == COUNT:
             self._counted = True
             mean, most = layers_of(picture.pixels)
+            if self.heat.isChecked():
+                self.picture.setPixmap(QPixmap.fromImage(image_from(heat_of(picture.pixels))))
             words = f"{self.numbers.words(self.made)}; {mean:.1f} layers over one another, {most} at most"
             self.told.setText(". ".join(w for w in (words, self.more_words()) if w) + ".")
 
@@ -289,3 +273,10 @@ def made_anew(session: Session, mesh_id: str, mesh: MeshData, numbers: Made, mar
 
     failed = lambda error: session.said.emit(f"{name} cannot be made anew: {told(error)}", True)  # noqa: E731
     session.work_on_paint(mesh_id, lambda: imported_anew(project, mesh_id, old, mesh), done, failed)
+
+
+class FieldMaker(Maker):
+    """The numbers of a card field."""
+
+    kind: ClassVar[type[Made]] = CardField
+    title: ClassVar[str] = "Make a card field"

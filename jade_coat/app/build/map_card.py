@@ -146,7 +146,7 @@ class MapCard(QFrame):
         )
         self.space.setFixedWidth(130)
         switches: list[QWidget | int] = []
-        normal, single = entry.role is Role.NORMAL, not entry.role.is_color and entry.role is not Role.NORMAL
+        normal, single = entry.role is Role.NORMAL, len(entry.channels) == 1
         for name, text, tip, fits in (
             ("flip_green", "green down", "For normal maps whose green points down", normal),
             ("unit_length", "unit length", "Bring the normals to length 1", normal),
@@ -239,10 +239,10 @@ class MapCard(QFrame):
             return
         wanted = Role(role)
         linear = self._entry.file.lower().endswith((".exr", ".hdr")) or not wanted.is_color
-        wide = wanted.is_color or wanted is Role.NORMAL
+        wide = "rgba" if wanted is Role.CHANNELS else "rgb" if wanted.is_color or wanted is Role.NORMAL else "r"
         channels = self._entry.channels
-        if wide != (channels == "rgb"):
-            channels = "rgb" if wide else "r"
+        if len(wide) != len(channels):
+            channels = wide
         self.change(role=wanted, channels=channels, color_space="linear" if linear else "srgb",
                     unit_length=wanted is Role.NORMAL)  # fmt: skip
 

@@ -5,18 +5,20 @@ from __future__ import annotations
 from jade_coat.app.build.card_maker import CardMaker
 from jade_coat.app.build.coat_clipboard import copy_coat, paste_coat
 from jade_coat.app.build.finish_table import FinishTable
-from jade_coat.app.build.maker import Maker
+from jade_coat.app.build.maker import FieldMaker, Maker
+from jade_coat.app.build.mote_maker import MoteMaker
 from jade_coat.app.build.steps_sheet import StepsSheet
 from jade_coat.app.commands import command
 from jade_coat.app.dialogs.stock import Stock
 from jade_coat.app.workspaces.workspace import Workspace
+from jade_coat.maps.mapset import MapSet
 from jade_coat.mesh.data import MeshData
-from jade_coat.mesh.makers import Bush, Card, Made
+from jade_coat.mesh.makers import Bush, Card, CardField, Made
 from jade_coat.stage import edits
 from jade_coat.stage.making import placed_mesh
 from jade_coat.stage.mesh_assets import MeshAsset
 
-MAKERS: dict[type[Made], type[Maker]] = {Bush: Maker, Card: CardMaker}
+MAKERS: dict[type[Made], type[Maker]] = {Bush: Maker, Card: CardMaker, CardField: FieldMaker}
 """The sheet of each kind of maker."""
 
 
@@ -70,14 +72,37 @@ class Build(Workspace):
         return self._open_maker(Bush)
 
     @command("Make")
+    def new_motes(self) -> MoteMaker:
+        """New map of motes…"""
+        self._motes = MoteMaker(self.window, self.session)
+        self._motes.show()
+        return self._motes
+
+    @command("Make")
+    def new_card_field(self) -> Maker:
+        """New card field…"""
+        return self._open_maker(CardField)
+
+    @command("Make")
     def make_anew(self) -> Maker | None:
         """Make the chosen mesh anew…"""
         prop = self.session.prop
         mesh = self.session.project.mesh(prop.mesh) if prop is not None else None
         if mesh is None or mesh.made is None:
-            self.session.said.emit("Choose a prop that was made from numbers first: a card or a bush.", True)
+            self.session.said.emit(
+                "Choose a prop that was made from numbers first: a card, a bush, a card field.", True
+            )
             return None
         return self._open_maker(type(mesh.made), mesh)
+
+    def _open_numbers(self, thing: MeshAsset | MapSet) -> None:
+        """Open what a mesh or a map set was made from."""
+        if isinstance(thing, MeshAsset):
+            assert thing.made is not None
+            self._open_maker(type(thing.made), thing)
+            return
+        self._motes = MoteMaker(self.window, self.session, thing)
+        self._motes.show()
 
     def _open_maker(self, kind: type[Made], mesh: MeshAsset | None = None) -> Maker:
         self._maker = MAKERS[kind](self.window, self.session, self._place_made, mesh)
@@ -104,6 +129,7 @@ class Build(Workspace):
         """Stock: materials, map sets, recipes…"""
         if self._stock is None:
             self._stock = Stock(self.window, self.session, self.bench.swatches)
+            self._stock.numbers_wanted.connect(self._open_numbers)
         self._stock.show()
         return self._stock
 

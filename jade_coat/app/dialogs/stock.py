@@ -6,7 +6,7 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any
 
-from PyQt6.QtCore import QSize, Qt, QTimer
+from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage, QPixmap
 from PyQt6.QtWidgets import QButtonGroup, QComboBox, QDialog, QFrame, QLabel, QLineEdit, QVBoxLayout, QWidget
 
@@ -56,7 +56,11 @@ class StockRow(QFrame):
         self.remove.setEnabled(not reason)
         self.remove.setToolTip(reason)
         self.depth_field: Field | None = None
-        line = row(self.picture, holder(words), self.copy, self.remove, margins=(8, 7, 8, 7), gap=10)
+        self.numbers = button(
+            "Numbers…", partial(stock.numbers_wanted.emit, thing), "plain", "Make it anew from others"
+        )
+        self.numbers.setVisible(getattr(thing, "made", None) is not None)
+        line = row(self.picture, holder(words), self.numbers, self.copy, self.remove, margins=(8, 7, 8, 7), gap=10)
         line.setStretch(1, 1)
         if isinstance(thing, Material):
             self.depth_field = field_for(DEPTH, thing.depth)
@@ -115,6 +119,9 @@ class StockRow(QFrame):
 
 class Stock(QDialog):
     """All materials, finishes, map sets, recipes and meshes, a list for each kind."""
+
+    numbers_wanted = pyqtSignal(object)
+    """A mesh or a map set whose numbers are to be seen."""
 
     def __init__(self, parent: QWidget, session: Session, swatches: Swatches) -> None:
         super().__init__(parent)

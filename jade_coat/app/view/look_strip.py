@@ -26,8 +26,8 @@ from jade_coat.app.view.view import View
 from jade_coat.material.kinds import kind_of
 from jade_coat.material.material import Coat, Material
 from jade_coat.material.quantity import QUANTITIES, Quantity
-from jade_coat.material.shading import LINKS
 from jade_coat.material.surface import Role
+from jade_coat.material.tones import LINKS
 from jade_coat.view.client import Picture
 from jade_coat.view.looks import LINK
 

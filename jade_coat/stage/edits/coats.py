@@ -14,7 +14,7 @@ from jade_coat.material.material import (
     with_field,
 )
 from jade_coat.material.placing import MOVE_KINDS, PREFIX
-from jade_coat.material.shading import SHADINGS
+from jade_coat.material.shading import KIND_PARTS
 from jade_coat.material.surface import Surface
 from jade_coat.material.where import TERM_KINDS, PaintTerm
 from jade_coat.stage.edits.registry import added, edit, swap
@@ -174,8 +174,8 @@ def remove_term(project: Project, /, material: str, coat: str, term: str) -> Pro
 @edit
 def set_shading(project: Project, /, material: str, light: str, **changes: Any) -> Project:
     """Change the light of its own that a surface kind has: `light` is its name in the material (`material.shading`)."""
-    if light not in SHADINGS:
-        raise KeyError(f"there is no light {light!r} of a surface kind; there are {', '.join(SHADINGS)}")
+    if light not in KIND_PARTS:
+        raise KeyError(f"there is no light {light!r} of a surface kind; there are {', '.join(KIND_PARTS)}")
     return swap(project, "materials", replaced(project.material(material), [light], changes))
 
 

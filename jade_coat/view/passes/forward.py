@@ -6,6 +6,7 @@ import moderngl
 import numpy as np
 
 from jade_coat.program.types import Array
+from jade_coat.view.context import HEADER, shader
 from jade_coat.view.drawing import Drawer, set_uniform
 from jade_coat.view.frame import Frame
 from jade_coat.view.gpu_assets import GpuMesh
@@ -47,11 +48,20 @@ class LitPass:
 class ForwardPass(LitPass):
     """Draws each instance of what blends by itself, the farthest first; behind nearer surfaces nothing shows."""
 
+    def __init__(self, drawer: Drawer, light: Light, lamps: LampPass) -> None:
+        super().__init__(drawer, light, lamps)
+        self._leave = drawer.context.program(
+            vertex_shader=HEADER + shader("screen.vert"), fragment_shader=HEADER + shader("behind.frag")
+        )  # fmt: skip
+        self._kept = False
+        """Whether the depths of this picture are kept already."""
+
     def draw(self, frame: Frame) -> None:
         """Lay them over, where the frame has any and is lit."""
         if not frame.blends:
             return
         context = self._drawer.context
+        self._kept = False
         frame.buffers.over_light.use()
         frame.buffers.over_light.depth_mask = False
         context.enable_only(moderngl.DEPTH_TEST | moderngl.BLEND)
@@ -80,15 +90,41 @@ class ForwardPass(LitPass):
         compiled = self._drawer.compiled(draw, self._drawer.shop.forward)
         if compiled is None or not draw.count:
             return
+        if "depth_behind" in compiled.program and not self._kept:
+            self._kept = True
+            self._keep_behind(frame)
         self._bind(frame, compiled, index, mesh)
+        self._bind_behind(frame, compiled)
         if frame.scene.scene.surroundings.lamps:
             middle = np.append(mesh.bounds.mean(axis=0), 1.0) @ draw.matrices[instance].T
             self._lamps.shine_nearest(compiled.program, frame, self._depths_at(compiled), middle[:3])
         context = self._drawer.context
         added = self._drawer.assets.surface_kind(draw.material).blend == "add"
         context.blend_func = (moderngl.ONE, moderngl.ONE if added else moderngl.ONE_MINUS_SRC_ALPHA)
-        corners = self._sorted(mesh, draw.start, draw.count, draw.matrices[instance], frame)
+        corners = None if added else self._sorted(mesh, draw.start, draw.count, draw.matrices[instance], frame)
         self._drawer.run_one(compiled.program, frame, index, instance, corners)
+
+    def _bind_behind(self, frame: Frame, compiled: Compiled) -> None:
+        """Give a glow that fades where it meets other things their depths, kept once a picture."""
+        if "depth_behind" not in compiled.program:
+            return
+        unit = self._depths_at(compiled) + 1
+        frame.buffers.behind.use(unit)
+        set_uniform(compiled.program, "depth_behind", unit)
+        if "from_clip_behind" in compiled.program:
+            inverse = np.linalg.inv(frame.view_projection)
+            compiled.program["from_clip_behind"].write(inverse.T.astype("f4").tobytes())
+
+    def _keep_behind(self, frame: Frame) -> None:
+        buffers, context = frame.buffers, self._drawer.context
+        buffers.keep_behind(context)
+        buffers.leaving.use()
+        buffers.depth.use(0)
+        set_uniform(self._leave, "depth", 0)
+        context.enable_only(moderngl.NOTHING)
+        self._drawer.run_screen(self._leave)
+        context.enable_only(moderngl.DEPTH_TEST | moderngl.BLEND)
+        buffers.over_light.use()
 
     def _sorted(self, mesh: GpuMesh, start: int, count: int, matrix: Array, frame: Frame) -> Array | None:
         """The corners of a run of triangles `(k, 3)`, far to near; None for a mesh of too many."""

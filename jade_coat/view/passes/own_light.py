@@ -5,9 +5,10 @@ from __future__ import annotations
 import moderngl
 import numpy as np
 
+from jade_coat.material.kind_part import PIXEL_ANGLE
 from jade_coat.material.kinds import kind_of
 from jade_coat.material.material import Material, layout
-from jade_coat.material.shading import PIXEL_ANGLE, shading_path
+from jade_coat.material.shading import shading_path
 from jade_coat.program.glsl_backend import shared_uniform
 from jade_coat.stage.draws import Scene
 from jade_coat.view.culling import reach_in, seen_instances, seen_order

@@ -1,0 +1,96 @@
+"""Two tones: light cut by a threshold, with a drawn edge, gloss, lines and an outline."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, ClassVar, Literal
+
+from jade_coat.material.fields import Color, Vec2, field, option
+from jade_coat.material.kind_part import PAINTED_LABELS, PIXEL_ANGLE, KindPart, Painted, painted
+from jade_coat.material.surface import MapLookup
+from jade_coat.program import FLOAT, VEC3, Value, combine, const, lib
+
+Unit = Literal["metres", "pixels"]
+UNIT_LABELS: dict[Unit, str] = {"metres": "the same on the thing", "pixels": "the same in the picture"}
+SHADE, INPUTS, GLOSS, OUTLINE = "Shade", "What pushes the shade", "Gloss", "Lines and outline"
+"""The groups that the fields of two tones are shown in."""
+LINKS = {
+    "base": "Base", "shade": "Shade", "threshold": "Threshold", "push": "Painted push", "bias": "Bias, limit",
+    "lines": "Lines", "area": "Area", "gloss": "Gloss",
+}  # fmt: skip
+"""The links of the chain by which a two-tone look comes about, in order (`lights/tones.glsl` counts them from 1)."""
+
+
+class Tones(KindPart):
+    """Light cut in two, as drawn figures have it: `mix(base · shade, base, T) · line + gloss · area`, T the threshold.
+
+    Common practice, no source. A painted channel pushes places into the shade; bias, limit, line, gloss and area may
+    each follow a recipe, and so any channel of any map.
+    """
+
+    label: ClassVar[str] = "Two-tone"
+    outputs: ClassVar[tuple[tuple[str, int], ...]] = (
+        ("tone_shade", 4), ("tone_deep", 4), ("tone_push", 4), ("tone_gloss", 4), ("tone_line", 4),
+        ("tone_ink", 3),
+    )  # fmt: skip
+    shade: Color = field((0.42, 0.38, 0.52), "Shade", kind="color", group=SHADE, hint="The colour where light ends")
+    product: float = field(
+        1.0, "Of the colour", group=SHADE, hint="1 multiplies the surface's own, 0 stands for itself"
+    )
+    edge: float = field(0.0, "Ends at", low=-1.0, high=1.0, group=SHADE, hint="Above 0 less is lit")
+    soft: float = field(0.03, "Softness", low=0.001, high=1.0, logarithmic=True, group=SHADE)
+    deep: Color = field(
+        (0.7, 0.66, 0.75), "Deeper shade", kind="color", group=SHADE, hint="Multiplies the shade once more"
+    )
+    deep_edge: float = field(-0.55, "Deeper from", low=-1.0, high=1.0, group=SHADE)
+    cast: float = field(1.0, "Cast shadows", group=SHADE, hint="How much of a shadow that falls on it counts")
+    bias: float = field(0.0, "Bias", low=-1.0, high=1.0, group=INPUTS, hint="Above 0 more is lit; let a recipe lead it")
+    limit: float = field(1.0, "Limit", group=INPUTS, hint="The most shade there is: 0 is never shaded")
+    painted: Painted = option("none", "Painted push", "choice", PAINTED_LABELS, group=INPUTS)
+    push: float = field(
+        1.0, "Push", low=-2.0, high=2.0, group=INPUTS, when=("painted", ("R", "G", "B", "A")),
+        hint="How far the painted channel pushes into the shade",
+    )  # fmt: skip
+    gloss: float = field(0.0, "Strength", high=4.0, soft=(0.0, 1.0), group=GLOSS)
+    area: float = field(1.0, "Area", group=GLOSS, hint="Where there is gloss; let a recipe lead it")
+    gloss_size: float = field(0.1, "Size", low=0.001, high=1.0, logarithmic=True, group=GLOSS)
+    gloss_tint: Color = field((1.0, 1.0, 1.0), "Tint", kind="color", group=GLOSS)
+    line: float = field(1.0, "Lines", group=OUTLINE, hint="1 is no line; let a recipe lead it by a map of lines")
+    levels: Vec2 = field((0.0, 1.0), "Levels", kind="range", group=OUTLINE, hint="Of the lines: from black to white")
+    line_tint: Color = field(
+        (0.08, 0.06, 0.08), "Line colour", kind="color", group=OUTLINE, hint="Of lines and outline"
+    )
+    outline: float = field(
+        0.0, "Outline", high=1000.0, soft=(0.0, 6.0), group=OUTLINE, hint="How thick: millimetres, or pixels; 0 is none"
+    )
+    unit: Unit = option("pixels", "Thickness", "choice", UNIT_LABELS, group=OUTLINE)
+    thinned: Painted = option("none", "Outline by", "choice", PAINTED_LABELS, group=OUTLINE, hint="Thins it where dark")
+
+    def program(
+        self, fields: Any, quantities: Mapping[str, Value], lookup: MapLookup, frame: str = ""
+    ) -> dict[str, Value]:
+        """Both tones, the edge between them and what pushes it, the gloss and the lines."""
+        channel = painted(self.painted)
+        pushed = const(0.0) if channel is None else channel * fields.push
+        low, high = fields.levels.x, fields.levels.y
+        line = lib.clamp((fields.line - low) / lib.maximum(high - low, 1e-4))
+        return {
+            "tone_shade": combine(fields.shade, fields.product),
+            "tone_deep": combine(fields.deep, fields.deep_edge),
+            "tone_push": combine(fields.edge - fields.bias, fields.soft, pushed, fields.limit),
+            "tone_gloss": combine(fields.gloss_tint * fields.gloss, fields.gloss_size),
+            "tone_line": combine(line, fields.area, fields.cast, fields.bias),
+            "tone_ink": fields.line_tint,
+            "outline_offset": self._offset(fields, frame),
+        }
+
+    def _offset(self, fields: Any, frame: str) -> Value:
+        """How far and whereto the hull of the outline lies off the surface, a vec3 in metres."""
+        world = lib.attribute("world_position", VEC3)
+        if self.unit == "pixels":
+            away = lib.length(lib.shared("camera_position", VEC3) - world)
+            thick = fields.outline * lib.shared(PIXEL_ANGLE, FLOAT) * away
+        else:
+            thick = fields.outline * 0.001
+        channel = painted(self.thinned)
+        return lib.normalize(lib.attribute("normal", VEC3)) * (thick if channel is None else thick * channel)

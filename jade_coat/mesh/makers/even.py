@@ -1,0 +1,103 @@
+"""Even sets of points: blue noise, by taking the most crowded of many away, and what is put where it is emptiest."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+from scipy.spatial import cKDTree
+
+from jade_coat.program.types import Array
+
+TIMES = 5
+"""How many points there are to choose from, for each that is wanted."""
+POWER = 8.0
+
+
+def spacing(measure: float, dimensions: int, count: int) -> float:
+    """Half the distance that so many points can at most keep in a length, an area or a volume.
+
+    Yuksel, Sample Elimination for Generating Poisson Disk Sample Sets, 2015, section 3.
+    """
+    if dimensions == 1:
+        return measure / (2 * count)
+    if dimensions == 2:
+        return math.sqrt(measure / (2 * math.sqrt(3) * count))
+    return (measure / (4 * math.sqrt(2) * count)) ** (1 / 3)
+
+
+def thinned(points: Array, wanted: int, radius: float) -> Array:
+    """The indices of so many of some points `(n, 3)` that lie evenly; `radius` is that of `spacing`.
+
+    The point is taken away whose neighbours lie nearest, by the weights of Yuksel 2015, again and again.
+    """
+    if wanted >= len(points):
+        return np.arange(len(points))
+    pairs = cKDTree(points).query_pairs(2 * radius, output_type="ndarray")
+    away = np.linalg.norm(points[pairs[:, 0]] - points[pairs[:, 1]], axis=1)
+    # What is nearer than a share of the distance counts as that near, so that no pair outweighs all others.
+    near = max(1 - (wanted / len(points)) ** 1.5, 0.0) * 0.65
+    weight = (1 - np.maximum(away, near * 2 * radius) / (2 * radius)) ** POWER
+    ends = np.concatenate([pairs, pairs[:, ::-1]])
+    order = np.argsort(ends[:, 0], kind="stable")
+    starts = np.searchsorted(ends[order, 0], np.arange(len(points) + 1))
+    kept = _thin(starts, ends[order, 1], np.concatenate([weight, weight])[order], len(points), wanted)
+    return np.asarray(np.flatnonzero(kept))
+
+
+@njit(cache=True)
+def _thin(starts, others, weights, count, wanted):  # type: ignore[no-untyped-def]
+    """Which points stay; a heap has the heaviest on top."""
+    total = np.zeros(count)
+    for i in range(count):
+        for k in range(starts[i], starts[i + 1]):
+            total[i] += weights[k]
+    heap = np.argsort(-total)
+    place = np.empty(count, np.int64)
+    for at in range(count):
+        place[heap[at]] = at
+    kept = np.ones(count, np.bool_)
+    size = count
+    while size > wanted:
+        top = heap[0]
+        kept[top] = False
+        size -= 1
+        heap[0] = heap[size]
+        place[heap[0]] = 0
+        _sink(heap, place, total, 0, size)
+        for k in range(starts[top], starts[top + 1]):
+            other = others[k]
+            if kept[other]:
+                total[other] -= weights[k]
+                _sink(heap, place, total, place[other], size)
+    return kept
+
+
+@njit(cache=True)
+def _sink(heap, place, total, at, size):  # type: ignore[no-untyped-def]
+    """Let an entry that became lighter go down to its place."""
+    while True:
+        child = 2 * at + 1
+        if child >= size:
+            return
+        if child + 1 < size and total[heap[child + 1]] > total[heap[child]]:
+            child += 1
+        if total[heap[child]] <= total[heap[at]]:
+            return
+        heap[at], heap[child] = heap[child], heap[at]
+        place[heap[at]], place[heap[child]] = at, child
+        at = child
+
+
+def emptiest(points: Array, taken: Array, more: int) -> Array:
+    """The indices of `more` further points, each where it lies farthest from all that are taken before it."""
+    if not len(taken) or not more:
+        return np.arange(more if not len(taken) else 0)
+    away = cKDTree(points[taken]).query(points)[0]
+    found = []
+    for _ in range(more):
+        best = int(away.argmax())
+        found.append(best)
+        away = np.minimum(away, np.linalg.norm(points - points[best], axis=1))
+    return np.array(found, np.int64)
