@@ -59,7 +59,8 @@ def _add_window(commands: Any) -> None:
 # Long: a few lines a command.
 def _parser() -> argparse.ArgumentParser:
     from jade_coat.cli_changes import exchange_mesh, fill_paint, fire_words, import_files, make_material, take_over
-    from jade_coat.cli_make import make_mesh
+    from jade_coat.cli_make import MOTES
+    from jade_coat.cli_make import make as make_made
     from jade_coat.files.mesh_files import MESHES
     from jade_coat.formats import named
     from jade_coat.material.seam import SEAM_LABELS
@@ -122,10 +123,10 @@ def _parser() -> argparse.ArgumentParser:
     )
     material.add_argument("--seam", default="interlock", choices=tuple(SEAM_LABELS), help="how the coats meet")
     material.add_argument("--prop", metavar="P", help="id or name of a prop that is to wear it in every slot")
-    make = command(make_mesh, "make")
+    make = command(make_made, "make")
     make.add_argument("project", type=Path)
-    make.add_argument("mesh", nargs="?", default="", help="id or name of a mesh to make anew (default: a new one)")
-    make.add_argument("--kind", default="bush", choices=("bush", "card"), help="what a new one is")
+    make.add_argument("made", nargs="?", default="", help="id or name of what is to be made anew (default: a new one)")
+    make.add_argument("--kind", default="bush", choices=("bush", "card", "cards", MOTES), help="what a new one is")
     make.add_argument("--set", nargs="+", default=[], metavar="NAME=VALUE", help="its numbers, such as count=200")
     make.add_argument("--name", default="", metavar="N", help="the name of a new one (default: its kind)")
     make.add_argument("--finish", default="", metavar="F", help="id or name of what a new one wears")

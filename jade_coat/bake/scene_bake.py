@@ -328,6 +328,7 @@ INEXACT = {
     "strands": "glTF has no light along strands, so it is written as a plain surface of that colour",
     "toned": "glTF has no light in two tones, so it is written as a plain surface of that colour",
     "additive": "glTF cannot add light, so it is written as blended and unlit",
+    "glow": "glTF cannot add light, so it is written as blended and unlit, as it is at rest and from straight ahead",
 }
 """What glTF cannot say of a surface kind, and what is written in its place."""
 

@@ -25,7 +25,7 @@ from jade_coat.material.where import HeightTerm, MapTerm, NoiseTerm, PaintTerm, 
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import MeshData
 from jade_coat.stage.desk import Camera, Desk
-from jade_coat.stage.making import mote_map
+from jade_coat.stage.making import mote_set
 from jade_coat.stage.project import Project
 from jade_coat.stage.shared_dials import SharedDial
 from jade_coat.stage.things import Things
@@ -102,9 +102,7 @@ def _atlases(assets: Assets, side: int) -> tuple[MapSet, ...]:
 
 def _motes(assets: Assets, side: int) -> MapSet:
     """The map of what glows, made by the maker of motes."""
-    made = glows.motes(side)
-    maps = mote_map(assets.put("maps", "motes_channels.png", made.file()), "motes_channels.png")
-    return MapSet(id="motes", name="Motes", tile_size=1.0, maps=maps, made=made)
+    return mote_set(Project(), "Motes", glows.motes(side), assets.put)
 
 
 def _atlas(assets: Assets, key: str, name: str, files: dict[str, bytes]) -> MapSet:

@@ -16,7 +16,7 @@ from jade_coat.material.compile import compile_material, folded_fields, moved_ve
 from jade_coat.material.kinds import kind_of
 from jade_coat.material.material import Material, dial_spec, field_values, layout, options_of
 from jade_coat.material.quantity import OUTPUTS
-from jade_coat.material.shading import KIND_PARTS, light_of
+from jade_coat.material.shading import light_of
 from jade_coat.mesh.attributes import STREAMS, attributes_of, mesh_number_type, streams_of
 from jade_coat.program import passes
 from jade_coat.program.glsl_backend import (
@@ -40,7 +40,8 @@ def bundle_files(project: Project, library: Library, material: Material) -> dict
     lookup = PackedLookup(project.map_sets, project.recipes)
     outputs = placed(compile_material(material, lookup, folded_fields(material)))
     shading = kind_of(material.kind).shading
-    light = KIND_PARTS[shading].outputs if shading else ()
+    part = material.kind_part
+    light = part.outputs if part is not None else ()
     wanted = {name: outputs[name] for name in (*OUTPUTS, *(name for name, _ in light))}
     by_name = {t.name: t for s in project.map_sets for t in library.textures(s)}
     vertex = moved_vertices(outputs)
@@ -110,7 +111,7 @@ def _fragment(glsl: GlslProgram, material: Material, light: tuple[tuple[str, int
         f"target3 = vec4({output_name('emissive')}, {output_name('specular')});",
     ]
     lines += [
-        f"{_TYPES[size]} {name} = {output_name(name)};  // what the light of its kind is worked out from"
+        f"{_TYPES[size]} {name} = {output_name(name)};  // what its kind needs beside the quantities"
         for name, size in light
     ]
     return "\n".join([*lines, "}", ""])
@@ -187,7 +188,13 @@ def _readme(material: Material, glsl: GlslProgram, cost: passes.Cost) -> str:
 
 
 def _light(material: Material) -> str:
-    shading = kind_of(material.kind).shading
+    kind = kind_of(material.kind)
+    shading = kind.shading
+    if kind.part == "glow":
+        return (
+            "\nIt is added to what is behind it, unlit: base colour and emissive, times opacity. glow_meets.x metres\n"
+            "before other things it begins to fade, and mist veils it by glow_meets.y. shared_eye_known is 1.\n"
+        )
     if not shading:
         return ""
     return (

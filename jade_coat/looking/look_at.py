@@ -16,8 +16,8 @@ from jade_coat.looking.attributes import (
 )
 from jade_coat.maps.packing import PackedLookup, Texture
 from jade_coat.maps.sampling import reading
-from jade_coat.material.compile import compile_material, fixed_fields, seen_from_ahead, with_shared
-from jade_coat.material.fields import Number
+from jade_coat.material.compile import compile_material, fixed_fields, seen_by, seen_from_ahead, with_shared
+from jade_coat.material.fields import Number, Vec3
 from jade_coat.material.material import Material
 from jade_coat.mesh.attributes import measure, vertex_attributes
 from jade_coat.mesh.data import MeshData, Slot
@@ -96,9 +96,10 @@ def _weights(corners: Array, point: Array) -> Array:
 
 
 def look_at(
-    project: Project, library: Library, prop: Prop, slot: str, mesh: MeshData | None = None, time: float = 0.0
-) -> LookAt:
-    """What a prop wears in a slot at a time, seen from straight ahead; `mesh` stands in for its own.
+    project: Project, library: Library, prop: Prop, slot: str, mesh: MeshData | None = None, time: float = 0.0,
+    eye: Vec3 | None = None,
+) -> LookAt:  # fmt: skip
+    """What a prop wears in a slot at a time, seen by an eye or from straight ahead; `mesh` stands in for its own.
 
     Raises NoLook, KeyError, and what loading meshes and maps raises.
     """
@@ -107,7 +108,8 @@ def look_at(
     values = field_row(project, finish, prop.values.get(slot))
     try:
         program = compile_material(material, PackedLookup(project.map_sets, project.recipes), fixed_fields(values))
-        outputs = seen_from_ahead(with_shared(program, project.shared_at(time)))
+        fixed = with_shared(program, project.shared_at(time))
+        outputs = seen_from_ahead(fixed) if eye is None else seen_by(fixed, eye)
     except (TypeError, ValueError, KeyError) as error:
         raise NoLook(str(error)) from error
     mesh = mesh or library.mesh_by_id(project, prop.mesh)

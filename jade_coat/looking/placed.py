@@ -9,6 +9,7 @@ import numpy as np
 
 from jade_coat.files.library import Library
 from jade_coat.looking.look_at import LookAt, NoLook, look_at
+from jade_coat.material.fields import Vec3
 from jade_coat.mesh.data import MeshData, Slot
 from jade_coat.mesh.motion import unit
 from jade_coat.mesh.picking import RayTarget
@@ -49,10 +50,13 @@ class PlacedMesh(SentBare):
         return corners[1] - corners[0], corners[2] - corners[0]
 
 
-def placed_mesh(project: Project, library: Library, prop: Prop, mesh: MeshData, time: float = 0.0) -> PlacedMesh:
-    """A prop's mesh with its vertices where its materials place them at a time. Raises what reading maps raises.
+def placed_mesh(
+    project: Project, library: Library, prop: Prop, mesh: MeshData, time: float = 0.0, eye: Vec3 | None = None
+) -> PlacedMesh:
+    """A prop's mesh with its vertices where its materials place them at a time, for an eye in the world or none.
 
     One that moves by itself comes as it is then (`mesh.posed`); where a material has no look, as it is at rest.
+    Raises what reading maps raises.
     """
     matrix = prop.matrix()
     inverse = np.linalg.inv(matrix)
@@ -61,7 +65,7 @@ def placed_mesh(project: Project, library: Library, prop: Prop, mesh: MeshData, 
         triangles = mesh.triangles[slot.start : slot.start + slot.count].astype(np.int64)
         used, local = np.unique(triangles, return_inverse=True)
         positions, normals, tangents = mesh.positions[used], mesh.normals[used], mesh.tangents[used]
-        look = _moving(project, library, prop, slot.name, mesh, time)
+        look = _moving(project, library, prop, slot.name, mesh, time, eye)
         if look is not None:
             found = look.at_vertices(["placed_position", "placed_normal", "placed_tangent"])
             positions = _points(inverse, found["placed_position"].T)
@@ -81,13 +85,15 @@ def placed_mesh(project: Project, library: Library, prop: Prop, mesh: MeshData, 
     return PlacedMesh(made, ordered, source)
 
 
-def _moving(project: Project, library: Library, prop: Prop, slot: str, mesh: MeshData, time: float) -> LookAt | None:
+def _moving(
+    project: Project, library: Library, prop: Prop, slot: str, mesh: MeshData, time: float, eye: Vec3 | None
+) -> LookAt | None:
     """The look that moves a slot's vertices; None where nothing does, as under a fault."""
     finish = finish_on(project, prop, slot)
     if not finish or not material_of(project, finish).moves:
         return None
     try:
-        return look_at(project, library, prop, slot, mesh, time)
+        return look_at(project, library, prop, slot, mesh, time, eye)
     except NoLook:
         return None
 

@@ -17,7 +17,7 @@ from jade_coat.mesh.picking import Hit, hit_in_world, target
 from jade_coat.mesh.posed import bounds_of, posed
 from jade_coat.program.types import Array
 from jade_coat.stage.boxes import PropBoxes
-from jade_coat.stage.looks import finish_on, material_of, moves_vertices
+from jade_coat.stage.looks import finish_on, material_of, moves_vertices, turns_to_eye
 from jade_coat.stage.project import Project, Prop
 
 MAX_HOLES = 24
@@ -119,7 +119,7 @@ class StageRays:
     def _seen(self, now: StageNow, prop: Prop, origin: Array, direction: Array) -> PropHit | None:
         """The nearest place of a prop on a ray that is there."""
         mesh, gone = now.mesh_data(prop.mesh), 0.0
-        placed = self._placed_now(now, prop, mesh)
+        placed = self._placed_now(now, prop, mesh, origin)
         rays = placed.target if placed is not None else target(mesh)
         for _ in range(MAX_HOLES):
             hit = hit_in_world(rays, prop.matrix(), origin + direction * gone, direction)
@@ -134,18 +134,23 @@ class StageRays:
             gone = far.hit.distance + 1e-4 * max(far.hit.distance, 1e-3)
         return None
 
-    def _placed_now(self, now: StageNow, prop: Prop, mesh: MeshData) -> PlacedMesh | None:
-        """The mesh as it moves and its materials place it now; None where nothing does, or maps are being read."""
+    def _placed_now(self, now: StageNow, prop: Prop, mesh: MeshData, origin: Array) -> PlacedMesh | None:
+        """The mesh as it moves and its materials place it now, seen from a place.
+
+        None where nothing does, or maps are being read.
+        """
         project = now.shown or now.project
         clip = project.mesh(prop.mesh).clip
         if not (clip or moves_vertices(project, prop)) or not now.complete:
             return None
         names = ("materials", "finishes", "map_sets", "recipes", "shared", "meshes", "categories")
         parts = (prop, mesh, *(getattr(project, n) for n in names))
-        key = (*(id(p) for p in parts), project.wind, clip, now.time)
+        x, y, z = (float(v) for v in origin)
+        eye = (x, y, z) if turns_to_eye(project, prop) else None
+        key = (*(id(p) for p in parts), project.wind, clip, now.time, eye)
         known = self._placed.get(prop.id)
         if known is None or known[0] != key:
-            moved = placed_mesh(project, now.library, prop, posed(mesh, clip, now.time), now.time)
+            moved = placed_mesh(project, now.library, prop, posed(mesh, clip, now.time), now.time, eye)
             self._placed[prop.id] = known = (key, parts, moved)
             while len(self._placed) > PLACED_KEPT:
                 del self._placed[next(iter(self._placed))]

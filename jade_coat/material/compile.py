@@ -18,7 +18,7 @@ from jade_coat.material.placing import PREFIX, compile_moves
 from jade_coat.material.quantity import OUTPUTS
 from jade_coat.material.recipes import recipe_value
 from jade_coat.material.seam import rim_band, weight, wobbled
-from jade_coat.material.shared import EVERYWHERE, SharedValue, is_supplied, shared_name
+from jade_coat.material.shared import CAMERA, EVERYWHERE, EYE_KNOWN, SharedValue, is_supplied, shared_name
 from jade_coat.material.surface import MapLookup
 from jade_coat.program import FLOAT, VEC3, VEC4, Value, const, lib, passes
 from jade_coat.program.types import FLOAT_BY_SIZE
@@ -132,10 +132,17 @@ def with_shared(outputs: Mapping[str, Value], values: Mapping[str, SharedValue])
 
 
 def seen_from_ahead(outputs: Mapping[str, Value]) -> dict[str, Value]:
-    """A program with the viewer straight before every point: what is baked once cannot know where they stand."""
+    """A program with the viewer straight before every point, where no eye is known that cards could turn to: what is
+    baked once cannot know where they stand."""
     ahead = lib.attribute("world_position", VEC3) + lib.normalize(lib.attribute("normal", VEC3)) * VIEWING_DISTANCE
-    camera = lib.shared("camera_position", VEC3)
-    return passes.rebuilt(outputs, lambda node: ahead if node is camera else node)
+    known = {lib.shared(CAMERA, VEC3): ahead, lib.shared(EYE_KNOWN, FLOAT): const(0.0)}
+    return passes.rebuilt(outputs, lambda node: known.get(node, node))
+
+
+def seen_by(outputs: Mapping[str, Value], eye: tuple[float, float, float]) -> dict[str, Value]:
+    """A program as it is for an eye at a place in the world, metres."""
+    known = {lib.shared(CAMERA, VEC3): const(*eye), lib.shared(EYE_KNOWN, FLOAT): const(1.0)}
+    return passes.rebuilt(outputs, lambda node: known.get(node, node))
 
 
 def _const(value: Number) -> Value:

@@ -12,7 +12,7 @@ from pydantic import Field
 from jade_coat.material.around import Around
 from jade_coat.material.fields import Frozen, field, option, setting
 from jade_coat.material.recipes import recipe_value
-from jade_coat.material.shared import TIME, WIND_DIRECTION, WIND_STRENGTH
+from jade_coat.material.shared import CAMERA, EYE_KNOWN, TIME, WIND_DIRECTION, WIND_STRENGTH
 from jade_coat.program import FLOAT, VEC2, VEC3, VEC4, Value, combine, const, lib, passes
 
 PREFIX = "moves:"
@@ -43,6 +43,8 @@ class Move(Frozen):
     """One way in which vertices move, by `amount` metres at the most."""
 
     label: ClassVar[str] = ""
+    by_eye: ClassVar[bool] = False
+    """Whether it depends on where the picture is seen from."""
     id: str
 
     def offset(self, given: MoveInputs) -> Value:
@@ -196,6 +198,7 @@ class FaceMove(Move):
     """
 
     label: ClassVar[str] = "Cards to the eye"
+    by_eye: ClassVar[bool] = True
     kind: Literal["face"] = "face"
     about: About = option("whole", "Turned", "choice", ABOUT_LABELS)
     kept: float = field(0.0, "Size kept", hint="1 keeps its size in the picture, however far it is")
@@ -214,7 +217,7 @@ class FaceMove(Move):
         world = lib.attribute("world_position", VEC3)
         middle = world - along * place.x - across * place.y
         wide, high = lib.length(along) * place.x, lib.length(across) * place.y
-        seen = lib.shared("camera_position", VEC3) - middle
+        seen = lib.shared(CAMERA, VEC3) - middle
         away = lib.maximum(lib.length(seen), 1e-4)
         if self.about == "whole":
             side = lib.normalize(lib.cross(const(0.0, 1.0, 0.0), seen) + const(1e-6, 0.0, 0.0))
@@ -225,7 +228,7 @@ class FaceMove(Move):
         size = lib.lerp(1.0, away / given.fields.from_away, given.fields.kept)
         moved = middle + (side * wide + up * high) * size - world
         most = given.fields.amount / lib.maximum(lib.length(moved), 1e-6)
-        return moved * lib.minimum(most, 1.0)
+        return moved * (lib.minimum(most, 1.0) * lib.shared(EYE_KNOWN, FLOAT))
 
 
 CARD_SET = 2

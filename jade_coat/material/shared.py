@@ -8,6 +8,8 @@ from jade_coat.material.fields import Vec3
 
 SharedValue = float | Vec3
 TIME, WIND_DIRECTION, WIND_STRENGTH, SUN_HEIGHT = "time", "wind_direction", "wind_strength", "sun_height"
+CAMERA, EYE_KNOWN = "camera_position", "eye_known"
+"""Where the picture is seen from, and 1 where it is seen at all: what is baked or written turns to no eye."""
 EVERYWHERE: Mapping[str, SharedValue] = {
     TIME: 0.0,
     WIND_DIRECTION: (0.0, 0.0, 1.0),

@@ -10,7 +10,7 @@ from jade_coat.program.ops import OPS
 from jade_coat.program.types import FLOAT, Rate
 from jade_coat.program.value import TextureRef, Value, const, make, splat, swizzle, walk
 
-LIVE_SHARED = frozenset({"time", "camera_position", "pixel_angle"})
+LIVE_SHARED = frozenset({"time", "camera_position", "eye_known", "pixel_angle"})
 UNIFORM_OPS = frozenset({"shared", "texture_mean"})
 """Ops whose value is at hand in every stage."""
 TEXTURE_OPS = frozenset({"texture", "texture_level"})

@@ -129,6 +129,11 @@ def moves_vertices(project: Project, prop: Prop) -> bool:
     return any(material_of(project, f).moves for f in finishes_on(project, prop).values())
 
 
+def turns_to_eye(project: Project, prop: Prop) -> bool:
+    """Whether anything that a prop wears moves its vertices by where it is seen from."""
+    return any(m.by_eye for f in finishes_on(project, prop).values() for m in material_of(project, f).moves)
+
+
 def reach_of_prop(project: Project, prop: Prop) -> float:
     """How far any vertex of a prop can be moved at the most, metres."""
     found = 0.0

@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from jade_coat.maps.mapset import MapFile, MapSet
+from jade_coat.maps.motes import Motes
 from jade_coat.material.fields import Color
 from jade_coat.material.glow import Glow
 from jade_coat.material.material import Coat, Material
@@ -62,6 +63,19 @@ def new_material(
 def mote_map(asset: str, file: str) -> tuple[MapFile, ...]:
     """The entries of a map set that is one file of free channels."""
     return (MapFile(role=Role.CHANNELS, asset=asset, file=file, channels="rgba"),)
+
+
+def mote_file(map_set: str, numbers: Motes, put: Callable[[str, str, bytes], str]) -> tuple[MapFile, ...]:
+    """The entries of a map set of motes; `put` keeps a file's bytes by its kind and name, and gives the asset."""
+    file = f"{map_set}_channels.png"
+    return mote_map(put("maps", file, numbers.file()), file)
+
+
+def mote_set(project: Project, name: str, numbers: Motes, put: Callable[[str, str, bytes], str]) -> MapSet:
+    """A map set of motes under a name and an id that the project does not have yet."""
+    name = free_name(name, {s.name for s in project.map_sets})
+    made = free_id(name, {s.id for s in project.map_sets})
+    return MapSet(id=made, name=name, maps=mote_file(made, numbers, put), made=numbers)
 
 
 GLOW_DIALS = ("tint", "boost", "flicker", "rate", "by_day", "by_night")

@@ -11,7 +11,7 @@ import moderngl
 import numpy as np
 
 from jade_coat.material.paint_source import OWN_MAP
-from jade_coat.material.shared import EVERYWHERE, SharedValue
+from jade_coat.material.shared import CAMERA, EVERYWHERE, EYE_KNOWN, SharedValue
 from jade_coat.mesh.attributes import STREAMS, held_stream, mesh_number_type
 from jade_coat.program.glsl_backend import shared_uniform
 from jade_coat.program.types import Array
@@ -85,9 +85,10 @@ class Drawer:
             set_uniform(program, f"mean{i}", known.mean if known is not None else MEAN_GREY)
         set_uniform(program, "cut", self.assets.materials[draw.material][0].cut)
         set_uniform(program, "noise_sample", sample)
-        set_uniform(program, "shared_camera_position", tuple(eye))
+        set_uniform(program, shared_uniform(CAMERA), tuple(eye))
+        set_uniform(program, shared_uniform(EYE_KNOWN), 1.0)
         for name in glsl.shared:
-            if name in self.shared or name != "camera_position":
+            if name not in (CAMERA, EYE_KNOWN):
                 set_uniform(program, shared_uniform(name), self.shared.get(name, EVERYWHERE.get(name, 0.0)))
 
     def _sampled(self, draw: Draw, group: tuple[TextureRef, ...]) -> Any:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
@@ -10,11 +12,15 @@ from PyQt6.QtWidgets import QLineEdit
 from jade_coat.files.project_folder import open_project
 from jade_coat.maps.images import png_bytes
 from jade_coat.maps.mapset import MapFile, MapSet
-from jade_coat.material.surface import Role
+from jade_coat.material.glow import Glow
+from jade_coat.material.material import Coat, Material
+from jade_coat.material.placing import FaceMove
+from jade_coat.material.surface import Role, Surface
 from jade_coat.mesh.makers import Bush
 from jade_coat.mesh.painting import Paint
 from jade_coat.stage import edits
 from tests.app.conftest import Hand
+from tests.app.wall import shown
 
 
 def turn(hand: Hand, field, text: str) -> None:
@@ -114,3 +120,93 @@ def with_atlas(hand: Hand, pixels) -> None:
     asset = hand.session.library.assets.put("maps", "twigs.png", png_bytes(pixels))
     entry = MapFile(role=Role.OPACITY, asset=asset, file="twigs.png", channels="r")
     hand.session.do(edits.add_map_set(map_set=MapSet(id="twigs", name="Twigs", maps=(entry,))))
+
+
+def test_motes_become_a_map_a_glow_and_a_field_of_cards(hand: Hand) -> None:
+    session, build = hand.session, hand.window.workspaces["Build"]
+    start = session.project
+    motes = build.new_motes()
+    hand.until(lambda: motes.ready)
+    alone = motes.picture.pixmap().toImage()
+    assert "texels a pixel" in motes.told.text()
+    assert "16 bits show none" in motes.told.text()
+    turn(hand, motes.rows.fields["side"], "128")
+    hand.click(motes._ways.buttons()[1])
+    hand.until(lambda: motes.ready)
+    assert "40 cards light" in motes.told.text()
+    assert motes.picture.pixmap().toImage() != alone
+    hand.click(motes._make)
+    hand.settle()
+    made = session.project.map_set("motes")
+    assert made.made.side == 128
+    assert session.material.kind == "glow"
+    assert session.material.glow.sheet == "motes"
+    field = build.new_card_field()
+    hand.until(lambda: field.ready)
+    assert "200 cards, 400 triangles" in field.told.text()
+    lit = field.picture.pixmap().toImage()
+    hand.click(field.heat)
+    hand.until(lambda: field.picture.pixmap().toImage() != lit)
+    turn(hand, field.fields["count"], "30")
+    picked = field.fields["over"].box
+    picked.setCurrentIndex(picked.findData("ring"))
+    picked.activated.emit(picked.currentIndex())
+    hand.until(lambda: field.ready and "30 cards" in field.told.text())
+    hand.click(field._make)
+    hand.settle()
+    mesh = session.project.mesh(session.prop.mesh)
+    assert (mesh.made.kind, mesh.made.over, mesh.made.count) == ("cards", "ring", 30)
+    assert not session.faults
+    stock = build.show_stock()
+    stock.show_kind("map_sets")
+    hand.click(stock.rows["motes"].numbers)
+    again = build._motes
+    assert again.numbers == made.made
+    turn(hand, again.rows.fields["seed"], "9")
+    hand.until(lambda: again.ready)
+    hand.click(again._make)
+    hand.until(lambda: session.project.map_set("motes").made.seed == 9)
+    assert session.project.map_set("motes").maps[0].asset != made.maps[0].asset
+    stock.close()
+    hand.settle()
+    for _ in range(3):
+        hand.window.undo()
+    assert session.project == start
+
+
+def test_a_beacon_shines_the_same_from_three_cameras_and_can_be_chosen_from_each(hand: Hand) -> None:
+    """A card seen from its edge would be a line; turned to the eye it is as large from everywhere."""
+    session, build = hand.session, hand.window.workspaces["Build"]
+    field = build.new_card_field()
+    for name, value in (("over", "box"), ("radii", (0.0, 0.0, 0.0)), ("count", 1), ("size", (0.5, 0.5)),
+                        ("facing", "ahead"), ("roll", 0.0), ("spread", 0.0), ("foot", 2.4)):  # fmt: skip
+        field.turn(name, value)
+    hand.until(lambda: field.ready)
+    hand.click(field._make)
+    prop = session.prop
+    light = Glow(shape="beacon", boost=6.0, by_day=1.0)
+    dark = Coat(id="c", name="C", surface=Surface(color=(0.0, 0.0, 0.0)))
+    beacon = Material(id="beacon", name="Beacon", kind="glow", two_sided=True, coats=(dark,), glow=light,
+                      moves=(FaceMove(id="face"),))  # fmt: skip
+    session.do_all("Dress", [
+        edits.add_material(material=beacon), edits.put_finish(prop=prop.id, slot=prop_slot(hand), finish="beacon")
+    ])  # fmt: skip
+    x, _, z = prop.position
+    sizes = []
+    for yaw in (0.0, math.pi / 2, 2.4):
+        session.camera = session.camera.with_(target=(x, 2.4, z), yaw=yaw, pitch=0.3, distance=4.0)
+        session.scene_changed.emit()
+        hand.settle()
+        picture = shown(hand)
+        high, wide = picture.shape[:2]
+        middle = picture[high // 2 - 12 : high // 2 + 12, wide // 2 - 12 : wide // 2 + 12]
+        sizes.append(int((middle.min(axis=2) > 235).sum()))
+        session.choose_prop("kiln_wall_prop", "surface")
+        hand.click(hand.window.view, QPoint(hand.window.view.width() // 2, hand.window.view.height() // 2))
+        assert session.prop_id == prop.id
+    assert min(sizes) > 20
+    assert max(sizes) < 1.5 * min(sizes)
+
+
+def prop_slot(hand: Hand) -> str:
+    return hand.session.project.mesh(hand.session.prop.mesh).slots[0]

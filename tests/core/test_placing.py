@@ -18,7 +18,7 @@ from jade_coat.looking.placed import placed_mesh
 from jade_coat.looking.vertex_error import vertex_error
 from jade_coat.maps.packing import PackedLookup, Texture
 from jade_coat.maps.sampling import reading
-from jade_coat.material.compile import compile_material, with_shared
+from jade_coat.material.compile import compile_material, seen_by, with_shared
 from jade_coat.material.material import Coat, Material, field_values, reach_of_moves
 from jade_coat.material.placing import RecipeMove, SwayMove
 from jade_coat.material.recipes import Recipe, Step
@@ -96,6 +96,8 @@ def in_vertex_stage(gl, mesh: MeshData, matrix: np.ndarray, roots: dict, shared:
 
 def numpy_of(mesh: MeshData, matrix: np.ndarray, roots: dict, shared: dict | None = None) -> dict:
     fixed = with_shared(roots, shared or {})
+    if "camera_position" in (shared or {}):
+        fixed = seen_by(fixed, shared["camera_position"])
     wanted = {n.static[0] for v in fixed.values() for n in _nodes(v) if n.op == "attribute"} | {"position"}
     attributes = vertex_attributes(mesh, matrix, None, wanted)
     environment = Environment({n: np.ascontiguousarray(a.T, np.float32) for n, a in attributes.items()},

@@ -25,8 +25,7 @@ from jade_coat.mesh.makers import CardField
 from jade_coat.mesh.makers.trimming import grid_cells
 from jade_coat.program.types import Array
 from jade_coat.stage import edits
-from jade_coat.stage.making import glowing, mote_map
-from jade_coat.stage.naming import free_id, free_name
+from jade_coat.stage.making import glowing, mote_file, mote_set
 
 SIZE, SMALL = QSize(420, 420), QSize(136, 136)
 FIELD = 0.6
@@ -158,18 +157,16 @@ class MoteMaker(QDialog):
     def make(self) -> None:
         """Put the map into the project, or in the place of the one that it is made anew from."""
         session, numbers = self._session, self.numbers
-        project = session.project
-        name = project.map_set(self._set).name if self._set else free_name("Motes", {s.name for s in project.map_sets})
-        made = self._set or free_id(name, {s.id for s in project.map_sets})
-        file = f"{made}_channels.png"
-        maps = mote_map(session.library.assets.put("maps", file, numbers.file()), file)
+        put = session.library.assets.put
         if self._set:
-            session.do(edits.set_map_set(map_set=made, maps=maps, made=numbers).called(f"Make {name} anew"))
+            name = session.project.map_set(self._set).name
+            maps = mote_file(self._set, numbers, put)
+            session.do(edits.set_map_set(map_set=self._set, maps=maps, made=numbers).called(f"Make {name} anew"))
         else:
-            steps = [edits.add_map_set(map_set=MapSet(id=made, name=name, maps=maps, made=numbers))]
-            finish = ""
+            made = mote_set(session.project, "Motes", numbers, put)
+            steps, finish = [edits.add_map_set(map_set=made)], ""
             if self.with_glow.isChecked():
-                glow, finish = glowing(project, name, made, self.look.tint, self.look.boost)
+                glow, finish = glowing(session.project, made.name, made.id, self.look.tint, self.look.boost)
                 steps += glow
             if session.do_all("Make a map of motes", steps) and finish:
                 session.choose_finish(finish)

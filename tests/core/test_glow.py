@@ -1,0 +1,313 @@
+"""Glow: cards that face the eye, flicker, fade and meet other things softly; motes, and fields that lie evenly."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.spatial import cKDTree
+from scipy.stats import kstest
+
+from jade_coat.check.banding import bands
+from jade_coat.files.library import Library
+from jade_coat.maps.mapset import MapSet
+from jade_coat.maps.motes import MARGIN, Motes
+from jade_coat.maps.packing import PackedLookup, Texture
+from jade_coat.material.compile import compile_material
+from jade_coat.material.glow import SHAPE_LABELS, Glow
+from jade_coat.material.kinds import KINDS
+from jade_coat.material.material import Coat, Material, field_values, layout
+from jade_coat.material.placing import FaceMove
+from jade_coat.material.shared import EVERYWHERE
+from jade_coat.material.surface import Surface
+from jade_coat.mesh import shapes
+from jade_coat.mesh.attributes import vertex_attributes
+from jade_coat.mesh.makers import CardField
+from jade_coat.mesh.makers.even import spacing, thinned
+from jade_coat.program import lib
+from jade_coat.program.numpy_backend import Environment, evaluate
+from jade_coat.stage.draws import Draw, Scene
+from jade_coat.stage.making import mote_map
+from jade_coat.view.camera import eye_of
+from tests.core.test_parity import assert_parity
+from tests.core.test_placing import compiled, in_vertex_stage, moving, numpy_of, prop_of
+from tests.support import Demo, put_mesh, stage_renderer
+
+ONE_CARD = CardField(over="box", radii=(0, 0, 0), count=1, size=(0.6, 0.4), spread=0.0, facing="ahead", roll=0.0)
+
+
+def glow(**fields) -> Material:
+    dark = Coat(id="c", name="C", surface=Surface(color=(0.5, 0.25, 0.125)))
+    return Material(id="g", name="G", kind="glow", two_sided=True, coats=(dark,), glow=Glow(**fields))
+
+
+# Cards to the eye
+
+
+def seen_from(*eye: float) -> dict:
+    return {"camera_position": eye, "eye_known": 1.0}
+
+
+@pytest.mark.parametrize("about", ["whole", "own y"])
+@pytest.mark.parametrize("camera", [(3.0, 0.4, 1.0), (-2.0, 3.0, -4.0), (0.5, -1.0, 6.0)])
+def test_cards_face_the_eye_from_everywhere_and_mean_the_same_to_both_back_ends(gl, about, camera) -> None:
+    mesh, prop = CardField(count=12, seed=2).mesh(), prop_of(size=(1.3, 1.3, 1.3))
+    outputs = compiled(moving(FaceMove(id="f", about=about, amount=100.0)))
+    roots, shared = {"placed_position": outputs["placed_position"]}, seen_from(*camera)
+    drawn = in_vertex_stage(gl, mesh, prop.matrix(), roots, shared)["placed_position"]
+    computed = numpy_of(mesh, prop.matrix(), roots, shared)["placed_position"]
+    np.testing.assert_allclose(drawn, computed, atol=2e-5)
+    cards = computed.reshape(-1, 4, 3).astype(np.float64)
+    rest = vertex_attributes(mesh, prop.matrix(), None, {"world_position"})["world_position"].reshape(-1, 4, 3)
+    np.testing.assert_allclose(cards.mean(axis=1), rest.mean(axis=1), atol=1e-4)  # about their middles
+    for side in (0, 1):
+        lengths = [np.linalg.norm(c[:, side + 1] - c[:, side], axis=1) for c in (cards, rest)]
+        np.testing.assert_allclose(*lengths, rtol=1e-3)
+    face = np.cross(cards[:, 1] - cards[:, 0], cards[:, 3] - cards[:, 0])
+    face /= np.linalg.norm(face, axis=1, keepdims=True)
+    seen = np.array(camera) - cards.mean(axis=1)
+    if about == "own y":
+        up = prop.matrix()[:3, 1] / np.linalg.norm(prop.matrix()[:3, 1])
+        seen -= (seen @ up)[:, None] * up
+        assert np.abs(face @ up).max() < 1e-3
+    seen /= np.linalg.norm(seen, axis=1, keepdims=True)
+    assert (face * seen).sum(axis=1).min() > 0.999
+
+
+@pytest.mark.parametrize("away", [1.0, 4.0, 30.0])
+def test_a_kept_size_spans_the_same_angle_from_everywhere_up_to_its_limit(away: float) -> None:
+    mesh, prop = ONE_CARD.mesh(), prop_of(position=(0, 0, 0), turn=(0, 0, 0, 1), size=(1, 1, 1))
+    outputs = compiled(moving(FaceMove(id="f", kept=1.0, from_away=2.0, amount=100.0)))
+    root, shared = {"placed_position": outputs["placed_position"]}, seen_from(0.0, 0.0, away)
+    found = numpy_of(mesh, prop.matrix(), root, shared)["placed_position"]
+    assert np.ptp(found[:, 0]) / away == pytest.approx(0.6 / 2.0, rel=1e-4)
+    held = compiled(moving(FaceMove(id="f", kept=1.0, from_away=2.0, amount=0.2)))
+    short = numpy_of(mesh, prop.matrix(), {"placed_position": held["placed_position"]}, shared)["placed_position"]
+    assert np.linalg.norm(short - mesh.positions, axis=1).max() < 0.2 + 1e-4
+
+
+def test_a_mesh_without_cards_stays_as_it_is() -> None:
+    mesh, prop = shapes.ball(0.5, 12), prop_of()
+    outputs = compiled(moving(FaceMove(id="f")))
+    root = {"placed_position": outputs["placed_position"]}
+    found = numpy_of(mesh, prop.matrix(), root, seen_from(3.0, 1.0, 2.0))["placed_position"]
+    rest = vertex_attributes(mesh, prop.matrix(), None, {"world_position"})["world_position"]
+    np.testing.assert_allclose(found, rest, atol=1e-5)
+
+
+# What it sends
+
+
+def evaluated(material: Material, chance=0.3, camera=(0.0, 0.0, 2.0), **shared) -> np.ndarray:
+    """The colour that is added at the middle of a card, `(3,)`."""
+    outputs = compile_material(
+        material, PackedLookup(()), lambda _, v: lib.const(*(v if isinstance(v, tuple) else (v,)))
+    )  # fmt: skip
+    attributes = {"uv0": (0.5, 0.5), "uv1": (chance, 0.7), "world_position": (0, 0, 0), "normal": (0, 0, 1),
+                  "tangent": (1, 0, 0, 1), "color0": (0, 0, 0.4, 0)}  # fmt: skip
+    found = evaluate({n: outputs[n] for n in ("base_color", "emissive")}, Environment(
+        {n: np.array(v, np.float32)[:, None] for n, v in attributes.items()},
+        shared={n: np.atleast_1d(np.asarray(v, np.float32))[:, None]
+                for n, v in {**EVERYWHERE, **seen_from(*camera), **shared}.items()},
+        instance={"seed": np.zeros((1, 1), np.float32)},
+    ))  # fmt: skip
+    return (found["base_color"] + found["emissive"]).ravel()
+
+
+def test_it_fades_by_distance_by_its_edge_and_by_the_sun_and_beyond_white_nothing_is_lost() -> None:
+    whole = np.array((0.5, 0.25, 0.125))
+    np.testing.assert_allclose(evaluated(glow()), whole, rtol=1e-5)
+    np.testing.assert_allclose(evaluated(glow(boost=20.0)), 20 * whole, rtol=1e-5)
+    np.testing.assert_allclose(evaluated(glow(tint=(0.5, 1.0, 0.0))), whole * (0.5, 1.0, 0.0), rtol=1e-5)
+    np.testing.assert_allclose(evaluated(glow(near=(1.0, 3.0))), whole / 2, rtol=1e-4)
+    np.testing.assert_allclose(evaluated(glow(far=(1.0, 5.0))), whole * 0.75, rtol=1e-4)
+    assert evaluated(glow(far=(1.0, 1.5))).max() == 0
+    np.testing.assert_allclose(evaluated(glow(edge="B")), whole * 0.4, rtol=1e-4)
+    lit = glow(by_day=0.2, by_night=3.0)
+    np.testing.assert_allclose(evaluated(lit, sun_height=1.0), whole * 0.2, rtol=1e-4)
+    np.testing.assert_allclose(evaluated(lit, sun_height=-0.3), whole * 3.0, rtol=1e-4)
+
+
+@given(st.sampled_from(["calm", "flame", "spark", "drawn"]), st.floats(0.0, 1.0), st.floats(0.0, 40.0))
+@settings(max_examples=40, deadline=None)
+def test_a_flicker_dims_by_no_more_than_it_says_and_is_still_at_none(wave: str, flicker: float, time: float) -> None:
+    still, now = evaluated(glow()), evaluated(glow(wave=wave, flicker=flicker), time=time)
+    assert (now <= still * (1 + 1e-5)).all()
+    assert (now >= still * (1 - flicker) - 1e-6).all()
+    assert glow(wave=wave, flicker=flicker).by_clock == (flicker > 0)
+
+
+def test_cards_flicker_apart_and_together() -> None:
+    def along(chance: float, phase: float) -> np.ndarray:
+        return np.array([evaluated(glow(flicker=1.0, phase=phase), chance, time=t)[0] for t in np.linspace(0, 3, 24)])
+
+    np.testing.assert_allclose(along(0.1, 0.0), along(0.8, 0.0), rtol=1e-5)
+    assert np.abs(along(0.1, 1.0) - along(0.8, 1.0)).max() > 0.1
+
+
+@pytest.mark.parametrize("shape", list(SHAPE_LABELS))
+def test_every_shape_means_the_same_to_both_back_ends(gl, demo, shape: str) -> None:
+    project = demo.project.with_(map_sets=(*demo.project.map_sets, mote_set(demo.library)))
+    more = Demo(project, demo.library, demo.folder)
+    renderer = stage_renderer(gl, more)
+    wall = project.material("kiln_wall")
+    gold = ((0.0, (0.1, 0.0, 0.0)), (0.3, (0.8, 0.2, 0.0)), (1.0, (1.0, 0.9, 0.6)))
+    own = Glow(
+        shape=shape, sheet="motes", channel="G", other="B", gradient=gold, boost=1.6, flicker=0.5, near=(0.5, 9.0),
+        far=(1.0, 60.0), by_day=0.7, straight=0.4, rim=0.2, repeats=(3.0, 2.0),
+    )  # fmt: skip
+    assert_parity(renderer, more, wall.with_(kind="glow", glow=own))
+
+
+def mote_set(library: Library) -> MapSet:
+    made = Motes(side=128)
+    asset = library.assets.put("maps", "motes.png", made.file())
+    return MapSet(id="motes", name="Motes", maps=mote_map(asset, "motes.png"), made=made)
+
+
+def test_the_wall_behind_a_glow_cuts_it_hard_or_softly(renderer) -> None:
+    """A card stands half through a wall: with a soft meeting the line between is no edge."""
+    put_mesh(renderer, "upright", ONE_CARD.with_(size=(2.0, 2.0)).mesh())
+    white = Material(id="wall", name="W", coats=(Coat(id="c", name="C", surface=Surface(color=(0.05,) * 3)),))
+    tilted = np.array([[1, 0, 0, 0], [0, 0.5, -0.87, 0], [0, 0.87, 0.5, 0], [0, 0, 0, 1]], np.float32)
+    steep = {}
+    for soft in (0.0, 0.6):
+        light = glow(soft=soft)
+        draws, rows = [], {}
+        for made, matrix in ((white, np.eye(4)), (light, tilted)):
+            renderer.assets.set_material(made, PackedLookup(()))
+            rows[made.id] = layout(made).pack(field_values(made))[None]
+            draws.append(Draw("upright", "", 0, 2, made.id, matrix[None].astype(np.float32), np.zeros(1, np.int32),
+                              np.zeros(1, np.float32)))  # fmt: skip
+        renderer.scenes.set("meet", Scene(tuple(draws), rows))
+        eye = eye_of(np.array([0.0, 0.0, 4.0]), np.zeros(3), 0.45, 1.0)
+        column = renderer.picture("meet", eye, 96, 96, stream=f"meet{soft}", backdrop=False)[:, 48, 0].astype(int)
+        inner = column[20:76]
+        steep[soft] = int(np.abs(np.diff(inner)).max())
+        assert np.ptp(inner) > 20  # it shows on the one side
+    assert steep[0.0] > 3 * steep[0.6]
+
+
+def test_a_glow_is_added_throws_no_shadow_and_is_written_as_blended_and_unlit() -> None:
+    kind = KINDS["glow"]
+    assert (kind.blend, kind.casts, kind.lit, kind.gltf, kind.shading) == ("add", "none", False, "BLEND", "")
+
+
+# Fields and motes
+
+
+def test_points_lie_evenly_as_blue_noise_does() -> None:
+    """Yuksel 2015: elimination keeps more than 0.75 of the largest distance; low frequencies are missing (Ulichney 1988)."""
+    rng = np.random.default_rng(3)
+    count = 600
+    radius = spacing(1.0, 2, count)
+    found = []
+    for seed in range(4):
+        rng = np.random.default_rng(seed)
+        flat = np.concatenate([rng.random((count * 5, 2)), np.zeros((count * 5, 1))], axis=1)
+        points = flat[thinned(flat, count, radius)]
+        assert len(points) == count
+        assert cKDTree(points).query(points, k=2)[0][:, 1].min() > 0.7 * 2 * radius
+        k = np.stack(np.meshgrid(np.arange(-24, 25), np.arange(-24, 25)), axis=-1).reshape(-1, 2)
+        power = np.abs(np.exp(-2j * np.pi * (points[:, :2] @ k.T)).sum(axis=0)) ** 2 / count
+        far = np.hypot(*k.T)
+        found.append((power[(far > 3) & (far < 10)].mean(), power[(far > 22) & (far < 24)].mean()))
+    low, near_peak = np.mean(found, axis=0)
+    assert low < 0.25  # of white noise it is 1
+    assert near_peak > 3 * low
+
+
+@pytest.mark.parametrize("over", ["sphere", "dome", "ring", "box", "line"])
+@pytest.mark.parametrize("filled", [0.0, 1.0])
+def test_cards_of_every_field_lie_within_it_farther_apart_than_by_chance(over: str, filled: float) -> None:
+    made = CardField(over=over, filled=filled, radii=(1.0, 0.6, 0.8), count=150, fill=0.0)
+    places, _ = made.places()
+    assert len(places) == 150
+    limit = (1.0 + 0.8, 1.4, 0.8 + 1e-6) if over == "line" else (1.0, 0.6, 0.8)
+    assert (np.abs(places) <= np.array(limit) + 1e-6).all()
+    if over == "dome":
+        assert places[:, 1].min() >= -1e-9
+    rng = np.random.default_rng(0)
+    chance = made.with_(seed=9).places()[0][rng.permutation(150)[:75]]  # thinned by chance: uneven
+    nearest = [np.percentile(cKDTree(p).query(p, k=2)[0][:, 1], 5) * len(p) ** (1 / 3) for p in (places, chance)]
+    assert nearest[0] > nearest[1] or over == "line"
+
+
+def test_the_skin_of_an_ellipsoid_is_covered_evenly() -> None:
+    """The share above a height is that of its area: of a sphere it is linear in the height (Archimedes)."""
+    heights = CardField(over="sphere", filled=0.0, radii=(1, 1, 1), count=800, fill=0.0).places()[0][:, 1]
+    assert kstest(heights, "uniform", args=(-1, 2)).pvalue > 0.01
+
+
+@given(st.floats(0.0, 0.9), st.integers(0, 200), st.floats(0.0, 0.8))
+@settings(max_examples=30, deadline=None)
+def test_no_two_cards_overlap_by_more_than_they_may_but_small_ones(overlap: float, seed: int, small: float) -> None:
+    made = CardField(count=60, size=(0.5, 0.5), overlap=overlap, seed=seed, small=small, facing="ahead", roll=0.0)
+    mesh = made.mesh()
+    cards = mesh.positions.reshape(-1, 4, 3)
+    middles, radius = cards.mean(axis=1), np.ptp(cards[..., 0], axis=1) / 2
+    apart = np.linalg.norm(middles[:, None] - middles[None], axis=-1) + 9 * np.eye(len(cards))
+    covered = 1 - apart / (radius[:, None] + radius[None])
+    large = radius >= small * radius.max()
+    assert covered[np.ix_(large, large)].max(initial=0.0) <= overlap + 1e-3
+    assert len(cards) <= 60
+    assert f"{len(cards)} " in made.words(mesh)
+
+
+def test_a_card_knows_its_chance_its_region_and_how_far_its_corners_lie() -> None:
+    made = CardField(count=400, columns=2, rows=2, last=4, lean=0.8, facing="out", filled=0.0)
+    mesh = made.mesh()
+    cards = [u.reshape(-1, 4, 2) for u in mesh.uvs]
+    assert np.ptp(cards[1], axis=1).max() == 0
+    assert len(np.unique(cards[1][:, 0, 0])) == 400
+    places = mesh.positions.reshape(-1, 4, 3)
+    bitangent = np.cross(mesh.normals, mesh.tangents[:, :3]) * mesh.tangents[:, 3:]
+    middle = mesh.positions - mesh.tangents[:, :3] * mesh.uvs[2][:, :1] - bitangent * mesh.uvs[2][:, 1:]
+    np.testing.assert_allclose(middle.reshape(-1, 4, 3), np.repeat(places.mean(axis=1)[:, None], 4, axis=1), atol=1e-5)
+    region = (cards[0].min(axis=1) * 2).round() @ [1, 2]
+    shares = np.bincount(region.astype(int), minlength=4)
+    assert (np.diff(shares) > 0).all()  # leaning to the last ones
+    assert shares.min() > 0
+    inward = mesh.colors[0][:, 2] / 65535
+    assert inward.max() < 0.01  # all lie on the edge of a skin
+
+
+def test_motes_grow_fewer_from_region_to_region_and_stay_within_it() -> None:
+    made = Motes(side=512, columns=2, rows=2, most=20, least=1)
+    assert [made.count_in(i) for i in range(4)] == [20, 7, 3, 1]
+    channels = made.channels()
+    assert channels.min() >= 0
+    assert channels.max() <= 1
+    rim = int(MARGIN * 256) - 1
+    for region in range(4):
+        row, column = divmod(region, 2)
+        part = channels[row * 256 : row * 256 + 256, column * 256 : column * 256 + 256]
+        for channel in (0, 3):
+            inside = part[rim:-rim, rim:-rim, channel]
+            assert part[..., channel].sum() == pytest.approx(inside.sum(), rel=1e-6)
+            assert inside.max() > 0.3
+    for channel in (1, 2):  # the noises tile: across the edge they change no more than within
+        values = channels[..., channel]
+        assert np.abs(values[:, 0] - values[:, -1]).mean() < 2 * np.abs(np.diff(values, axis=1)).mean()
+    assert np.array_equal(channels, made.channels())
+    assert made.file() != made.with_(seed=2).file()
+
+
+def test_bands_are_found_where_a_screen_shows_steps_and_not_where_it_shows_none() -> None:
+    """A slow ramp of a twentieth over 512 pixels, eight times as bright: 8 bits have 13 steps there, each of many codes."""
+    slow = np.tile(np.linspace(0.02, 0.07, 512), (8, 1))
+    eight, sixteen = bands(slow, 8, 8.0), bands(slow, 16, 8.0)
+    assert not eight.enough
+    assert eight.step > 4
+    assert eight.share > 0.8
+    assert sixteen.enough
+    assert bands(np.tile(np.linspace(0.0, 1.0, 64), (8, 1)), 8, 1.0).enough  # fast: no step spans pixels
+    assert bands(np.zeros((8, 8)), 8, 8.0).enough
+
+
+def test_free_channels_reach_programs_as_they_are_in_16_bits(demo) -> None:
+    found: Texture = demo.library.textures(mote_set(demo.library))[0]
+    made = Motes(side=128).channels()
+    assert found.levels[0].dtype == np.uint16
+    assert np.abs(found.levels[0] / 65535 - made).max() < 1 / 65535
