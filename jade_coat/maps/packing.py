@@ -10,7 +10,7 @@ from functools import cached_property
 import cv2
 import numpy as np
 
-from jade_coat.maps.alpha import coverage, with_coverage
+from jade_coat.maps.alpha import CUT, coverage, with_coverage
 from jade_coat.maps.color import LINEAR_OF_BYTE, to_linear, to_srgb
 from jade_coat.maps.findings import with_blended_edges, without_steps
 from jade_coat.maps.images import as_float, quantized, read_image
@@ -52,16 +52,23 @@ PACKS = (
 
 @dataclass(frozen=True)
 class Texture(SentBare):
-    """A packed texture: `levels` of `(h, w, 4)` uint8 or uint16, largest first, read-only."""
+    """A packed texture: `levels` of `(h, w, 4)` uint8 or uint16, largest first, read-only.
+
+    `threshold` is the one that an opacity in it keeps its coverage for from level to level (`maps.covering`).
+    """
 
     name: str
     is_color: bool
     levels: tuple[Array, ...]
+    threshold: float = CUT
 
     @cached_property
     def key(self) -> str:
         """A content hash."""
-        return hashlib.sha256(self.levels[0].tobytes() + bytes([self.is_color])).hexdigest()[:24]
+        digest = hashlib.sha256(self.levels[0].tobytes() + bytes([self.is_color]))
+        if self.threshold != CUT or len(self.levels) != max(self.levels[0].shape[:2]).bit_length():
+            digest.update(repr((self.threshold, len(self.levels))).encode())
+        return digest.hexdigest()[:24]
 
     @property
     def kind(self) -> Kind:
@@ -69,6 +76,11 @@ class Texture(SentBare):
         level = self.levels[0]
         form = "srgb8" if self.is_color else "linear16" if level.dtype == np.uint16 else "linear8"
         return (form, level.shape[1], level.shape[0])
+
+    @cached_property
+    def coverings(self) -> dict[float, Texture]:
+        """The same with the levels of its opacity made for other thresholds; kept once made."""
+        return {}
 
     @cached_property
     def _linear(self) -> dict[int, Array]:

@@ -7,6 +7,7 @@ from collections.abc import Callable, Mapping
 import numpy as np
 
 from jade_coat.files.library import Library
+from jade_coat.maps.covering import covering, threshold_of
 from jade_coat.maps.mapset import MapSet
 from jade_coat.maps.packing import PackedLookup, Texture
 from jade_coat.material.compile import with_live_coat
@@ -141,7 +142,9 @@ class StageLink:
         lookup = lookup or self._lookup
         material, wanted = self._as_edited(material), material.sets_read(lookup)
         sets = (self._loaded.get(s, ()) for s in project.map_sets if s.id in wanted)
-        self._client.set_material(material, lookup, {t.name: t for found in sets for t in found})
+        threshold = threshold_of(material)
+        textures = {t.name: covering(t, threshold) for found in sets for t in found}
+        self._client.set_material(material, lookup, textures)
 
     def play(self, project: Project, time: float) -> None:
         """Show the shared dials at a time of their tracks."""

@@ -5,10 +5,12 @@ from __future__ import annotations
 import math
 
 import numpy as np
+import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLineEdit
 
+from jade_coat.app.build.kind_panel import KindPanel
 from jade_coat.files.project_folder import open_project
 from jade_coat.maps.images import png_bytes
 from jade_coat.maps.mapset import MapFile, MapSet
@@ -210,3 +212,38 @@ def test_a_beacon_shines_the_same_from_three_cameras_and_can_be_chosen_from_each
 
 def prop_slot(hand: Hand) -> str:
     return hand.session.project.mesh(hand.session.prop.mesh).slots[0]
+
+
+def test_a_bush_with_levels_and_a_body_inside_keeps_its_cover_from_afar(hand: Hand) -> None:
+    session, build = hand.session, hand.window.workspaces["Build"]
+    y, x = (np.mgrid[0:128, 0:128] + 0.5) / 64
+    leaf = np.where(np.hypot(x % 1 - 0.5, (y % 1 - 0.5) * 1.6) < 0.42, 255, 0).astype(np.uint8)
+    with_atlas(hand, leaf[..., None])
+    coat = Coat(id="leaf", name="Leaf", surface=Surface(map_set="twigs", placement="square", color=(0.1, 0.3, 0.05)))
+    leaves = Material(id="leaves", name="Leaves", kind="masked", cut=0.7, two_sided=True, coats=(coat,))
+    session.do(edits.add_material(material=leaves))
+    session.choose_finish("leaves")
+    hand.settle()
+    maker = build.new_bush()
+    hand.until(lambda: maker.ready)
+    for name, value in (("atlas", "twigs"), ("corners", 6), ("fill", 0.4)):
+        maker.turn(name, value)
+    hand.until(lambda: maker.ready)
+    maker.with_levels.setChecked(True)
+    hand.click(maker._make)
+    hand.until(lambda: sum(m.made is not None for m in session.project.meshes) == 3)
+    hand.settle()
+    prop = session.prop
+    assert prop.finishes == {"surface": "leaves", "fill": "leaves_fill"}
+    inside = session.project.material("leaves_fill_material").coats[0].surface.color
+    assert inside == pytest.approx((0.03, 0.09, 0.015), rel=1e-3)  # darker than what grows over it
+    assert [m.made.level for m in session.project.meshes if m.made is not None] == [0, 1, 2]
+    row = hand.window.findChild(KindPanel).look_from_afar()
+    hand.until(lambda: row.ready and len(row.covers) == 6)
+    near = row.covers["own0"]
+    for key, share in row.covers.items():
+        assert share == pytest.approx(near, rel=0.3), key
+    assert "40 m" in row.words["own2"].text()
+    row.close()
+    hand.settle()
+    assert not any(name.startswith("afar") for name in session.client._streams)

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from jade_coat.mesh.data import FULL
 from jade_coat.mesh.makers import Bush
-from jade_coat.mesh.makers.bush import ACROSS, ALONG
+from jade_coat.mesh.makers.bush import ACROSS, ALONG, covered
 
 CELLS = Bush(first=2, last=3).cells()
 EACH = (ACROSS + 1) * (ALONG + 1)
@@ -79,3 +79,39 @@ def test_channels_say_what_gives_way_and_what_is_sheltered_and_cards_have_their_
     uv = mesh.uvs[0].reshape(-1, EACH, 2)
     for low_uv, high_uv in zip(uv.min(axis=1), uv.max(axis=1), strict=True):
         assert any(np.allclose([*low_uv, *high_uv], cell, atol=1e-6) for cell in CELLS)
+
+
+@pytest.mark.parametrize("trims", [0, 6])
+def test_levels_for_afar_have_half_the_cards_and_cover_as_much(trims: int) -> None:
+    """Against the silhouette that a rasteriser of its own counts (scikit-image's polygon)."""
+    from skimage.draw import polygon
+
+    y, x = (np.mgrid[0:128, 0:128] + 0.5) / 64
+    leaf = (np.hypot(x % 1 - 0.5, (y % 1 - 0.5) * 1.6) < 0.42).astype(np.float32)
+    made = Bush(atlas="a", corners=trims, count=120, seed=5)
+
+    def silhouette(mesh) -> float:
+        picture = np.zeros((256, 256), bool)
+        at = (mesh.positions[:, :2] * [1, -1] + [0.9, 1.2]) / 1.8 * 256
+        for corners in mesh.triangles:
+            picture[polygon(at[corners, 1], at[corners, 0], picture.shape)] = True
+        return float(picture.mean())
+
+    near = made.mesh(leaf)
+    for level in (1, 2):
+        afar = made.with_(level=level).mesh(leaf)
+        assert len(afar.triangles) == pytest.approx(len(near.triangles) / 2**level, rel=0.2)
+        assert covered(afar, leaf, 0.4) == pytest.approx(covered(near, leaf, 0.4), rel=0.04)
+        if trims:  # a whole cell is empty in its corners, which a silhouette does not know
+            assert silhouette(afar) == pytest.approx(silhouette(near), rel=0.12)
+
+
+def test_what_is_inside_a_bush_is_a_slot_of_its_own_within_it() -> None:
+    mesh = Bush(count=40, fill=0.6, radii=(0.5, 0.4, 0.3), foot=0.2).mesh()
+    assert [s.name for s in mesh.slots] == ["surface", "fill"]
+    run = mesh.slots[1]
+    inside = mesh.positions[np.unique(mesh.triangles[run.start : run.start + run.count])]
+    far = np.linalg.norm((inside - [0, 0.2, 0]) / (0.5, 0.4, 0.3), axis=1)
+    np.testing.assert_allclose(far, 0.6, rtol=1e-4)
+    bare = Bush(count=40, radii=(0.5, 0.4, 0.3), foot=0.2).mesh()
+    assert np.array_equal(mesh.positions[: bare.vertex_count], bare.positions)

@@ -8,6 +8,7 @@ import pytest
 
 from jade_coat.files.assets import Assets
 from jade_coat.maps.alpha import coverage
+from jade_coat.maps.covering import covering, threshold_of
 from jade_coat.maps.images import png_bytes
 from jade_coat.maps.mapset import MapFile, MapSet
 from jade_coat.maps.packing import PackedLookup, Texture, halved, pack_set
@@ -191,22 +192,61 @@ def cut_outs() -> dict[str, np.ndarray]:
     return {"discs": discs, "blades": blades, "ragged": ragged}
 
 
-@pytest.mark.parametrize("name", ["discs", "blades", "ragged"])
-def test_a_cut_out_covers_as_much_in_every_level(name: str) -> None:
-    """Castaño 2010, by his measure: the share of the filtered picture that passes the test, within 1 % of the top's (2 % on 4 × 4)."""
+def cut_out_texture(name: str) -> Texture:
     picture = (cut_outs()[name] * 255).astype(np.uint8)[..., None]
     assets = Assets()
     entry = MapFile(
         role=Role.OPACITY, asset=assets.put("maps", "cut.png", png_bytes(picture)), file="cut.png", channels="r"
     )
-    texture = pack_set(MapSet(id="cut", name="Cut", maps=(entry,)), assets.read)[0]
-    whole = coverage(texture.linear(0)[..., 1])
-    plain = picture[..., 0] / np.float32(255)
+    return pack_set(MapSet(id="cut", name="Cut", maps=(entry,)), assets.read)[0]
+
+
+@pytest.mark.parametrize("cut", [0.2, 0.5, 0.8])
+@pytest.mark.parametrize("name", ["discs", "blades", "ragged"])
+def test_a_cut_out_covers_as_much_in_every_level_at_the_threshold_of_its_material(name: str, cut: float) -> None:
+    """Castaño 2010, by his measure: the share of the filtered picture that passes the test, within 1 % of the top's (2 % on 4 × 4)."""
+    leaf = material("masked").with_(cut=cut)
+    texture = covering(cut_out_texture(name), threshold_of(leaf))
+    whole = coverage(texture.linear(0)[..., 1], cut)
+    plain = texture.linear(0)[..., 1]
     worst = 0.0
     for level in range(1, 9):
         plain = halved(plain[..., None])[..., 0]
-        worst = max(worst, abs(coverage(plain) - whole))
+        worst = max(worst, abs(coverage(plain, cut) - whole))
         side = 256 >> level
         if side >= 4:  # two texels or one can only be nearest to it
-            assert abs(coverage(texture.linear(level)[..., 1]) - whole) <= (0.01 if side > 4 else 0.02)
+            assert abs(coverage(texture.linear(level)[..., 1], cut) - whole) <= (0.01 if side > 4 else 0.02)
     assert worst > 0.1  # unscaled, it would thin out or close up
+
+
+@pytest.mark.parametrize("kind", ["dithered", "blended", "strands"])
+def test_what_is_not_cut_at_a_threshold_keeps_its_mean_in_every_level(kind: str) -> None:
+    plain = cut_out_texture("blades")
+    texture = covering(plain, threshold_of(material(kind)))
+    assert texture.key != plain.key
+    mean = texture.linear(0)[..., 1].mean()
+    for level in range(1, 9):
+        assert abs(texture.linear(level)[..., 1].mean() - mean) < 0.004
+    other = covering(texture, threshold_of(material("masked")))
+    assert abs(other.linear(5)[..., 1].mean() - mean) > 0.02 or other is texture
+
+
+def test_materials_of_other_thresholds_draw_one_map_each_with_its_own_cover(renderer) -> None:
+    """Far away, so that small levels are read: a card with a high threshold is not gone, one with a low one not full."""
+    texture = cut_out_texture("ragged")
+    renderer.assets.put_texture(texture.name, False, texture.levels)
+    whole = coverage(texture.linear(0)[..., 1])
+    for cut in (0.3, 0.7):
+        leaf = material("masked", f"m{cut}").with_(cut=cut)
+        made = covering(texture, threshold_of(leaf))
+        renderer.assets.put_texture(made.key, False, made.levels)
+        put_mesh(renderer, "card", CARD)
+        renderer.assets.set_material(leaf, PackedLookup((CUT_SET,)), {texture.name: made.key})
+        row = {leaf.id: layout(leaf).pack(field_values(leaf))[None]}
+        zero = np.zeros(1, np.int32)
+        one = np.eye(4, dtype=np.float32)[None]
+        draw = Draw("card", "", 0, len(CARD.triangles), leaf.id, one, zero, np.zeros(1, np.float32))
+        renderer.scenes.set("kinds", Scene((draw,), row))
+        seen = [renderer.picture("kinds", ABOVE, 24, 24, ("lit",), i, "far", backdrop=False)[2:-2, 2:-2, 3].mean() / 255
+                for i in range(16)][-1]  # fmt: skip
+        assert seen == pytest.approx(whole, abs=0.06)

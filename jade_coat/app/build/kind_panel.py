@@ -6,6 +6,7 @@ from functools import partial
 
 from PyQt6.QtWidgets import QWidget
 
+from jade_coat.app.build.far_row import FarRow
 from jade_coat.app.build.field_rows import FieldRows
 from jade_coat.app.build.ways_through import WaysThrough
 from jade_coat.app.controls.basics import button, choice, clear, column, label, row
@@ -82,6 +83,8 @@ class KindPanel(QWidget):
         self.kind.setAccessibleName("Surface kind")
         ways = button("Side by side…", self.compare, "add", "See the ways of letting through on this prop")
         self._box.addLayout(row(self.kind, ways))
+        far = button("From afar…", self.look_from_afar, "add", "See this prop from 2, 10 and 40 m in one row")
+        self._box.addLayout(row(1, far))
         self._box.addWidget(label(f"{kind.hint}.", "quiet", wrap=True))
         mapped = self._has_opacity(material)
         if kind.reads_opacity != mapped and not kind.part:
@@ -118,6 +121,15 @@ class KindPanel(QWidget):
         window = self.window()
         found = window.findChild(WaysThrough) if window is not None else None
         sheet = found or WaysThrough(window or self, self._session)
+        sheet.show()
+        sheet.raise_()
+        return sheet
+
+    def look_from_afar(self) -> FarRow:
+        """Open the row of distances; there is one for the window."""
+        window = self.window()
+        found = window.findChild(FarRow) if window is not None else None
+        sheet = found or FarRow(window or self, self._session)
         sheet.show()
         sheet.raise_()
         return sheet

@@ -88,6 +88,7 @@ class Maker(QDialog):
         right.addLayout(row(*self._build_sides(), 1, gap=4))
         right.addWidget(self.picture)
         right.addWidget(self.told)
+        self.build_more(right)
         right.addStretch(1)
         right.addLayout(row(1, button("Close", self.reject), self._make))
         layout = QHBoxLayout(self)
@@ -98,6 +99,14 @@ class Maker(QDialog):
     def first(self) -> Made:
         """What a new one begins with."""
         return self.kind()
+
+    @property
+    def is_anew(self) -> bool:
+        """Whether a mesh of the project is made anew."""
+        return bool(self._mesh)
+
+    def build_more(self, box: QVBoxLayout) -> None:
+        """Add what else is to be chosen, over the buttons."""
 
     def build_source(self, layout: QHBoxLayout) -> None:
         """Add what shows the source, where there is one to be seen."""

@@ -7,17 +7,23 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from jade_coat.material.fields import Vec2, Vec3, field, option, setting
+from jade_coat.mesh import shapes
 from jade_coat.mesh.building import build_mesh
 from jade_coat.mesh.data import FULL, MeshData
 from jade_coat.mesh.makers.made import Made
 from jade_coat.mesh.makers.sheets import Sheet, bent, cut_out, whole
 from jade_coat.mesh.makers.trimming import Cell, found_cells, grid_cells, trimmed
+from jade_coat.mesh.shapes import joined
 from jade_coat.program.types import Array
 
 ACROSS, ALONG = 2, 3
 """Quads across a card and along it, so that it can be bent both ways."""
 CANDIDATES = 12
 MOST_CARDS = 4000
+FILL_SIDES = 14
+"""Segments round the body inside."""
+STEPS, SAMPLES, COVER_SIDE = 7, 60_000, 96
+"""Halvings by which the size of cards for afar is found, points that say what they cover, and cells that count them."""
 
 
 ATLAS, SHAPE, CARDS, LIGHT = "Cells of the atlas", "Shape", "Cards", "Light"
@@ -58,9 +64,19 @@ class Bush(Made):
         (0.5, 0.55, 0.5), "Half-axes", kind="point", unit="m", low=0.001, high=100.0, soft=(0.05, 2.0), group=SHAPE
     )
     foot: float = field(0.12, "Above the ground", unit="m", low=-10.0, high=100.0, soft=(0.0, 1.0), group=SHAPE)
+    fill: float = field(
+        0.0,
+        "Inner body",
+        group=SHAPE,
+        hint="The share of its size that a body inside has: no ground shines through",
+    )
     core: float = field(0.5, "Hollow", group=SHAPE, hint="How far out of the middle cards begin")
     seed: int = option(1, "Seed", "integer", low=0, high=1_000_000, soft=(0, 100), group=SHAPE)
     count: int = option(120, "How many", "integer", low=1, high=MOST_CARDS, soft=(1, 400), group=CARDS)
+    level: int = option(
+        0, "For afar", "integer", low=0, high=4, group=CARDS,
+        hint="Each level has half the cards, larger, so that as much is covered",
+    )  # fmt: skip
     size: Vec2 = field(
         (0.16, 0.22), "Size", kind="pair", unit="m", low=0.001, high=20.0, soft=(0.02, 1.0), group=CARDS,
         hint="Across and along",
@@ -103,15 +119,48 @@ class Bush(Made):
 
     def mesh(self, opacity: Array | None = None) -> MeshData:
         """The mesh: R how far a point gives way to the wind, G a random number a card, B how sheltered it is by the
-        rest, A how far along its card it is.
+        rest, A how far along its card it is. What is inside is a slot of its own, `fill`.
         """
+        cards = self._cards(opacity, *self._afar(opacity))
+        if self.fill <= 0:
+            return cards
+        return joined([(cards, "surface"), (self._inside(), "fill")])
+
+    def _afar(self, opacity: Array | None) -> tuple[int, float]:
+        """How many cards its level has, and how much larger they are, so that it covers what all cards do."""
+        if not self.level:
+            return self.count, 1.0
+        wanted = covered(self._cards(opacity, self.count, 1.0), opacity, self.cut)
+        count = max(self.count >> self.level, 1)
+        low, high = 1.0, 2.0**self.level
+        for _ in range(STEPS):
+            scale = (low + high) / 2
+            enough = covered(self._cards(opacity, count, scale), opacity, self.cut) >= wanted
+            low, high = (low, scale) if enough else (scale, high)
+        return count, (low + high) / 2
+
+    def _inside(self) -> MeshData:
+        """The body inside: an ellipsoid."""
+        ball = shapes.ball(1.0, FILL_SIDES)
+        ways = _unit(ball.positions - np.mean(ball.bounds, axis=0))
+        radii = np.array(self.radii) * self.fill
+        positions = ways * radii + np.array([0.0, self.foot, 0.0])
+        height = np.clip(positions[:, 1] / (self.foot + self.radii[1]), 0, 1)
+        colors = np.stack([0.35 * height**1.5, 0 * height + 0.5, 0 * height + 1, 0 * height], axis=1)
+        return build_mesh(
+            positions, ball.triangles, "fill", normals=_unit(ways / radii), uvs=ball.uvs,
+            colors=(np.round(colors * FULL).astype(np.uint16),),
+        )  # fmt: skip
+
+    def _cards(self, opacity: Array | None, count: int, scale: float) -> MeshData:
         rng = np.random.default_rng(self.seed)
         sheets = self.sheets(opacity)
-        ways, depths = _strewn(self, rng)
+        ways, depths = _strewn(self, count, rng)
         radii = np.array(self.radii)
         middle = np.array([0.0, self.foot, 0.0])
         parts = [
-            _card(self, sheets, way, middle + way * radii * depth, rng) for way, depth in zip(ways, depths, strict=True)
+            _card(self, scale, sheets, way, middle + way * radii * depth, rng)
+            for way, depth in zip(ways, depths, strict=True)
         ]
         positions, uv, along, card_normals = (np.concatenate([p[i] for p in parts]) for i in range(4))
         each = [len(p[0]) for p in parts]
@@ -130,17 +179,45 @@ class Bush(Made):
 
     def words(self, mesh: MeshData) -> str:
         """How many cards and triangles."""
-        return f"{self.count:,} cards, {len(mesh.triangles):,} triangles"
+        return f"{max(self.count >> self.level, 1):,} cards, {len(mesh.triangles):,} triangles"
 
 
-def _strewn(made: Bush, rng: np.random.Generator) -> tuple[Array, Array]:
+def covered(mesh: MeshData, opacity: Array | None = None, cut: float = 0.5) -> float:
+    """How much of what is behind a mesh is covered by it, in m², seen from both sides and from above, on average.
+
+    By points strewn over its triangles, where `opacity` `(h, w)` reaches the threshold.
+    """
+    a, b, c = (mesh.positions[mesh.triangles[:, i]].astype(np.float64) for i in range(3))
+    area = np.linalg.norm(np.cross(b - a, c - a), axis=1)
+    rng = np.random.default_rng(0)
+    owner = rng.choice(len(area), SAMPLES, p=area / area.sum())
+    share = rng.random((SAMPLES, 2))
+    share = np.where(share.sum(axis=1, keepdims=True) > 1, 1 - share, share)
+    weights = np.concatenate([1 - share.sum(axis=1, keepdims=True), share], axis=1)
+    corners = mesh.triangles[owner]
+    points = np.einsum("nc,nck->nk", weights, mesh.positions[corners])
+    if opacity is not None:
+        high, wide = opacity.shape
+        uv = np.einsum("nc,nck->nk", weights, mesh.uv(0)[corners]) % 1.0
+        at = np.minimum((uv * [wide, high]).astype(int), [wide - 1, high - 1])
+        points = points[opacity[at[:, 1], at[:, 0]] >= cut]
+    if not len(points):
+        return 0.0
+    low, high_corner = points.min(axis=0), points.max(axis=0)
+    cell = float((high_corner - low).max()) / COVER_SIDE
+    cells = np.minimum(((points - low) / max(cell, 1e-9)).astype(int), COVER_SIDE - 1)
+    seen = [len(np.unique(cells[:, i] * COVER_SIDE + cells[:, j])) for i, j in ((0, 1), (2, 1), (0, 2))]
+    return float(np.mean(seen)) * cell * cell
+
+
+def _strewn(made: Bush, count: int, rng: np.random.Generator) -> tuple[Array, Array]:
     """Where cards root: ways out of the middle `(n, 3)`, upper half, and how far along them `(n,)`.
 
     Of some candidates the one that is farthest from all before it is taken (Mitchell 1991).
     """
     taken: list[Array] = []
     radii = np.array(made.radii)
-    for _ in range(made.count):
+    for _ in range(count):
         ways = rng.normal(size=(CANDIDATES, 3))
         ways[:, 1] = np.abs(ways[:, 1]) - 0.25
         depths = made.core + (1 - made.core) * rng.random(CANDIDATES) ** 0.6
@@ -156,10 +233,10 @@ def _strewn(made: Bush, rng: np.random.Generator) -> tuple[Array, Array]:
 
 
 def _card(
-    made: Bush, sheets: list[Sheet], way: Array, root: Array, rng: np.random.Generator
+    made: Bush, scale: float, sheets: list[Sheet], way: Array, root: Array, rng: np.random.Generator
 ) -> tuple[Array, Array, Array, Array, Array]:
     """One card: positions, UVs, how far along each vertex is, its own normals, and triangles."""
-    wide, long = np.array(made.size) * (1 + made.spread * rng.uniform(-1, 1))
+    wide, long = np.array(made.size) * scale * (1 + made.spread * rng.uniform(-1, 1))
     chance = _unit(rng.normal(size=(1, 3)))[0]
     ahead = _unit((way * made.outward + chance * (1 - made.outward) + [0.0, made.rise, 0.0])[None])[0]
     side = np.cross(ahead, _unit((chance + np.array([0.0, 0.3, 0.0]))[None])[0])

@@ -1,0 +1,59 @@
+"""Makes bushes of cards, and their levels with fewer, larger cards for afar."""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+from PyQt6.QtWidgets import QCheckBox, QVBoxLayout
+
+from jade_coat.app.build.maker import Maker
+from jade_coat.jobs.words import told
+from jade_coat.mesh.data import MeshData
+from jade_coat.mesh.makers import Bush, Made
+from jade_coat.stage import edits
+from jade_coat.stage.mesh_assets import MeshAsset
+from jade_coat.stage.naming import free_id, free_name
+
+LEVELS = 2
+"""How many levels for afar are made beside a bush."""
+
+
+class BushMaker(Maker):
+    """The numbers of one bush."""
+
+    kind: ClassVar[type[Made]] = Bush
+    title: ClassVar[str] = "Make a bush"
+
+    def build_more(self, box: QVBoxLayout) -> None:
+        """Whether levels are made too."""
+        self.with_levels = QCheckBox("and two levels for afar")
+        self.with_levels.setToolTip("Meshes with half and a quarter of the cards, larger, that cover as much")
+        self.with_levels.setVisible(not self.is_anew)
+        box.addWidget(self.with_levels)
+
+    def make(self) -> None:
+        """Make the bush, and its levels after it."""
+        numbers = self.numbers
+        assert isinstance(numbers, Bush)
+        super().make()
+        if self.with_levels.isChecked() and not self.isVisible():
+            self._add_levels(numbers)
+
+    def _add_levels(self, numbers: Bush) -> None:
+        session = self._session
+        project, library = session.project, session.library
+        wanted = [numbers.with_(level=numbers.level + i) for i in range(1, LEVELS + 1)]
+
+        def done(found: list[tuple[MeshData, str]]) -> None:
+            steps, taken, names = [], {m.id for m in session.project.meshes}, {m.name for m in session.project.meshes}
+            for made, (mesh, mark) in zip(wanted, found, strict=True):
+                name = free_name(f"Bush, level {made.level}", names)
+                kept = library.add_mesh(mesh, name, taken)
+                asset: MeshAsset = kept.with_(id=free_id(name, taken), made=made, made_of=mark)
+                taken.add(asset.id)
+                names.add(name)
+                steps.append(edits.add_mesh(mesh=asset))
+            session.do_all("Make levels for afar", steps)
+
+        failed = lambda error: session.said.emit(f"The levels cannot be made: {told(error)}", True)  # noqa: E731
+        session.work(lambda: [library.make(project, made) for made in wanted], done, failed)
