@@ -13,6 +13,7 @@ from jade_coat.files.names import file_name, one_line
 from jade_coat.maps.images import png_bytes
 from jade_coat.maps.packing import PackedLookup, Texture
 from jade_coat.material.compile import compile_material, folded_fields, moved_vertices, placed
+from jade_coat.material.far import Far
 from jade_coat.material.kinds import kind_of
 from jade_coat.material.material import Material, dial_spec, field_values, layout, options_of
 from jade_coat.material.quantity import OUTPUTS
@@ -41,7 +42,7 @@ def bundle_files(project: Project, library: Library, material: Material) -> dict
     outputs = placed(compile_material(material, lookup, folded_fields(material)))
     shading = kind_of(material.kind).shading
     part = material.kind_part
-    light = part.outputs if part is not None else ()
+    light = (*(part.outputs if part is not None else ()), *((n, k) for n, k in Far.outputs if n in outputs))
     wanted = {name: outputs[name] for name in (*OUTPUTS, *(name for name, _ in light))}
     by_name = {t.name: t for s in project.map_sets for t in library.textures(s)}
     vertex = moved_vertices(outputs)

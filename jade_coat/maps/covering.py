@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from jade_coat.maps.alpha import CUT, coverage, with_coverage
+from jade_coat.maps.alpha import coverage, with_coverage
 from jade_coat.maps.images import as_float, quantized
 from jade_coat.maps.packing import PACKS, Texture, halved
 from jade_coat.material.kinds import kind_of

@@ -78,7 +78,7 @@ def with_live_coat(material: Material, coat: str) -> Material:
     """
     exposed = {d.path for d in material.dials}
     own = kind_of(material.kind).part
-    parts = (f"{coat}.", PREFIX, *((f"{LIGHT}{own}.",) if own else ()))
+    parts = (f"{coat}.", PREFIX, *((f"{LIGHT}{own}.",) if own else ()))  # not `far`: without it a program is quicker
     paths = [p for p, _, _ in fields_of(material) if p.startswith(parts) and p not in exposed]
     return material.with_(dials=(*material.dials, *(Dial(id=f"live {p}", path=p, name=p) for p in paths)))
 
@@ -243,7 +243,22 @@ def compile_material(
             material.moves, _around(lookup, layer, so_far), lambda m: _Fields(m, f"{PREFIX}{m.id}", reader),
             material.vertex_level,
         )  # fmt: skip
-    return passes.fold({**outputs, **_own_part(material, reader, outputs, frame)})
+    outputs |= _own_part(material, reader, outputs, frame)
+    return passes.fold({**outputs, **_faded(material, reader, outputs)})
+
+
+def _faded(material: Material, reader: _Linked, outputs: Mapping[str, Value]) -> dict[str, Value]:
+    """How much of a material is there from afar, where it fades; what blends is that much fainter."""
+    fields = _Fields(material.far, f"{LIGHT}far", reader)
+    found = material.far.program(fields, outputs, reader.around.lookup)
+    if found and kind_of(material.kind).blend:
+        return {"opacity": outputs["opacity"] * found["fade"]}
+    return found
+
+
+def fades(material: Material) -> bool:
+    """Whether a live program leaves points out by distance."""
+    return f"{LIGHT}far.gone" in live_paths(material) and not kind_of(material.kind).blend
 
 
 def _own_part(material: Material, reader: _Linked, outputs: Mapping[str, Value], frame: str) -> dict[str, Value]:

@@ -50,7 +50,8 @@ _CUTS = {"": [], "threshold": ["if (out_opacity < cut) discard;"],
 def fragment_source(glsl: GlslProgram, targets: Targets) -> str:
     """The whole fragment shader around an emitted program."""
     outs = [f"layout(location = {i}) out vec4 target{i};" for i in range(len(targets.expressions))]
-    own = [shader("sample.glsl")] if targets.cut else []
+    fades = "fade" in targets.outputs
+    own = [shader("sample.glsl")] if targets.cut or fades else []
     if targets.lit:
         own += ["#define OPENED", shader("opened.glsl")] if targets.opened else []
         own += [*(shader(name) for name in _LIT[:2]), shading_source(targets.shading), *(shader(n) for n in _LIT[2:])]
@@ -63,6 +64,8 @@ def fragment_source(glsl: GlslProgram, targets: Targets) -> str:
                 glsl.helpers]  # fmt: skip
         first = ["ivec2 row_at = pixel_row_at;", "bool front = gl_FrontFacing;"]
     before = list(_CUTS[targets.cut])
+    if fades:
+        before.append("if (out_fade <= pixel_noise(gl_FragCoord.xy)) discard;")
     if targets.turned and "normal" in targets.outputs:
         before.append("if (!front) out_normal = -out_normal;")
     if "normal" in targets.outputs and targets.lit:

@@ -12,6 +12,8 @@ from jade_coat.maps.covering import covering, threshold_of
 from jade_coat.maps.images import png_bytes
 from jade_coat.maps.mapset import MapFile, MapSet
 from jade_coat.maps.packing import PackedLookup, Texture, halved, pack_set
+from jade_coat.material.compile import compile_material, fades, live_fields
+from jade_coat.material.far import Far
 from jade_coat.material.kinds import KINDS
 from jade_coat.material.material import Coat, Material, field_values, layout
 from jade_coat.material.surface import Role, Surface
@@ -250,3 +252,35 @@ def test_materials_of_other_thresholds_draw_one_map_each_with_its_own_cover(rend
         seen = [renderer.picture("kinds", ABOVE, 24, 24, ("lit",), i, "far", backdrop=False)[2:-2, 2:-2, 3].mean() / 255
                 for i in range(16)][-1]  # fmt: skip
         assert seen == pytest.approx(whole, abs=0.06)
+
+
+@pytest.mark.parametrize("kind", ["opaque", "masked", "dithered", "blended"])
+def test_it_fades_from_afar_by_as_much_as_its_dials_say(renderer, kind: str) -> None:
+    """Seen from 2 m, fading from 1 m and gone from 3 or 5 m: a half is there, or three quarters; nearer than that all."""
+    seen = {}
+    for far in (Far(), Far(fades=1.0, gone=3.0), Far(fades=1.0, gone=5.0), Far(fades=3.0, gone=6.0), Far(gone=1.0)):
+        faded = material(kind, "card").with_(far=far)
+        floor = [(glowing("opaque", "floor", (4.0, 4.0, 4.0)), at(-0.01))] if kind == "blended" else []
+        placed(renderer, [*floor, (faded, at(0.0))], np.ones((4, 4)))
+        for sample in range(24):
+            picture = renderer.picture("kinds", ABOVE, SIDE, SIDE, ("lit",), sample, f"far{far.gone}", backdrop=False)
+        seen[far.fades, far.gone] = picture[40:56, 40:56, 3].mean() / 255 if kind != "blended" else light(picture)
+    whole, none = seen[0.0, 0.0], seen[0.0, 1.0]
+    assert none == 0 if kind != "blended" else none > 2 * whole
+    for dials, share in (((1.0, 3.0), 0.5), ((1.0, 5.0), 0.75), ((3.0, 6.0), 1.0)):
+        there = (seen[dials] - none) / (whole - none)
+        assert there == pytest.approx(share, abs=0.04), dials
+
+
+def light(picture: np.ndarray) -> float:
+    """The linear light in the middle of a picture over a white floor: the brighter, the less of a dark card is there."""
+    from jade_coat.maps.color import to_linear, tone_unmapped
+
+    return float(tone_unmapped(to_linear(picture[40:56, 40:56, :3].astype(np.float64) / 255)).mean())
+
+
+def test_what_never_fades_has_no_program_for_it() -> None:
+    plain = compile_material(material("masked"), PackedLookup((CUT_SET,)), live_fields(material("masked")))
+    assert "fade" not in plain
+    assert not fades(material("masked"))
+    assert fades(material("masked").with_(far=Far(gone=9.0)))

@@ -20,6 +20,8 @@ from jade_coat.material.material import Material
 from jade_coat.material.surface import Role
 from jade_coat.stage import edits
 
+FAR = "far"
+"""The part that every kind has: how it fades from afar."""
 SPECS = {
     "cut": Spec("Threshold", hint="What is less opaque than this is not there"),
     "two_sided": Spec("Two-sided", "toggle", hint="Seen from behind, its normal turns towards the viewer"),
@@ -58,16 +60,14 @@ class KindPanel(QWidget):
             value = getattr(material, name)
             field.show_value(float(value) if name == "two_sided" else value)
         own = kind_of(material.kind).part
-        self.rows.show(material, {f"{LIGHT}{own}": getattr(material, own)} if own else {})
+        self.rows.show(material, {f"{LIGHT}{name}": getattr(material, name) for name in (own, FAR) if name})
 
     def _shape(self, material: Material) -> object:
         """What decides which rows the kind's own light has, and how they look."""
         own, project = kind_of(material.kind).part, self._session.project
-        if not own:
-            return None
         links = tuple((k.path, k.shared, k.recipe) for k in material.links if k.path.startswith(LIGHT))
-        part: KindPart = getattr(material, own)
-        chosen = part.model_dump_json(exclude=set(specs(type(part))))
+        part: KindPart | None = getattr(material, own) if own else None
+        chosen = part.model_dump_json(exclude=set(specs(type(part)))) if part is not None else ""
         names = ((d.id, d.name) for d in project.shared), ((r.id, r.name, r.inputs) for r in project.recipes)
         return (chosen, links, *(tuple(n) for n in names))
 
@@ -101,10 +101,13 @@ class KindPanel(QWidget):
                 self._box.addLayout(row(label(spec.label, "", spec.hint), 1, field))
         if kind.part:
             self._build_part(material, kind.part)
+        self._build_part(material, FAR)
 
     def _build_part(self, material: Material, own: str) -> None:
-        """The fields of the light that the kind has of its own, group by group."""
+        """The fields of a part that the kind has of its own, or that all have, group by group."""
         part: KindPart = getattr(material, own)
+        if own == FAR:
+            self._box.addWidget(label(part.label, "quiet"))
         change = self.rows.changing(material, f"{LIGHT}{own}", part, edits.set_shading, light=own)
         for group in dict.fromkeys(spec.group for spec in declared(type(part)).values()):
             if group:

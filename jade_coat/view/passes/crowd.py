@@ -12,6 +12,7 @@ from typing import Any
 
 import moderngl
 
+from jade_coat.material.compile import fades
 from jade_coat.material.kinds import kind_of
 from jade_coat.mesh.attributes import held_stream
 from jade_coat.stage.draws import Draw
@@ -127,7 +128,7 @@ class CrowdPass:
         draw, drawer = crowd.draw, self._drawer
         program = self._plain
         material = drawer.assets.materials[draw.material][0]
-        if kind_of(material.kind).cut or material.moves:
+        if kind_of(material.kind).cut or material.moves or fades(material):
             compiled = drawer.compiled(draw, drawer.shop.sight)
             if compiled is None:
                 return
