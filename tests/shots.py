@@ -17,8 +17,10 @@ for _name in ("XDG_CONFIG_HOME", "XDG_DATA_HOME"):  # neither read nor change wh
     os.environ[_name] = HOME
 
 from PyQt6.QtCore import QPoint, QPointF, QSize, Qt
-from PyQt6.QtWidgets import QApplication, QScrollArea, QWidget
+from PyQt6.QtGui import QPainter
+from PyQt6.QtWidgets import QApplication, QLabel, QScrollArea, QWidget
 
+from jade_coat.app import theme
 from jade_coat.app.beginning import place_shape
 from jade_coat.app.brush.pen import draw
 from jade_coat.app.build.coat_panel import CoatPanel
@@ -121,27 +123,6 @@ def placing(window: Window) -> QWidget:
     return window
 
 
-def dials(window: Window) -> QWidget:
-    """A child finish of the third level: what it changes, and whom a change reaches."""
-    session = window.session
-    session.do(edits.put_finish(prop="kiln_wall_prop", slot="surface", finish="flaking_wall"))
-    session.choose_finish("flaking_wall")
-    window.bench.coat_panel.note._open.click()
-    QApplication.processEvents()
-    scroll = window.bench.dials.findChild(QScrollArea)
-    assert scroll is not None
-    bar = scroll.verticalScrollBar()
-    assert bar is not None
-    bar.setValue(bar.maximum())
-    return window
-
-
-def finishes(window: Window) -> QWidget:
-    table = window.workspaces["Build"].compare_finishes()
-    table.resize(1180, 560)
-    return table
-
-
 def steps(window: Window) -> QWidget:
     sheet = window.workspaces["Build"].show_recipes()
     sheet.chosen = "dust_on_top"
@@ -197,6 +178,58 @@ def kinds(window: Window) -> QWidget:
     while not sheet.ready:
         QApplication.processEvents()
     return sheet
+
+
+def foliage(window: Window) -> QWidget:
+    """Tea and ferns by the wall, and a frond that is being cut out of the atlas over them."""
+    session = window.session
+    session.choose_prop("fern_3", "surface")
+    window.view.set_camera(Camera(target=(0.3, 0.32, -1.55), yaw=0.24, pitch=0.2, distance=2.5, field_of_view=0.62))
+    maker = window.workspaces["Build"].new_card()
+    wait_for(lambda: maker.ready and maker.atlas.image is not None)
+    maker.atlas.chosen.emit(0.75, 0.75)
+    wait_for(lambda: maker.ready and maker.atlas.cell is not None and maker.atlas.cell[1] > 0.4)
+    wait_until_ready(QApplication.instance(), window, 120)
+    time.sleep(0.4)
+    wait_until_ready(QApplication.instance(), window, 120)
+    return over(window, maker, QPoint(212, 200))
+
+
+def glow(window: Window) -> QWidget:
+    """The kiln's embers at dusk, lanterns and haze, and what the embers glow by."""
+    session = window.session
+    session.do(edits.set_light(sky="evening", strength=0.2, elevation=0.02, azimuth=-2.4, exposure=1.0))
+    session.choose_prop("kiln_embers", "surface")
+    _low(window, 150)
+    window.view.set_camera(Camera(target=(0.0, 0.75, -0.4), yaw=0.1, pitch=0.1, distance=5.2, field_of_view=0.62))
+    wait_until_ready(QApplication.instance(), window, 120)
+    kind = window.bench.coat_panel.kind
+    fold = kind.parentWidget().parentWidget()
+    fold.unfold()
+    QApplication.processEvents()
+    area = next(a for a in window.findChildren(QScrollArea) if a.isAncestorOf(kind))
+    area.verticalScrollBar().setValue(fold.mapTo(area.widget(), QPoint(0, 0)).y())
+    return window
+
+
+def wait_for(there: Callable[[], bool]) -> None:
+    while not there():
+        QApplication.processEvents()
+
+
+def over(window: Window, sheet: QWidget, at: QPoint) -> QWidget:
+    """The window with a sheet over it, as a screen shows both."""
+    picture = window.grab()
+    painter = QPainter(picture)
+    painter.setPen(theme.color("line"))
+    painter.drawRect(at.x() - 1, at.y() - 1, sheet.width() + 1, sheet.height() + 1)
+    painter.drawPixmap(at, sheet.grab())
+    painter.end()
+    sheet.close()
+    made = QLabel()
+    made.setPixmap(picture)
+    made.resize(picture.size())
+    return made
 
 
 def fill(window: Window) -> QWidget:
@@ -322,8 +355,8 @@ def keep(window: Window, name: str, size: QSize) -> None:
 
 
 SHOTS: dict[str, Callable[[Window], QWidget]] = {
-    "build": build_view, "section": section, "near-far": near_far, "compare": compare, "dials": dials,
-    "finishes": finishes, "steps": steps, "maps": maps, "brush": brush,
+    "build": build_view, "section": section, "near-far": near_far, "compare": compare,
+    "foliage": foliage, "glow": glow, "steps": steps, "maps": maps, "brush": brush,
     "kinds": kinds, "fill": fill, "placing": placing, "start": start, "two-tone": two_tone,
     "stage": stage, "lineup": lineup, "decals": decals, "lamps": lamps, "word-kiln": word_kiln,
 }  # fmt: skip

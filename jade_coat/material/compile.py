@@ -256,6 +256,11 @@ def _faded(material: Material, reader: _Linked, outputs: Mapping[str, Value]) ->
     return found
 
 
+def dithers(material: Material) -> bool:
+    """Whether a material is dithered by another pattern than the fine noise that all know."""
+    return kind_of(material.kind).part == "dither" and material.dither.pattern != "noise"
+
+
 def fades(material: Material) -> bool:
     """Whether a live program leaves points out by distance."""
     return f"{LIGHT}far.gone" in live_paths(material) and not kind_of(material.kind).blend

@@ -15,10 +15,10 @@ class SurfaceKind:
     """A kind by the name that files use.
 
     `cut` says which points of a surface are left out: those whose opacity is below the material's threshold, or as many
-    as its opacity asks for, by noise. `part` names what it adds to a material (see `material.shading`), if anything: of
-    what is lit, the light it is lit by. `blend` says how the rest goes over what is behind: in its place, over it by
-    its opacity (Porter & Duff 1984), or added to it. What blends is drawn after all else, far to near. `lit` tells if
-    light falls on it, `casts` which points throw a shadow. `gltf` is glTF's alphaMode.
+    as its opacity asks for, by noise. `part` names what it adds to a material (see `material.shading`), if anything,
+    `own_light` that it is lit by the light of that. `blend` says how the rest goes over what is behind: in its place,
+    over it by its opacity (Porter & Duff 1984), or added to it. What blends is drawn after all else, far to near. `lit`
+    tells whether light falls on it, `casts` which points throw a shadow. `gltf` is glTF's alphaMode.
     """
 
     name: str
@@ -30,11 +30,12 @@ class SurfaceKind:
     casts: Casting = "whole"
     gltf: str = "OPAQUE"
     part: str = ""
+    own_light: bool = False
 
     @property
     def shading(self) -> str:
         """The part whose light it is lit by, if by one of its own."""
-        return self.part if self.lit else ""
+        return self.part if self.own_light else ""
 
     @property
     def reads_opacity(self) -> bool:
@@ -57,7 +58,7 @@ KINDS: dict[str, SurfaceKind] = {
         ),
         SurfaceKind(
             "dithered", "Dithered", "As many points as its opacity are there, by fine noise: soft, unsorted",
-            cut="noise", casts="noise", gltf="BLEND",
+            cut="noise", casts="noise", gltf="BLEND", part="dither",
         ),
         SurfaceKind(
             "blended", "Blended", "What is behind shows through by its opacity: glass, veils",
@@ -65,11 +66,11 @@ KINDS: dict[str, SurfaceKind] = {
         ),
         SurfaceKind(
             "strands", "Strands", "Fibres with light along them, as many as its opacity asks for: thatch, fur",
-            cut="noise", casts="noise", gltf="MASK", part="strands",
+            cut="noise", casts="noise", gltf="MASK", part="strands", own_light=True,
         ),
         SurfaceKind(
             "toned", "Two-tone", "Light cut in two tones with a drawn edge, gloss and outline: painted figures",
-            cut="threshold", casts="threshold", gltf="MASK", part="tones",
+            cut="threshold", casts="threshold", gltf="MASK", part="tones", own_light=True,
         ),
         SurfaceKind(
             "additive", "Additive", "Its colour and glow are added to what is behind, unlit: sparks, haze", blend="add",

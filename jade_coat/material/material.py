@@ -8,6 +8,7 @@ from typing import Any
 
 from pydantic import Field, field_validator, model_validator
 
+from jade_coat.material.dither import Dither
 from jade_coat.material.far import Far
 from jade_coat.material.fields import Frozen, Number, Setting, Spec, Vec2, field, options, remembered, specs
 from jade_coat.material.glow import Glow
@@ -92,6 +93,7 @@ class Material(Frozen):
     tones: Tones = Tones()
     glow: Glow = Glow()
     far: Far = Far()
+    dither: Dither = Dither()
     moves: tuple[AnyMove, ...] = ()
     """How it moves the vertices of what wears it."""
     vertex_level: int = Field(2, ge=0, le=12)

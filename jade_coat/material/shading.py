@@ -5,13 +5,14 @@ from __future__ import annotations
 from functools import cache
 from pathlib import Path
 
+from jade_coat.material.dither import Dither
 from jade_coat.material.far import Far
 from jade_coat.material.glow import Glow
 from jade_coat.material.kind_part import PREFIX, KindPart
 from jade_coat.material.strands import Strands
 from jade_coat.material.tones import Tones
 
-KIND_PARTS: dict[str, type[KindPart]] = {"strands": Strands, "tones": Tones, "glow": Glow, "far": Far}
+KIND_PARTS: dict[str, type[KindPart]] = {"strands": Strands, "tones": Tones, "glow": Glow, "far": Far, "dither": Dither}
 """The parts of a material that belong to a kind, or to all of them, by their names in it."""
 
 

@@ -10,6 +10,7 @@ from typing import Any
 import moderngl
 import numpy as np
 
+from jade_coat.material.kind_part import PIXEL_ANGLE
 from jade_coat.material.paint_source import OWN_MAP
 from jade_coat.material.shared import CAMERA, EVERYWHERE, EYE_KNOWN, SharedValue
 from jade_coat.mesh.attributes import STREAMS, held_stream, mesh_number_type
@@ -33,6 +34,8 @@ class Drawer:
 
     def __init__(self, context: Any, assets: GpuAssets, scenes: GpuScenes, shop: ProgramShop) -> None:
         self.context, self.assets, self.scenes, self.shop = context, assets, scenes, shop
+        self.pixel_angle = 0.001
+        """What a pixel of the picture spans of a thing a metre away, metres."""
         self.shared: dict[str, SharedValue] = {}
         """The values of the shared dials, by the names programs use."""
         self.changes = 0
@@ -87,8 +90,9 @@ class Drawer:
         set_uniform(program, "noise_sample", sample)
         set_uniform(program, shared_uniform(CAMERA), tuple(eye))
         set_uniform(program, shared_uniform(EYE_KNOWN), 1.0)
+        set_uniform(program, shared_uniform(PIXEL_ANGLE), self.pixel_angle)
         for name in glsl.shared:
-            if name not in (CAMERA, EYE_KNOWN):
+            if name not in (CAMERA, EYE_KNOWN, PIXEL_ANGLE):
                 set_uniform(program, shared_uniform(name), self.shared.get(name, EVERYWHERE.get(name, 0.0)))
 
     def _sampled(self, draw: Draw, group: tuple[TextureRef, ...]) -> Any:

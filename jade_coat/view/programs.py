@@ -9,7 +9,7 @@ from typing import Any
 
 import moderngl
 
-from jade_coat.material.compile import compile_material, fades, live_fields, moved_vertices, placed, structure
+from jade_coat.material.compile import compile_material, dithers, fades, live_fields, moved_vertices, placed, structure
 from jade_coat.material.kinds import Cut, kind_of
 from jade_coat.material.lying import handed_in, lying_program
 from jade_coat.material.material import Material, layout
@@ -116,7 +116,7 @@ class ProgramShop:
     ) -> Compiled:
         """The program that gives which triangle of which instance is seen, of a material that is cut or moved."""
         cut = _cut(material)
-        targets = Targets((), (*(("opacity",) if cut else ()), *_fading(material)), cut, sighted=True)
+        targets = Targets((), (*(("opacity",) if cut else ()), *_leaving(material)), cut, sighted=True)
         return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
 
     def sheet(
@@ -172,7 +172,7 @@ class ProgramShop:
         shading = kind_of(material.kind).shading
         names = (*OUTPUTS, *(name for name, _ in KIND_PARTS[shading].outputs))
         targets = Targets(
-            ("vec4(light, 1.0)",), (*names, *_fading(material)), _cut(material), material.two_sided, lit=True,
+            ("vec4(light, 1.0)",), (*names, *_leaving(material)), _cut(material), material.two_sided, lit=True,
             shading=shading, taken=LIGHT_SAMPLERS + 1, opened=True,
         )  # fmt: skip
         return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
@@ -346,9 +346,9 @@ def _needed(expressions: tuple[str, ...]) -> tuple[str, ...]:
 _UNLIT = ("base_color", "emissive", "opacity")
 
 
-def _fading(material: Material) -> tuple[str, ...]:
-    """The output by which points are left out from afar, where there is one."""
-    return ("fade",) if fades(material) else ()
+def _leaving(material: Material) -> tuple[str, ...]:
+    """The outputs by which points are left out from afar, or by a pattern of their own."""
+    return (*(("fade",) if fades(material) else ()), *(("dither",) if dithers(material) else ()))
 
 
 def _cut(material: Material) -> Cut:
@@ -360,6 +360,6 @@ def _cut(material: Material) -> Cut:
 def _for_surface(material: Material, expressions: tuple[str, ...], names: tuple[str, ...], crowd: bool) -> Targets:
     """What a material is drawn into; of a crowd nothing is cut any more."""
     cut: Cut = "" if crowd else _cut(material)
-    fading = () if crowd else _fading(material)
-    wanted = (*names, *(("opacity",) if cut and "opacity" not in names else ()), *fading)
+    leaving = () if crowd else _leaving(material)
+    wanted = (*names, *(("opacity",) if cut and "opacity" not in names else ()), *leaving)
     return Targets(expressions, wanted, cut, material.two_sided, taken=CROWD_SAMPLERS if crowd else 0, crowd=crowd)

@@ -124,6 +124,7 @@ class Renderer:
         Samples after 0 refine the last picture, unless they are asked for as `single` ones.
         """
         self.drawer.prune()
+        self.drawer.pixel_angle = float(2.0 / (eye.projection[1, 1] * height))
         buffers, found = self.buffers(stream, width, height), self.scenes.get(scene)
         if not self.light.is_set and found.scene.drawn:
             self.set_light(*DEFAULT_LIGHT)

@@ -64,6 +64,8 @@ def fragment_source(glsl: GlslProgram, targets: Targets) -> str:
                 glsl.helpers]  # fmt: skip
         first = ["ivec2 row_at = pixel_row_at;", "bool front = gl_FrontFacing;"]
     before = list(_CUTS[targets.cut])
+    if targets.cut and "dither" in targets.outputs:
+        before = ["if (out_opacity <= dithered(out_dither, gl_FragCoord.xy)) discard;"]
     if fades:
         before.append("if (out_fade <= pixel_noise(gl_FragCoord.xy)) discard;")
     if targets.turned and "normal" in targets.outputs:

@@ -13,6 +13,7 @@ from jade_coat.maps.images import png_bytes
 from jade_coat.maps.mapset import MapFile, MapSet
 from jade_coat.maps.packing import PackedLookup, Texture, halved, pack_set
 from jade_coat.material.compile import compile_material, fades, live_fields
+from jade_coat.material.dither import Dither
 from jade_coat.material.far import Far
 from jade_coat.material.kinds import KINDS
 from jade_coat.material.material import Coat, Material, field_values, layout
@@ -284,3 +285,51 @@ def test_what_never_fades_has_no_program_for_it() -> None:
     assert "fade" not in plain
     assert not fades(material("masked"))
     assert fades(material("masked").with_(far=Far(gone=9.0)))
+
+
+@pytest.mark.parametrize("pattern", ["ordered", "hashed"])
+@pytest.mark.parametrize("opacity", [0.0, 0.1, 0.25, 0.5, 0.75, 0.9, 1.0])
+def test_other_patterns_leave_as_many_points_too_and_stay_at_rest(renderer, pattern: str, opacity: float) -> None:
+    """Bayer 1973; Wyman & McGuire 2017: the mean is the opacity within 1 %, and samples bring it together."""
+    card = material("dithered").with_(dither=Dither(pattern=pattern))
+    placed(renderer, [(card, at(0.0))], np.full((4, 4), opacity))
+    wide = 384
+    first = renderer.picture("kinds", ABOVE, wide, wide, stream="dither", backdrop=False)[64:320, 64:320, 3] > 0
+    assert abs(first.mean() - round(opacity * 255) / 255) <= 0.01
+    again = renderer.picture("kinds", ABOVE, wide, wide, stream="dither again", backdrop=False)[64:320, 64:320, 3] > 0
+    assert np.array_equal(first, again)
+    for sample in range(1, 24):
+        gathered = renderer.picture("kinds", ABOVE, wide, wide, ("lit",), sample, "dither", backdrop=False)
+    assert np.abs(gathered[160:224, 160:224, 3] / 255 - opacity).mean() < 0.06
+
+
+def test_an_ordered_grid_is_bayers(renderer) -> None:
+    """The matrix of 2 by 2 from which that of 8 by 8 grows: a quarter is one point of every four, a half both corners."""
+    for opacity, a_square in ((0.25, {1}), (0.5, {2}), (0.75, {3})):
+        card = material("dithered").with_(dither=Dither(pattern="ordered"))
+        placed(renderer, [(card, at(0.0))], np.full((4, 4), opacity + 1 / 255))
+        seen = renderer.picture("kinds", ABOVE, 128, 128, stream="bayer", backdrop=False)[32:96, 32:96, 3] > 0
+        squares = seen.reshape(32, 2, 32, 2).sum(axis=(1, 3))
+        assert set(np.unique(squares)) == a_square
+        if opacity == 0.5:
+            assert not (seen[:, 1:] & seen[:, :-1]).any()  # a chequerboard
+
+
+def test_hashed_chances_lie_on_the_thing_and_move_with_it(renderer) -> None:
+    """Moved by whole pixels the same points are there; of noise by pixels others are."""
+    same = {}
+    for pattern in ("noise", "hashed"):
+        card = material("dithered").with_(dither=Dither(pattern=pattern))
+        pictures = []
+        pixel = 2 * 2.0 * np.tan(0.45 / 2) / 256
+        for moved in (0, 5):
+            matrix = at(0.0)
+            matrix[0, 3] = moved * pixel
+            placed(renderer, [(card, matrix)], np.full((4, 4), 0.5))
+            pictures.append(
+                renderer.picture("kinds", ABOVE, 256, 256, stream=f"{pattern}{moved}", backdrop=False)[..., 3] > 0
+            )
+        still, shifted = pictures
+        same[pattern] = (still[80:176, 80:176] == np.roll(shifted, -5, axis=1)[80:176, 80:176]).mean()
+    assert same["hashed"] > 0.9
+    assert same["noise"] < 0.75

@@ -5,11 +5,9 @@ from __future__ import annotations
 import moderngl
 import numpy as np
 
-from jade_coat.material.kind_part import PIXEL_ANGLE
 from jade_coat.material.kinds import kind_of
 from jade_coat.material.material import Material, layout
 from jade_coat.material.shading import shading_path
-from jade_coat.program.glsl_backend import shared_uniform
 from jade_coat.stage.draws import Scene
 from jade_coat.view.culling import reach_in, seen_instances, seen_order
 from jade_coat.view.drawing import set_uniform
@@ -93,15 +91,9 @@ class OwnLightPass(LitPass):
             compiled = self._drawer.compiled(draw, self._drawer.shop.hull) if seen.count else None
             if compiled is not None:
                 self._bind(frame, compiled, index, mesh)
-                set_uniform(compiled.program, shared_uniform(PIXEL_ANGLE), self._pixel_angle(frame))
                 self._drawer.run(compiled.program, draw, seen.buffer, frame.view_projection, seen.count)
         context.cull_face = "back"
         context.disable(moderngl.CULL_FACE)
-
-    @staticmethod
-    def _pixel_angle(frame: Frame) -> float:
-        """What a pixel of the view spans of a thing a metre away, metres; of a small picture as of one of its size."""
-        return float(2.0 / (frame.eye.projection[1, 1] * frame.buffers.size[1]))
 
 
 def _is_outlined(scene: Scene, material: Material) -> bool:
