@@ -181,18 +181,22 @@ def kinds(window: Window) -> QWidget:
 
 
 def foliage(window: Window) -> QWidget:
-    """Tea and ferns by the wall, and a frond that is being cut out of the atlas over them."""
+    """Tea and ferns by the wall, and a bush that is being made over them, of cards cut out of the atlas."""
     session = window.session
-    session.choose_prop("fern_3", "surface")
-    window.view.set_camera(Camera(target=(0.3, 0.32, -1.55), yaw=0.24, pitch=0.2, distance=2.5, field_of_view=0.62))
-    maker = window.workspaces["Build"].new_card()
-    wait_for(lambda: maker.ready and maker.atlas.image is not None)
-    maker.atlas.chosen.emit(0.75, 0.75)
-    wait_for(lambda: maker.ready and maker.atlas.cell is not None and maker.atlas.cell[1] > 0.4)
+    session.choose_prop("tea_bush_9", "surface")
+    window.bench.panes.view_alone()
+    window.view.set_camera(Camera(target=(0.42, 0.22, -1.6), yaw=0.05, pitch=0.16, distance=2.2, field_of_view=0.62))
+    maker = window.workspaces["Build"].new_bush()
+    for name, value in (
+        ("atlas", "leaves"), ("corners", 6), ("last", 2), ("count", 190), ("radii", (0.42, 0.42, 0.42)), ("foot", 0.2),
+        ("fill", 0.6),
+    ):  # fmt: skip
+        maker.turn(name, value)
+    wait_for(lambda: maker.ready)
     wait_until_ready(QApplication.instance(), window, 120)
     time.sleep(0.4)
     wait_until_ready(QApplication.instance(), window, 120)
-    return over(window, maker, QPoint(212, 200))
+    return over(window, maker, QPoint(1280 - maker.width() - 12, 800 - maker.height() - 34))
 
 
 def glow(window: Window) -> QWidget:
@@ -201,7 +205,7 @@ def glow(window: Window) -> QWidget:
     session.do(edits.set_light(sky="evening", strength=0.2, elevation=0.02, azimuth=-2.4, exposure=1.0))
     session.choose_prop("kiln_embers", "surface")
     _low(window, 150)
-    window.view.set_camera(Camera(target=(0.0, 0.75, -0.4), yaw=0.1, pitch=0.1, distance=5.2, field_of_view=0.62))
+    window.view.set_camera(Camera(target=(-0.5, 0.8, -1.0), yaw=0.22, pitch=0.1, distance=2.9, field_of_view=0.7))
     wait_until_ready(QApplication.instance(), window, 120)
     kind = window.bench.coat_panel.kind
     fold = kind.parentWidget().parentWidget()

@@ -21,8 +21,10 @@ from jade_coat.stage.mesh_assets import Category
 from jade_coat.stage.project import Prop
 from jade_coat.stage.turns import turn_of
 
-CATEGORY = Category(id="leaf", name="Leaf", finish="tea_leaves")
-SLOTS = {"surface": "leaf"}
+CATEGORIES = (
+    Category(id="leaf", name="Leaf", finish="tea_leaves"), Category(id="shade", name="Shade", finish="leaf_shade"),
+)  # fmt: skip
+SLOTS = {"surface": "leaf", "fill": "shade"}
 SIDE = 2
 """Cells across and down: two twigs of tea above two fronds."""
 Cell = tuple[Array, Array, Array]
@@ -122,12 +124,22 @@ def meshes(grain: float) -> dict[str, MeshData]:
 
 def bushes(grain: float) -> dict[str, Bush]:
     """What both are made from."""
-    tea = Bush(first=1, last=2, count=round(150 / grain), radii=(0.42, 0.42, 0.42), foot=0.2, seed=4)
+    tea = Bush(first=1, last=2, count=round(150 / grain), radii=(0.42, 0.42, 0.42), foot=0.2, fill=0.62, seed=4)
     fern = Bush(
         first=3, last=4, count=round(26 / grain), size=(0.26, 0.55), spread=0.25, radii=(0.1, 0.08, 0.1),
         foot=0.02, core=0.3, outward=0.95, rise=0.9, bend=1.5, cup=0.3, dome=0.4, seed=9,
     )  # fmt: skip
     return {"Tea bush": tea, "Fern": fern}
+
+
+def shade() -> Material:
+    """What is seen between the leaves of a bush: no ground, but its dark inside."""
+    inside = Surface(color=hex_to_linear("#1c2b10"), roughness=0.95, specular=0.2)
+    return Material(
+        id="shade", name="Leaf shade", coats=(Coat(id="base", name="Shade", surface=inside),),
+        dials=(Dial(id="color", path="base.surface.color", name="Colour", group="Shade"),),
+        moves=(SwayMove(id="sway", along="wind", amount=0.22, weight="R", phase="G", rate=0.9, lean=0.3, bend=1.2),),
+    )  # fmt: skip
 
 
 def material() -> Material:
@@ -162,6 +174,7 @@ def finishes() -> tuple[Finish, ...]:
     """Tea and fern, green and turning."""
     return (
         Finish(id="tea_leaves", name="Tea leaves", parent="foliage"),
+        Finish(id="leaf_shade", name="Leaf shade", parent="shade"),
         Finish(id="autumn_leaves", name="Autumn leaves", parent="tea_leaves", values={"turned": 1.0}),
         Finish(
             id="fern_leaves", name="Fern leaves", parent="foliage", values={"turned": 0.1, "tint": (1.05, 1.1, 0.9)}

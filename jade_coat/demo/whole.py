@@ -29,7 +29,7 @@ CATEGORIES = (
     Category(id="clay", name="Clay", finish="cream_jar"), Category(id="wood", name="Wood", finish="rack_wood"),
     Category(id="metal", name="Metal", finish="old_copper"), Category(id="wall", name="Wall", finish="ash_wall"),
     cloths.CATEGORY, thatch.CATEGORY,
-    guardian.CATEGORY, leaves.CATEGORY, *glows.CATEGORIES,
+    guardian.CATEGORY, *leaves.CATEGORIES, *glows.CATEGORIES,
 )  # fmt: skip
 SLOT_CATEGORIES = {
     "Storage jar": {"Body": "clay", "Neck": "clay"}, "Bowl": {"Body": "clay"}, "Kiln wall": {"surface": "wall"},
@@ -162,7 +162,14 @@ def materials() -> tuple[Material, ...]:
             Dial(id="relief", path="mark.surface.normal_strength", name="Relief", group="Mark"),
         ),
     )
-    more = (cloths.material(), thatch.material(), guardian.material(), leaves.material(), *glows.materials())
+    more = (
+        cloths.material(),
+        thatch.material(),
+        guardian.material(),
+        leaves.material(),
+        leaves.shade(),
+        *glows.materials(),
+    )
     return (wood, copper, marks, *more)
 
 

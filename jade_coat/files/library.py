@@ -17,6 +17,8 @@ from jade_coat.maps.images import PICTURES, is_image_name, read_image
 from jade_coat.maps.mapset import Guess, MapFile, MapSet, fitted, further_squares, guess, map_files, stem_of
 from jade_coat.maps.packing import Texture, role_picture
 from jade_coat.maps.picture import BadImage
+from jade_coat.material.fields import Color
+from jade_coat.material.material import Material
 from jade_coat.material.surface import Role
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.makers import Made
@@ -27,8 +29,8 @@ from jade_coat.stage.naming import free_id
 from jade_coat.stage.project import Project
 
 MAX_FILE = 2**31
-OPACITY_SIDE = 2048
-"""Cards are cut by an opacity of at most this side, texels."""
+OPACITY_SIDE, SMALL_SIDE = 2048, 128
+"""The side of opacities that cards are cut by, at the most, and that of maps whose mean is wanted; texels."""
 
 
 class Library:
@@ -186,6 +188,19 @@ class Library:
         picture = read_image(data, path.name)
         guesses = fitted(path.name, guess(path.name), picture) or [Guess(role=Role.BASE_COLOR)]
         return map_files(path.name, self.assets.put("maps", path.name, data), guesses, str(path))
+
+
+def mean_color(library: Library, project: Project, material: Material) -> Color:
+    """The mean of what the lowest coat of a material shows, linear. Raises MissingAsset or BadImage."""
+    surface = material.coats[0].surface
+    found = next((s for s in project.map_sets if s.id == surface.map_set), None)
+    color = library.role(found, Role.BASE_COLOR, SMALL_SIDE) if found is not None else None
+    if found is None or color is None:
+        return surface.color
+    seen = library.role(found, Role.OPACITY, SMALL_SIDE)
+    weights = seen[..., 0] if seen is not None and seen.shape[:2] == color.shape[:2] else np.ones(color.shape[:2])
+    r, g, b = (float((color[..., i] * weights).sum() / max(weights.sum(), 1e-6)) for i in range(3))
+    return (r, g, b)
 
 
 def _mesh_glb(mesh: MeshData, name: str) -> bytes:

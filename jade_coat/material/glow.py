@@ -15,8 +15,7 @@ from jade_coat.program import FLOAT, VEC2, VEC3, Value, combine, const, lib
 
 Shape = Literal["coats", "sheet", "beacon", "haze"]
 SHAPE_LABELS: dict[Shape, str] = {
-    "coats": "the coats' colour", "sheet": "a map's channel", "beacon": "a core and a cross",
-    "haze": "two drifting maps",
+    "coats": "its coats", "sheet": "a map", "beacon": "core and cross", "haze": "drifting maps",
 }  # fmt: skip
 Letter = Literal["R", "G", "B", "A"]
 LETTERS: dict[Letter, str] = {"R": "R", "G": "G", "B": "B", "A": "A"}

@@ -104,19 +104,23 @@ FILL, DARKER = "fill", 0.3
 """The slot of what lies inside a bush, and how dark it is beside what grows over it."""
 
 
+def fill_material(over: Material, color: Color, id: str, name: str = "Fill") -> Material:
+    """A plain darker material for what lies under another of a mean colour; it moves as that does."""
+    r, g, b = (c * DARKER for c in color)
+    return Material(
+        id=id, name=name, moves=over.moves,
+        coats=(Coat(id="base", name="Base", surface=Surface(color=(r, g, b), roughness=0.95, specular=0.3)),),
+    )  # fmt: skip
+
+
 def filled(project: Project, prop: str, over: Material, color: Color) -> list[Edit]:
     """Edits that dress what lies inside a prop in a darker plain colour than grows over it; made once a material."""
     found = f"{over.id}_fill"
     dress = edits.put_finish(prop=prop, slot=FILL, finish=found)
     if found in {f.id for f in project.finishes} | {m.id for m in project.materials}:
         return [dress]
-    r, g, b = (c * DARKER for c in color)
     names = {m.name for m in project.materials} | {f.name for f in project.finishes}
-    material = Material(
-        id=f"{found}_material", name=free_name(f"{over.name} fill", names),
-        coats=(Coat(id="base", name="Base", surface=Surface(color=(r, g, b), roughness=0.95, specular=0.3)),),
-        moves=over.moves,
-    )  # fmt: skip
+    material = fill_material(over, color, f"{found}_material", free_name(f"{over.name} fill", names))
     return [
         edits.add_material(material=material), edits.expose(material=material.id, path="base.surface.color"),
         edits.add_finish(parent=material.id, name=material.name, id=found), dress,

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
+from types import MappingProxyType
 
 import numpy as np
 
 from jade_coat.material.fields import Number
 from jade_coat.material.material import Material, layout
 from jade_coat.material.paint_source import MapSource
-from jade_coat.mesh.data import MeshData
+from jade_coat.mesh.data import MeshData, Slot
 from jade_coat.mesh.painting import PaintMap
 from jade_coat.program.types import Array
 from jade_coat.stage.decal_draws import decal_draw
@@ -257,15 +258,22 @@ def surroundings(project: Project) -> Surroundings:
     return Surroundings(lamps, mists, project.light.exposure)
 
 
-def single(mesh: str, data: MeshData, material: Material, values: dict[str, Number]) -> Scene:
-    """A scene of one mesh at the origin, all slots in one look: for swatches and previews."""
-    count = sum(s.count for s in data.slots)
-    one = np.eye(4, dtype=np.float32)[None]
-    zero = np.zeros(1, np.int32)
-    return Scene(
-        [Draw(mesh, "", 0, count, material.id, one, zero, np.zeros(1, np.float32))],
-        {material.id: layout(material).pack(values)[None]},
-    )
+Look = tuple[Material, dict[str, Number]]
+"""A material, and the values of its fields by path."""
+NO_LOOKS: Mapping[str, Look] = MappingProxyType({})
+
+
+def single(
+    mesh: str, data: MeshData, material: Material, values: dict[str, Number], others: Mapping[str, Look] = NO_LOOKS
+) -> Scene:
+    """A scene of one mesh at the origin, all slots in one look but those that have others: for previews."""
+    one, zero = np.eye(4, dtype=np.float32)[None], np.zeros(1, np.int32)
+    draws, rows = [], {}
+    for slot in data.slots if others else (Slot("", 0, sum(s.count for s in data.slots)),):
+        made, own = others.get(slot.name, (material, values))
+        draws.append(Draw(mesh, "", slot.start, slot.count, made.id, one, zero, np.zeros(1, np.float32)))
+        rows[made.id] = layout(made).pack(own)[None]
+    return Scene(draws, rows)
 
 
 def own_paint(prop: Prop) -> str:

@@ -12,18 +12,20 @@ from jade_coat.maps.mapset import MapSet
 from jade_coat.maps.packing import PackedLookup, Texture
 from jade_coat.material.compile import with_live_coat
 from jade_coat.material.fields import Number
+from jade_coat.material.kinds import kind_of
 from jade_coat.material.material import Coat, Material
 from jade_coat.material.shading import KIND_PARTS
 from jade_coat.material.specials import plain_id
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import FULL, BadMesh, MeshData, Slot
+from jade_coat.mesh.makers import CardField
 from jade_coat.mesh.painting import TILE, Paint, PaintMap
 from jade_coat.stage.draws import Scene
 from jade_coat.stage.lamps import LITTLE, Surroundings
 from jade_coat.stage.looks import material_of, worn
 from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.redress import redressed
-from jade_coat.stage.scene import SceneColumns, single
+from jade_coat.stage.scene import NO_LOOKS, Look, SceneColumns, single
 from jade_coat.stage.things import Things
 from jade_coat.stage.turns import STRAIGHT
 from jade_coat.view.client import RenderClient
@@ -33,7 +35,7 @@ STAGE = "stage"
 _DRESS = ("materials", "finishes", "map_sets", "recipes", "meshes", "categories")
 """What of a project the looks of its props follow from."""
 PREVIEW = "preview"
-SWATCH_MESH = "swatch mesh"
+SWATCH_MESH, SWATCH_CARD = "swatch mesh", "swatch card"
 PREVIEW_SHAPES: dict[str, Callable[[], MeshData]] = {
     "tile": shapes.rail_tile, "plane": shapes.wall_piece, "ball": lambda: shapes.ball(0.5, 96), "rod": shapes.rod,
     "cloth": shapes.hanging_cloth,
@@ -87,6 +89,10 @@ class StageLink:
         self.problems = self._meshes.problems
         """What is wrong with meshes that a plain box stands in for, by mesh id."""
         self._swatch = painted(shapes.rail_tile())
+        self._card = CardField(
+            over="box", radii=(0.0, 0.0, 0.0), count=1, size=(0.75, 0.75), spread=0.0, facing="ahead", roll=0.0
+        ).mesh()
+        """What glows is shown on: a card, that no fade at the edge of a field reaches."""
         client.drop_all()
         client.set_scene(STAGE, Scene())
 
@@ -285,14 +291,18 @@ class StageLink:
         self._show_alone(PREVIEW, f"preview {shape}", self.preview_mesh(shape), material, values, around)
 
     def show_look(self, scene: str, material: Material, values: dict[str, Number]) -> None:
-        """Put a look on the swatch form, as a scene of its own."""
-        self._show_alone(scene, SWATCH_MESH, self._swatch, material, values, LITTLE)
+        """Put a look on the swatch form, or what glows on a card, as a scene of its own."""
+        mesh = (SWATCH_CARD, self._card) if kind_of(material.kind).part == "glow" else (SWATCH_MESH, self._swatch)
+        self._show_alone(scene, *mesh, material, values, LITTLE)
 
-    def show_made(self, scene: str, mesh: MeshData, material: Material, values: dict[str, Number]) -> None:
-        """Put a mesh that is still being made into a scene of its own, in a look."""
+    def show_made(
+        self, scene: str, mesh: MeshData, material: Material, values: dict[str, Number],
+        others: Mapping[str, Look] = NO_LOOKS,
+    ) -> None:  # fmt: skip
+        """Put a mesh that is still being made into a scene of its own, in a look; some slots in looks of their own."""
         assert self._project is not None
         around = Surroundings(exposure=self._project.light.exposure)
-        self._show_alone(scene, f"{scene} mesh", mesh, material, values, around)
+        self._show_alone(scene, f"{scene} mesh", mesh, material, values, around, others)
 
     def show_model(self, scene: str, prop: Prop) -> None:
         """Put one prop of the present project alone at the origin, upright, as a scene of its own."""
@@ -312,12 +322,15 @@ class StageLink:
         self._client.set_scene(scene, made)
 
     def _show_alone(
-        self, scene: str, key: str, mesh: MeshData, material: Material, values: dict[str, Number], around: Surroundings
-    ) -> None:
+        self, scene: str, key: str, mesh: MeshData, material: Material, values: dict[str, Number],
+        around: Surroundings, others: Mapping[str, Look] = NO_LOOKS,
+    ) -> None:  # fmt: skip
         assert self._project is not None
         self._client.put_mesh(key, mesh, _bend(material.reads_bend(self._lookup)))
         self._give(material, self._project)
-        made = single(key, mesh, material, values)
+        for other, _ in others.values():
+            self._give(other, self._project)
+        made = single(key, mesh, material, values, others)
         made.surroundings = around
         self._client.set_scene(scene, made)
 

@@ -109,7 +109,7 @@ class KindPanel(QWidget):
         if own == FAR:
             self._box.addWidget(label(part.label, "quiet"))
         change = self.rows.changing(material, f"{LIGHT}{own}", part, edits.set_shading, light=own)
-        for group in dict.fromkeys(spec.group for spec in declared(type(part)).values()):
+        for group in dict.fromkeys(spec.group for spec in declared(type(part)).values() if spec.matters(part)):
             if group:
                 self._box.addWidget(label(group, "quiet"))
             self.rows.part(self._box, material, f"{LIGHT}{own}", part, change, group=group)

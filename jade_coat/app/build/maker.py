@@ -17,15 +17,19 @@ from jade_coat.app.controls.fields import Field
 from jade_coat.app.controls.images import image_from
 from jade_coat.app.session import Session
 from jade_coat.check.kind_faults import heat_of, layers_of
+from jade_coat.files.library import mean_color
 from jade_coat.jobs.words import told
 from jade_coat.material.fields import Setting
+from jade_coat.material.material import Material, field_values
 from jade_coat.material.surface import Role
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.makers import Bush, CardField, Made
 from jade_coat.stage import edits
 from jade_coat.stage.looks import field_row, worn
+from jade_coat.stage.making import FILL, fill_material
 from jade_coat.stage.mesh_assets import MeshAsset
 from jade_coat.stage.remesh import Exchange, imported_anew
+from jade_coat.stage.scene import Look
 from jade_coat.view.camera import eye_of
 from jade_coat.view.client import Picture
 from jade_coat.view.looks import LAYERS
@@ -180,11 +184,19 @@ class Maker(QDialog):
         material = session.material
         if material is not None:
             finish = session.finish_id or material.id
-            session.link.show_made(SCENE, mesh, worn(session.project, finish), field_row(session.project, finish))
+            looks = worn(session.project, finish), field_row(session.project, finish)
+            session.link.show_made(SCENE, mesh, *looks, self._inside(mesh, material))
             self._look()
         self._counted = material is None
         words = ". ".join(w for w in (self.numbers.words(mesh), self.more_words()) if w)
         self.told.setText(f"{words}." if material is not None else f"{words}. Choose a finish to see it dressed.")
+
+    def _inside(self, mesh: MeshData, over: Material) -> dict[str, Look]:
+        """The look of what lies inside, where there is anything."""
+        if not any(s.name == FILL for s in mesh.slots):
+            return {}
+        dark = fill_material(over, mean_color(self._session.library, self._session.project, over), FILL)
+        return {FILL: (dark, field_values(dark))}
 
     def _look(self) -> None:
         self._ask(0)

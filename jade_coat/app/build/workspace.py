@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import numpy as np
-
 from jade_coat.app.build.bush_maker import BushMaker
 from jade_coat.app.build.card_maker import CardMaker
 from jade_coat.app.build.coat_clipboard import copy_coat, paste_coat
@@ -14,18 +12,14 @@ from jade_coat.app.build.steps_sheet import StepsSheet
 from jade_coat.app.commands import command
 from jade_coat.app.dialogs.stock import Stock
 from jade_coat.app.workspaces.workspace import Workspace
+from jade_coat.files.library import mean_color
 from jade_coat.maps.mapset import MapSet
-from jade_coat.material.fields import Color
-from jade_coat.material.material import Material
-from jade_coat.material.surface import Role
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.makers import Bush, Card, CardField, Made
 from jade_coat.stage import edits
 from jade_coat.stage.making import FILL, filled, placed_mesh
 from jade_coat.stage.mesh_assets import MeshAsset
 
-SMALL_SIDE = 128
-"""The side of maps whose mean is wanted."""
 MAKERS: dict[type[Made], type[Maker]] = {Bush: BushMaker, Card: CardMaker, CardField: FieldMaker}
 """The sheet of each kind of maker."""
 
@@ -130,21 +124,14 @@ class Build(Workspace):
         finish, slot = session.finish_id, made.asset.slots[0]
         dress = [edits.put_finish(prop=made.prop.id, slot=slot, finish=finish)] if finish else []
         if FILL in made.asset.slots and session.material is not None:
-            dress += filled(session.project, made.prop.id, session.material, self._mean_color(session.material))
+            dress += filled(
+                session.project,
+                made.prop.id,
+                session.material,
+                mean_color(session.library, session.project, session.material),
+            )
         if session.do_all(f"Make {name.lower()}", [*made.steps, *dress]):
             session.choose_prop(made.prop.id, slot)
-
-    def _mean_color(self, material: Material) -> Color:
-        """The mean of what the lowest coat of a material shows."""
-        surface, library = material.coats[0].surface, self.session.library
-        found = next((s for s in self.session.project.map_sets if s.id == surface.map_set), None)
-        color = library.role(found, Role.BASE_COLOR, SMALL_SIDE) if found is not None else None
-        if found is None or color is None:
-            return surface.color
-        seen = library.role(found, Role.OPACITY, SMALL_SIDE)
-        weights = seen[..., 0] if seen is not None and seen.shape[:2] == color.shape[:2] else np.ones(color.shape[:2])
-        r, g, b = (float((color[..., i] * weights).sum() / max(weights.sum(), 1e-6)) for i in range(3))
-        return (r, g, b)
 
     @command("Edit", "Ctrl+L")
     def show_stock(self) -> Stock:
