@@ -41,6 +41,7 @@ class Showing(Background):
     fault = pyqtSignal(str, str)
     said = pyqtSignal(str, bool)
     played = pyqtSignal()
+    flow_changed = pyqtSignal()
 
     def __init__(self, client: RenderClient | None = None) -> None:
         """`client` may be one whose process was started earlier, to save time."""
@@ -61,6 +62,8 @@ class Showing(Background):
         self.link = StageLink(self.client, self.library)
         self.time = 0.0
         self.camera = Camera()
+        self.flow_shown = False
+        """Whether lines along the strands of the chosen prop lie over the view."""
         self.hand_busy: Callable[[], bool] = lambda: False
         """Whether a stroke is under way: nothing else moves meanwhile."""
         self._playing = QTimer(self)
@@ -71,6 +74,11 @@ class Showing(Background):
         self._held_back.setSingleShot(True)
         self._held_back.setInterval(HELD_BACK_MS)
         self._held_back.timeout.connect(self._load_textures)
+
+    def show_flow(self, wanted: bool) -> None:
+        """Show the lines along strands, or no more."""
+        self.flow_shown = wanted
+        self.flow_changed.emit()
 
     def hold_back(self) -> None:
         """Let maps wait until a picture is there to be seen: until then, reading them would only delay it."""

@@ -274,3 +274,27 @@ def test_ways_of_letting_through_are_judged_side_by_side_and_one_press_takes_one
     assert not any(name.startswith("ways:") for name in session.client._streams)
     hand.window.undo()
     assert session.project.material("screen").kind == "opaque"
+
+
+def test_flow_lines_of_strands_are_shown_over_the_prop_and_gone_again(hand: Hand) -> None:
+    session, panel = hand.session, hand.window.bench.coat_panel
+    session.choose_prop("gate_post", "Shaft")
+    material = session.material.id
+    session.do(edits.set_material(material=material, kind="strands"))
+    hand.settle()
+    view, flow = hand.window.view, hand.window.bench.flow
+    bare = view.grab().toImage()
+    panel.kind.parentWidget().parentWidget().unfold()
+    hand.click(panel.kind.flow_button)
+    hand.until(lambda: not flow.waiting and len(flow.flow.lines) > 100)
+    hand.settle()
+    lined = view.grab().toImage()
+    assert lined != bare
+    session.do(edits.set_material(material=material, kind="opaque"))
+    hand.until(lambda: not flow.waiting and len(flow.flow.lines) == 0)
+    session.document.undo()
+    hand.until(lambda: not flow.waiting and len(flow.flow.lines) > 100)
+    hand.settle()
+    hand.click(panel.kind.flow_button)
+    assert not session.flow_shown
+    assert len(flow.flow.lines) == 0

@@ -5,11 +5,13 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from jade_coat.looking.flow import flow_of
 from jade_coat.material.material import Coat, Material, field_values
 from jade_coat.material.shading import KIND_PARTS
 from jade_coat.material.strands import Strands
 from jade_coat.material.surface import NoMaps, Surface
 from jade_coat.mesh import shapes
+from jade_coat.stage.project import Prop
 from jade_coat.stage.scene import build_scene, single
 from jade_coat.view.context import HEADER, light_source, shader
 from tests.core.test_light import ball_scene, put_mesh, radiance
@@ -190,3 +192,30 @@ def test_a_ball_of_strands_has_a_band_of_light_across_them_and_light_behind_by_i
     solid, thin = (behind(mesh, 0.6) / behind(mesh, 0.0) for mesh in (ball, card))
     renderer.set_light((0.48, 0.62, 0.62), 2.6)
     assert solid < 1.2 < 2.0 < thin  # what is solid lets nothing through: its own far side is in the way
+
+
+@pytest.mark.parametrize("root", ["top", "bottom", "left", "right"])
+def test_flow_lines_run_from_root_to_tip_along_the_surface(demo, root: str) -> None:
+    """On a rod whose v runs down it: lines of a root at the top go down and stay on it, those of the left go round."""
+    rod = shapes.rod(0.2, 1.0)
+    project = demo.project
+    material = Material(
+        id="fibres", name="F", kind="strands", coats=(Coat(id="c", name="C"),), strands=Strands(root_at=root)
+    )
+    asset = demo.library.add_mesh(rod, "Rod", set()).with_(id="rod")
+    slot = asset.slots[0]
+    prop = Prop(id="p", name="P", mesh="rod", finishes={slot: "fibres"}, position=(1.0, 0.5, 0.0))
+    made = project.with_(materials=(*project.materials, material), meshes=(*project.meshes, asset))
+    flow = flow_of(made.with_(props=(prop,)), demo.library, prop, slot, rod)
+    assert 250 < len(flow.lines) <= 320
+    way = flow.lines[:, -1] - flow.lines[:, 0]
+    side = flow.lines[np.abs(flow.normals[:, 1]) < 0.1]
+    along = (side[:, -1] - side[:, 0])[:, 1]
+    if root in ("top", "bottom"):
+        assert (along * (-1 if root == "top" else 1) > 0).mean() > 0.97
+        away = np.hypot(side[..., 0] - 1.0, side[..., 2])
+        assert np.ptp(away, axis=1).max() < 0.05  # none leaves the rod
+    else:
+        assert np.abs(along).max() < 0.35 * np.linalg.norm(way, axis=1).max()
+    plain = made.with_(materials=(*project.materials, material.with_(kind="opaque")), props=(prop,))
+    assert len(flow_of(plain, demo.library, prop, slot, rod).lines) == 0

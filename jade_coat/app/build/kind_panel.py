@@ -109,6 +109,13 @@ class KindPanel(QWidget):
         if own == FAR:
             self._box.addWidget(label(part.label, "quiet"))
         change = self.rows.changing(material, f"{LIGHT}{own}", part, edits.set_shading, light=own)
+        if own == "strands":
+            lines = button("Flow lines", lambda: self._session.show_flow(lines.isChecked()), "tab",
+                           "Lines over the view from root to tip")  # fmt: skip
+            lines.setCheckable(True)
+            lines.setChecked(self._session.flow_shown)
+            self.flow_button = lines
+            self._box.addLayout(row(1, lines))
         for group in dict.fromkeys(spec.group for spec in declared(type(part)).values() if spec.matters(part)):
             if group:
                 self._box.addWidget(label(group, "quiet"))

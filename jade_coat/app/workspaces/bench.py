@@ -17,6 +17,7 @@ from jade_coat.app.build.coat_panel import CoatPanel
 from jade_coat.app.build.coat_stack import CoatStack
 from jade_coat.app.build.dial_sheet import DialSheet
 from jade_coat.app.build.finish_rail import FinishRail
+from jade_coat.app.build.flow_lines import FlowLines
 from jade_coat.app.build.prop_panel import PropMenu
 from jade_coat.app.build.section_line import SectionLine
 from jade_coat.app.build.shared_panel import SharedPanel
@@ -66,8 +67,11 @@ class Bench(QWidget):
         self.section = SectionLine(self.view)
         self.repeat = RepeatMark(self.view)
         self.dome = LightDome(self.view)
+        self.flow = FlowLines(self.view)
         self.channels = ChannelViews(self.view, self.brush)
-        self.view.overlays += [self.brush_tool, self.channels, self.section, SplitLine(self.view), self.dome]
+        self.view.overlays += [
+            self.brush_tool, self.channels, self.section, self.flow, SplitLine(self.view), self.dome,
+        ]  # fmt: skip
         self.view.inset_overlays.append(self.repeat)
         self.dropper = Dropper(self.view)
         self.view_bar = ViewBar(session, self.view)
