@@ -205,7 +205,7 @@ class Material(Frozen):
     def by_clock(self) -> bool:
         """Whether its surface changes over time by itself: by the wind, or by a flicker."""
         own = self.kind_part
-        return (own is not None and own.by_clock) or any(m.kind == "sway" for m in self.moves)
+        return (own is not None and own.by_clock) or any(m.kind in ("sway", "round") for m in self.moves)
 
     def dial_at(self, path: str) -> Dial | None:
         """The dial that exposes the field at this path, if any."""

@@ -12,7 +12,7 @@ from pydantic import Field
 from jade_coat.material.around import Around
 from jade_coat.material.fields import Frozen, field, option, setting
 from jade_coat.material.recipes import recipe_value
-from jade_coat.material.shared import CAMERA, EYE_KNOWN, TIME, WIND_DIRECTION, WIND_STRENGTH
+from jade_coat.material.shared import CAMERA, EYE_KNOWN, SUN_TURN, TIME, WIND_DIRECTION, WIND_STRENGTH
 from jade_coat.program import FLOAT, VEC2, VEC3, VEC4, Value, combine, const, lib, passes
 
 PREFIX = "moves:"
@@ -231,6 +231,37 @@ class FaceMove(Move):
         return moved * (lib.minimum(most, 1.0) * lib.shared(EYE_KNOWN, FLOAT))
 
 
+class RoundMove(Move):
+    """Fields that turn about the prop's own axis, by the clock or with the sun, and that can stay round the eye."""
+
+    label: ClassVar[str] = "Turning round"
+    by_eye: ClassVar[bool] = True
+    kind: Literal["round"] = "round"
+    spin: float = field(
+        0.0, "Spin", unit="/min", low=-600.0, high=600.0, soft=(-10.0, 10.0), hint="Turns a minute about the prop's y"
+    )
+    with_sun: float = field(0.0, "With the sun", hint="1 turns with the way the sun stands")
+    round_eye: float = field(
+        0.0, "Round the eye", hint="1 keeps the prop's middle where the eye is, as if it were far away"
+    )
+    amount: float = field(
+        10.0, "At most", unit="m", low=0.0, high=100_000.0, soft=(1.0, 1000.0), logarithmic=True,
+        hint="No point moves farther than this",
+    )  # fmt: skip
+
+    def offset(self, given: MoveInputs) -> Value:
+        """From where a point is to where it is turned to, about a middle that goes with the eye."""
+        fields, origin = given.fields, lib.attribute("own_origin", VEC3)
+        axis, arm = lib.attribute("own_y", VEC3), lib.attribute("world_position", VEC3) - origin
+        turn = lib.shared(TIME, FLOAT) * fields.spin * (2 * math.pi / 60.0)
+        turn = turn + lib.shared(SUN_TURN, FLOAT) * fields.with_sun
+        cos, sin = lib.unary("cos", turn), lib.unary("sin", turn)
+        spun = arm * cos + lib.cross(axis, arm) * sin + axis * (lib.dot(axis, arm) * (1.0 - cos))
+        away = (lib.shared(CAMERA, VEC3) - origin) * (fields.round_eye * lib.shared(EYE_KNOWN, FLOAT))
+        moved = spun - arm + away
+        return moved * lib.minimum(fields.amount / lib.maximum(lib.length(moved), 1e-6), 1.0)
+
+
 CARD_SET = 2
 """The UV set that says how far from the middle of its card a point lies, metres."""
 
@@ -241,7 +272,7 @@ def _channel(letter: str) -> Value:
     return value
 
 
-AnyMove = Annotated[HeightMove | RecipeMove | SwayMove | FaceMove, Field(discriminator="kind")]
+AnyMove = Annotated[HeightMove | RecipeMove | SwayMove | FaceMove | RoundMove, Field(discriminator="kind")]
 MOVE_KINDS: dict[str, type[Move]] = {kind.model_fields["kind"].default: kind for kind in get_args(get_args(AnyMove)[0])}
 """All kinds of moves by the name that files use."""
 

@@ -7,7 +7,8 @@ from collections.abc import Mapping
 from jade_coat.material.fields import Vec3
 
 SharedValue = float | Vec3
-TIME, WIND_DIRECTION, WIND_STRENGTH, SUN_HEIGHT = "time", "wind_direction", "wind_strength", "sun_height"
+TIME, WIND_DIRECTION, WIND_STRENGTH = "time", "wind_direction", "wind_strength"
+SUN_HEIGHT, SUN_TURN = "sun_height", "sun_turn"
 CAMERA, EYE_KNOWN = "camera_position", "eye_known"
 """Where the picture is seen from, and 1 where it is seen at all: what is baked or written turns to no eye."""
 EVERYWHERE: Mapping[str, SharedValue] = {
@@ -15,9 +16,10 @@ EVERYWHERE: Mapping[str, SharedValue] = {
     WIND_DIRECTION: (0.0, 0.0, 1.0),
     WIND_STRENGTH: 0.0,
     SUN_HEIGHT: 0.665,
+    SUN_TURN: 0.66,
 }
 """What exists in every project, as it is while nobody says otherwise: seconds on the clock, where the wind blows to
-(unit vector), how strongly (0 to 1), and how high the sun stands (radians)."""
+(unit vector), how strongly (0 to 1), how high the sun stands, and where, about +y from +z to +x (radians)."""
 
 
 def shared_name(dial: str) -> str:

@@ -193,6 +193,10 @@ ATTRIBUTES: dict[str, Attribute] = {
             Attribute(f"own_{axis}", VEC3, (), f"normalize(MODEL[{i}].xyz)", lambda at, i=i: _own_axis(at, i))  # type: ignore[misc]
             for i, axis in enumerate("xyz")
         ),
+        Attribute(
+            "own_origin", VEC3, (), "MODEL[3].xyz",
+            lambda at: np.broadcast_to(at.matrix[:3, 3].astype(np.float32), (at.mesh.vertex_count, 3)),
+        ),
         Attribute("curvature", FLOAT, ("curvature",), "in_curvature", lambda at: curvature(at.mesh.rest)),
         *(_uv(i) for i in range(MAX_UV_SETS)),
         *(_color(i) for i in range(MAX_COLOR_SETS)),

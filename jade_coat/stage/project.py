@@ -21,7 +21,7 @@ from jade_coat.maps.mapset import MapSet
 from jade_coat.material.fields import Frozen, Number
 from jade_coat.material.material import Finish, Material, by_id
 from jade_coat.material.recipes import Recipe
-from jade_coat.material.shared import SUN_HEIGHT, SharedValue
+from jade_coat.material.shared import SUN_HEIGHT, SUN_TURN, SharedValue
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.stage.decals import Decal, Stamp
 from jade_coat.stage.lamps import Lamp, Mist
@@ -248,7 +248,11 @@ class Project(Frozen):
 
     def shared_at(self, time: float = 0.0) -> dict[str, SharedValue]:
         """All shared values at a time of their tracks in seconds, by the names that programs use."""
-        return {**shared_values(self.shared, self.wind, time), SUN_HEIGHT: self.light.elevation}
+        return {
+            **shared_values(self.shared, self.wind, time),
+            SUN_HEIGHT: self.light.elevation,
+            SUN_TURN: self.light.azimuth,
+        }
 
     @property
     def plays(self) -> bool:

@@ -11,6 +11,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QLineEdit
 
 from jade_coat.app.build.kind_panel import KindPanel
+from jade_coat.app.build.maker import SIZE
 from jade_coat.files.project_folder import open_project
 from jade_coat.maps.images import png_bytes
 from jade_coat.maps.mapset import MapFile, MapSet
@@ -21,6 +22,7 @@ from jade_coat.material.surface import Role, Surface
 from jade_coat.mesh.makers import Bush
 from jade_coat.mesh.painting import Paint
 from jade_coat.stage import edits
+from jade_coat.view.camera import seen
 from tests.app.conftest import Hand
 from tests.app.wall import shown
 
@@ -154,10 +156,22 @@ def test_motes_become_a_map_a_glow_and_a_field_of_cards(hand: Hand) -> None:
     picked.setCurrentIndex(picked.findData("ring"))
     picked.activated.emit(picked.currentIndex())
     hand.until(lambda: field.ready and "30 cards" in field.told.text())
+    at = seen(field._eye(), field.numbers.standing()[1])
+    nearest = int(np.argmin(np.hypot(at[:, 0] - 0.5, at[:, 1] - 0.5)))
+    spot = QPoint(*(round(float(v) * SIZE.width()) for v in at[nearest, :2]))
+    QTest.mouseClick(field.picture, Qt.MouseButton.LeftButton, pos=spot)
+    hand.until(lambda: field.ready and "29 cards" in field.told.text())
+    for _ in range(2):
+        shift = Qt.KeyboardModifier.ShiftModifier
+        QTest.mouseClick(field.picture, Qt.MouseButton.LeftButton, shift, QPoint(100, 90))
+        hand.until(lambda: field.ready)
+    assert "31 cards" in field.told.text()
     hand.click(field._make)
     hand.settle()
     mesh = session.project.mesh(session.prop.mesh)
     assert (mesh.made.kind, mesh.made.over, mesh.made.count) == ("cards", "ring", 30)
+    assert len(mesh.made.without) == 1
+    assert len(mesh.made.more) == 2
     assert not session.faults
     stock = build.show_stock()
     stock.show_kind("map_sets")

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial import cKDTree
+from scipy.spatial.transform import Rotation
 from scipy.stats import kstest
 
 from jade_coat.check.banding import bands
@@ -18,7 +21,7 @@ from jade_coat.material.compile import compile_material
 from jade_coat.material.glow import SHAPE_LABELS, Glow
 from jade_coat.material.kinds import KINDS
 from jade_coat.material.material import Coat, Material, field_values, layout
-from jade_coat.material.placing import FaceMove
+from jade_coat.material.placing import FaceMove, RoundMove
 from jade_coat.material.shared import EVERYWHERE
 from jade_coat.material.surface import Surface
 from jade_coat.mesh import shapes
@@ -85,6 +88,27 @@ def test_a_kept_size_spans_the_same_angle_from_everywhere_up_to_its_limit(away: 
     held = compiled(moving(FaceMove(id="f", kept=1.0, from_away=2.0, amount=0.2)))
     short = numpy_of(mesh, prop.matrix(), {"placed_position": held["placed_position"]}, shared)["placed_position"]
     assert np.linalg.norm(short - mesh.positions, axis=1).max() < 0.2 + 1e-4
+
+
+def test_fields_turn_by_the_clock_and_with_the_sun_and_stay_round_the_eye(gl) -> None:
+    mesh, prop = CardField(count=20).mesh(), prop_of()
+    rest = vertex_attributes(mesh, prop.matrix(), None, {"world_position"})["world_position"].astype(np.float64)
+    middle, axis = prop.matrix()[:3, 3], prop.matrix()[:3, 1] / np.linalg.norm(prop.matrix()[:3, 1])
+    cases = (
+        (RoundMove(id="r", spin=2.0, amount=100.0), {"time": 7.5}, math.pi / 2),
+        (RoundMove(id="r", with_sun=1.0, amount=100.0), {"sun_turn": 1.1}, 1.1),
+        (RoundMove(id="r", round_eye=1.0, amount=100.0), {"sun_turn": 1.1}, 0.0),
+    )
+    for move, shared, angle in cases:
+        outputs = compiled(moving(move))
+        root, seen = {"placed_position": outputs["placed_position"]}, {**seen_from(4.0, 2.0, -1.0), **shared}
+        computed = numpy_of(mesh, prop.matrix(), root, seen)["placed_position"]
+        drawn = in_vertex_stage(gl, mesh, prop.matrix(), root, seen)["placed_position"]
+        np.testing.assert_allclose(drawn, computed, atol=5e-5)
+        turned = Rotation.from_rotvec(axis * angle).apply(rest - middle)
+        where = np.array([4.0, 2.0, -1.0]) if move.round_eye else middle
+        np.testing.assert_allclose(computed, turned + where, atol=1e-4)
+    assert moving(RoundMove(id="r", spin=1.0)).by_clock
 
 
 def test_a_mesh_without_cards_stays_as_it_is() -> None:
@@ -311,3 +335,18 @@ def test_free_channels_reach_programs_as_they_are_in_16_bits(demo) -> None:
     made = Motes(side=128).channels()
     assert found.levels[0].dtype == np.uint16
     assert np.abs(found.levels[0] / 65535 - made).max() < 1 / 65535
+
+
+def test_cards_are_taken_out_and_placed_by_hand_and_the_rest_stays() -> None:
+    made = CardField(count=30, overlap=0.6, size=(0.4, 0.4), facing="ahead")
+    mesh = made.mesh()
+    which, middles = made.standing()
+    cards = mesh.positions.reshape(-1, 4, 3)
+    np.testing.assert_allclose(cards.mean(axis=1), middles, atol=1e-5)
+    gone = int(which[3])
+    fewer = made.with_(without=(gone,)).mesh()
+    kept = np.delete(cards, 3, axis=0)
+    np.testing.assert_array_equal(fewer.positions.reshape(-1, 4, 3), kept)
+    more = made.with_(more=((0.0, 0.5, 0.0), (0.0, 0.5, 0.01))).mesh()  # by hand even two over one another
+    np.testing.assert_allclose(more.positions.reshape(-1, 4, 3)[-2:].mean(axis=1)[:, 1], 0.5, atol=1e-5)
+    assert len(more.triangles) == len(mesh.triangles) + 4

@@ -8,7 +8,7 @@ from typing import ClassVar
 
 import numpy as np
 from PyQt6.QtCore import QSize, Qt, QTimer
-from PyQt6.QtGui import QImage, QPixmap
+from PyQt6.QtGui import QImage, QMouseEvent, QPixmap
 from PyQt6.QtWidgets import QButtonGroup, QDialog, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from jade_coat.app.build.number_rows import NumberRows
@@ -30,7 +30,7 @@ from jade_coat.stage.making import FILL, fill_material
 from jade_coat.stage.mesh_assets import MeshAsset
 from jade_coat.stage.remesh import Exchange, imported_anew
 from jade_coat.stage.scene import Look
-from jade_coat.view.camera import eye_of
+from jade_coat.view.camera import eye_of, seen, ways
 from jade_coat.view.client import Picture
 from jade_coat.view.looks import LAYERS
 from jade_coat.view.requests import Eye
@@ -61,7 +61,7 @@ class Maker(QDialog):
         self.made: MeshData | None = None
         """The mesh of the numbers as they were last worked out."""
         self._mark = ""
-        self.picture = QLabel()
+        self.picture = PressedPicture(self.press)
         self.picture.setFixedSize(SIZE)
         self.picture.setAccessibleName(f"The {self.kind.noun} as it is now")
         self.far = QLabel(self.picture)
@@ -111,6 +111,9 @@ class Maker(QDialog):
 
     def build_more(self, box: QVBoxLayout) -> None:
         """Add what else is to be chosen, over the buttons."""
+
+    def press(self, x: float, y: float, more: bool) -> None:
+        """The picture was pressed at a place, 0–1 from its upper left; with Shift `more`."""
 
     def build_source(self, layout: QHBoxLayout) -> None:
         """Add what shows the source, where there is one to be seen."""
@@ -296,8 +299,59 @@ def made_anew(session: Session, mesh_id: str, mesh: MeshData, numbers: Made, mar
     session.work_on_paint(mesh_id, lambda: imported_anew(project, mesh_id, old, mesh), done, failed)
 
 
+class PressedPicture(QLabel):
+    """A picture that tells where it is pressed."""
+
+    def __init__(self, pressed: Callable[[float, float, bool], None]) -> None:
+        super().__init__()
+        self._pressed = pressed
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        at, more = event.position(), bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        self._pressed(at.x() / max(self.width(), 1), at.y() / max(self.height(), 1), more)
+
+
+NEAR = 16.0
+"""How near to the middle of a card it has to be pressed, in pixels."""
+
+
 class FieldMaker(Maker):
-    """The numbers of a card field."""
+    """The numbers of a card field. A press takes a card out, with Shift it places one."""
 
     kind: ClassVar[type[Made]] = CardField
     title: ClassVar[str] = "Make a card field"
+
+    def more_words(self) -> str:
+        """What hands can do."""
+        return "Press a card to take it out; with Shift a press places one"
+
+    def press(self, x: float, y: float, more: bool) -> None:
+        """Take out the card whose middle is pressed, or place one as far away as the field's middle is."""
+        numbers = self.numbers
+        if self.made is None or not isinstance(numbers, CardField):
+            return
+        eye = self._eye()
+        if more:
+            way = ways(eye, np.array([x]), np.array([y]))[0]
+            low, high = self.made.bounds
+            ahead = -eye.view[2, :3]
+            far = float(((low + high) / 2 - eye.position) @ ahead) / max(float(way @ ahead), 1e-6)
+            px, py, pz = (round(float(v), 4) for v in eye.position + way * far)
+            self._put(numbers.with_(more=(*numbers.more, (px, py, pz))))
+            return
+        which, middles = numbers.standing()
+        at = seen(eye, middles)
+        away = np.hypot((at[:, 0] - x) * SIZE.width(), (at[:, 1] - y) * SIZE.height())
+        if not len(away) or away.min() > NEAR:
+            return
+        taken = int(which[int(away.argmin())])
+        if taken >= numbers.count:
+            placed = [p for i, p in enumerate(numbers.more) if i != taken - numbers.count]
+            self._put(numbers.with_(more=tuple(placed)))
+        else:
+            self._put(numbers.with_(without=(*numbers.without, taken)))
+
+    def _put(self, numbers: CardField) -> None:
+        self.numbers = numbers
+        self._soon()

@@ -67,6 +67,11 @@ class CardField(Made):
     lean: float = field(0.0, "Shares", low=-1.0, high=1.0, group=SHEET,
                         hint="Below 0 more cards have the first regions, above 0 the last")  # fmt: skip
 
+    without: tuple[int, ...] = ()
+    """The numbers of cards that were taken out by hand."""
+    more: tuple[Vec3, ...] = ()
+    """Where cards were placed by hand, metres."""
+
     @property
     def cells(self) -> tuple[Cell, ...]:
         """The regions that its cards have."""
@@ -82,18 +87,18 @@ class CardField(Made):
             inside, max(self.count - round(self.count * self.fill), 1), spacing(measure, dimensions, self.count)
         )
         chosen = np.concatenate([even, emptiest(inside, even, self.count - len(even))])
-        return inside[chosen], out[chosen]
+        by_hand = np.array(self.more, np.float64).reshape(-1, 3) - [0.0, self.foot, 0.0]
+        return np.concatenate([inside[chosen], by_hand]), np.concatenate([out[chosen], _unit(by_hand)])
 
     def mesh(self, opacity: Array | None = None) -> MeshData:
         """The mesh: G of the first colour set is a card's random number and B falls to 0 at the edge of the field; the
         second UV set has two random numbers a card, the third how far a corner lies from the middle, metres."""
         places, out = self.places()
-        rng = np.random.default_rng((self.seed, 1))
-        scale = 1 + self.spread * rng.uniform(-1, 1, len(places))
+        rng, scale = self._chances(len(places))
         chance = rng.random((len(places), 2))
         cell = self._picked(rng, len(places))
         side, up, face = self._frames(out, rng)
-        kept = self._apart(places, scale)
+        kept = self._kept(places, scale)
         places, scale, chance, cell = places[kept], scale[kept], chance[kept], cell[kept]
         side, up, face = side[kept], up[kept], face[kept]
         corners = np.array([[-0.5, -0.5], [0.5, -0.5], [0.5, 0.5], [-0.5, 0.5]])
@@ -117,8 +122,8 @@ class CardField(Made):
 
     def words(self, mesh: MeshData) -> str:
         """How many cards there are, and how many did not fit."""
-        fits = len(mesh.triangles) // 2
-        told = f"{fits:,} cards" if fits == self.count else f"{fits:,} of {self.count:,} cards fit"
+        there, wanted = len(mesh.triangles) // 2, self.count + len(self.more) - len(self.without)
+        told = f"{there:,} cards" if there == wanted else f"{there:,} of {wanted:,} cards fit"
         return f"{told}, {len(mesh.triangles):,} triangles"
 
     def _picked(self, rng: np.random.Generator, count: int) -> Array:
@@ -142,6 +147,24 @@ class CardField(Made):
         turn = (rng.random(count) - 0.5) * 2 * math.pi * self.roll
         cos, sin = np.cos(turn)[:, None], np.sin(turn)[:, None]
         return side * cos + up * sin, up * cos - side * sin, face
+
+    def _chances(self, count: int) -> tuple[np.random.Generator, Array]:
+        """Chances after those of the places, and the size of each card beside what it is made for."""
+        rng = np.random.default_rng((self.seed, 1))
+        return rng, 1 + self.spread * rng.uniform(-1, 1, count)
+
+    def standing(self) -> tuple[Array, Array]:
+        """The numbers of the cards that are there, in the order of the mesh, and their middles `(n, 3)` in metres."""
+        places, _ = self.places()
+        kept = np.flatnonzero(self._kept(places, self._chances(len(places))[1]))
+        return kept, places[kept] + np.array([0.0, self.foot, 0.0])
+
+    def _kept(self, places: Array, scale: Array) -> Array:
+        """Which cards are there: not those that cover others too much, but by hand any, and not what was taken out."""
+        kept = self._apart(places, scale)
+        kept[self.count :] = True
+        kept[[i for i in self.without if i < len(kept)]] = False
+        return kept
 
     def _apart(self, places: Array, scale: Array) -> Array:
         """Which cards stay, the largest first, where no two may cover each other by more than so much."""
