@@ -270,6 +270,12 @@ def test_splitting_where_vertices_are_too_few_keeps_the_paint_and_lets_a_small_b
     hand.click(panel_of(hand).what_to_do)
     move(hand.window.view, QPointF(at), Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier)
     hand.until(lambda: "Splitting here adds" in texts_of(vertices))
+    assert "two tones" not in texts_of(vertices)
+    session.do(edits.set_material(material="kiln_wall", kind="toned"))  # drawn by the mesh's own triangles
+    hand.until(lambda: "changes the shadows as drawn" in texts_of(vertices))
+    session.document.undo()
+    move(hand.window.view, QPointF(at), Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier)
+    hand.until(lambda: "Splitting here adds" in texts_of(vertices) and "two tones" not in texts_of(vertices))
     foretold = int(texts_of(vertices).partition("Splitting here adds ")[2].partition(" ")[0].replace(",", ""))
     hand.click(vertices.here)
     hand.until(lambda: session.link.mesh_data("kiln_wall") is not old)

@@ -12,8 +12,10 @@ from scipy.spatial import cKDTree
 from scipy.spatial.transform import Rotation
 from scipy.stats import kstest
 
+from jade_coat.check.at_corners import Saving, saving, saving_on
 from jade_coat.check.banding import bands
 from jade_coat.files.library import Library
+from jade_coat.looking.look_at import look_at
 from jade_coat.maps.mapset import MapSet
 from jade_coat.maps.motes import MARGIN, Motes
 from jade_coat.maps.packing import PackedLookup, Texture
@@ -32,6 +34,7 @@ from jade_coat.program import lib
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.stage.draws import Draw, Scene
 from jade_coat.stage.making import mote_map
+from jade_coat.stage.project import Prop
 from jade_coat.view.camera import eye_of
 from tests.core.test_parity import assert_parity
 from tests.core.test_placing import compiled, in_vertex_stage, moving, numpy_of, prop_of
@@ -350,3 +353,23 @@ def test_cards_are_taken_out_and_placed_by_hand_and_the_rest_stays() -> None:
     more = made.with_(more=((0.0, 0.5, 0.0), (0.0, 0.5, 0.01))).mesh()  # by hand even two over one another
     np.testing.assert_allclose(more.positions.reshape(-1, 4, 3)[-2:].mean(axis=1)[:, 1], 0.5, atol=1e-5)
     assert len(more.triangles) == len(mesh.triangles) + 4
+
+
+def test_what_is_the_same_all_over_a_card_is_worked_out_at_its_corners_without_error(demo) -> None:
+    made = glow(flicker=0.5, wave="flame")
+    lookup = PackedLookup(())
+    found = saving(made, lookup)
+    assert found.without - found.operations > 20
+    assert saving(glow().with_(kind="additive"), lookup) is None
+    errors = []
+    spread = shapes.plane(1.0, 1.0, 0.25)
+    for mesh in (CardField(count=40).mesh(), spread.with_(uvs=(*spread.uvs, spread.uvs[0] * 3))):
+        asset = demo.library.add_mesh(mesh, "M", set()).with_(id="m")
+        prop = Prop(id="p", name="P", mesh="m", finishes={asset.slots[0]: "g"})
+        project = demo.project.with_(
+            materials=(*demo.project.materials, made), meshes=(*demo.project.meshes, asset), props=(prop,)
+        )
+        errors.append(saving_on(look_at(project, demo.library, prop, asset.slots[0]), lookup).error)
+    assert errors[0] < 1e-5  # a card has one chance
+    assert errors[1] > 0.05  # where it varies, between corners it is off
+    assert "no error" in Saving(100, 140, errors[0]).sentence

@@ -17,8 +17,10 @@ from jade_coat.app.controls.basics import Line, button, clear, label, row
 from jade_coat.app.session import Session
 from jade_coat.check.paint_costs import length, size
 from jade_coat.jobs.words import told
+from jade_coat.material.kinds import kind_of
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.painting import PaintMap
+from jade_coat.stage.looks import finishes_on, worn
 from jade_coat.stage.project import Prop
 from jade_coat.stage.remesh import Exchange, split, split_to, wearers
 
@@ -73,7 +75,10 @@ class VerticesPanel(PaintBody):
         prop = self._prop
         if not self.isVisible() or (prop is not None and not self._measure(self._mesh(prop))):
             return
-        key = None if prop is None else (prop.id, prop.paint_map, self._mesh(prop), round(self._radius(prop), 4))
+        key = None
+        if prop is not None:
+            drawn = self.drawn_shadows(prop)
+            key = (prop.id, prop.paint_map, self._mesh(prop), round(self._radius(prop), 4), drawn)
         if prop is not None and key == self._key:
             return
         self._key = key
@@ -98,9 +103,19 @@ class VerticesPanel(PaintBody):
         tip = f"Every triangle in four: {after:,} vertices, {more} more for the mesh"
         self.everywhere = button(f"Everywhere (+{more})", self.split_everywhere, "", tip)
         self._box.addLayout(row(self.here, self.everywhere, 1))
+        if drawn:
+            self._box.addWidget(label(drawn, "warn", wrap=True))
         tip = "Texels instead of vertices: how many, how deep and by which UV set is chosen there"
         self.instead = button(f"Paint a map instead ({self.map_cost()})…", self.map_wanted.emit, "add", tip)
         self._box.addWidget(self.instead)
+
+    def drawn_shadows(self, prop: Prop) -> str:
+        """What splitting does to light that is drawn by the mesh's own triangles and normals; empty where it is not."""
+        project = self._session.project
+        kinds = {worn(project, f).kind for f in finishes_on(project, prop).values()}
+        if not any(kind_of(kind).part == "tones" for kind in kinds):
+            return ""
+        return "Its light is cut in two tones along these triangles: splitting them changes the shadows as drawn."
 
     def warning(self) -> str:
         """What is wrong under the brush, in words; empty while there are vertices enough, or a map is painted."""

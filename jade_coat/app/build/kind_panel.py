@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
+from PyQt6 import sip
 from PyQt6.QtWidgets import QWidget
 
 from jade_coat.app.build.far_row import FarRow
@@ -12,6 +13,8 @@ from jade_coat.app.build.ways_through import WaysThrough
 from jade_coat.app.controls.basics import button, choice, clear, column, label, row
 from jade_coat.app.controls.fields import Field, NumberField, ToggleField
 from jade_coat.app.session import Session
+from jade_coat.check.at_corners import Saving, saving, saving_on
+from jade_coat.looking.look_at import look_at
 from jade_coat.material.fields import Spec, declared, specs
 from jade_coat.material.kind_part import PREFIX as LIGHT
 from jade_coat.material.kind_part import KindPart
@@ -102,6 +105,9 @@ class KindPanel(QWidget):
         if kind.part:
             self._build_part(material, kind.part)
         self._build_part(material, FAR)
+        self.saved = label("", "quiet", wrap=True)
+        self._box.addWidget(self.saved)
+        self._tell_saving()
 
     def _build_part(self, material: Material, own: str) -> None:
         """The fields of a part that the kind has of its own, or that all have, group by group."""
@@ -120,6 +126,27 @@ class KindPanel(QWidget):
             if group:
                 self._box.addWidget(label(group, "quiet"))
             self.rows.part(self._box, material, f"{LIGHT}{own}", part, change, group=group)
+
+    def _tell_saving(self) -> None:
+        """Say what is saved at the corners, on the chosen prop, once it is worked out."""
+        session, said, name = self._session, self.saved, self._material
+        prop, material, lookup = session.prop, session.material, session.link.lookup
+        said.hide()
+        if material is None or material.id != name or kind_of(material.kind).part != "glow":
+            return
+        project, library, slot = session.project, session.library, session.slot
+
+        def work() -> Saving | None:
+            if prop is None:
+                return saving(material, lookup)
+            return saving_on(look_at(project, library, prop, slot), lookup)
+
+        def done(found: Saving | None) -> None:
+            if found is not None and said is self.saved and not sip.isdeleted(said):
+                said.setText(found.sentence)
+                said.show()
+
+        session.work(work, done, lambda error: None)  # what has no program is told of where it is seen
 
     def _advice(self, reads_opacity: bool) -> str:
         if reads_opacity:
