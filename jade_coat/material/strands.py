@@ -8,7 +8,7 @@ from typing import Any, ClassVar, Literal
 
 from jade_coat.material.fields import Color, field, option
 from jade_coat.material.kind_part import KindPart
-from jade_coat.material.surface import MapLookup
+from jade_coat.material.surface import MapLookup, Role
 from jade_coat.program import VEC2, VEC3, VEC4, Value, combine, const, lib
 
 Root = Literal["top", "bottom", "left", "right"]
@@ -16,9 +16,10 @@ ROOT_LABELS: dict[Root, str] = {
     "top": "the top of the UVs", "bottom": "the bottom of the UVs", "left": "the left of the UVs",
     "right": "the right of the UVs",
 }  # fmt: skip
-Lie = Literal["strands", "x", "y", "z"]
+Lie = Literal["strands", "x", "y", "z", "map"]
 LIE_LABELS: dict[Lie, str] = {
     "strands": "from root to tip", "x": "the prop's x", "y": "the prop's y", "z": "the prop's z",
+    "map": "a map",
 }  # fmt: skip
 
 
@@ -50,6 +51,10 @@ class Strands(KindPart):
     )  # fmt: skip
     mottle: float = field(0.15, "Mottled", hint="How much strands differ in brightness")
     lie: Lie = option("strands", "Lie along", "choice", LIE_LABELS, group=DIRECTION)
+    comb: str = option(
+        "", "Direction map", "map", {"": "None"}, group=DIRECTION, when=("lie", ("map",)),
+        hint="Of free channels: R across and G up, a half is neither",
+    )  # fmt: skip
     turn: float = field(
         0.0, "Turned by", kind="angle", low=-2 * math.pi, high=2 * math.pi, soft=(-math.pi, math.pi), group=DIRECTION,
         hint="About the surface's normal; let a recipe lead it to turn by a map",
@@ -96,7 +101,7 @@ class Strands(KindPart):
         enough = lib.maximum(fields.skin + fields.core + fields.through, 1.0)
         return {
             "base_color": lib.clamp(color),
-            "strand_way": self._way(fields, quantities["normal"], frame),
+            "strand_way": self._way(fields, quantities["normal"], lookup, frame),
             "strand_skin": combine(fields.skin_tint * (fields.skin / enough), _sharpness(fields.skin_width)),
             "strand_core": combine(fields.core_tint * (fields.core / enough), _sharpness(fields.core_width)),
             "strand_shape": combine(
@@ -113,13 +118,22 @@ class Strands(KindPart):
         }  # fmt: skip
         return ways[self.root_at]()
 
-    def _way(self, fields: Any, normal: Value, frame: str) -> Value:
+    @property
+    def map_sets(self) -> tuple[str, ...]:
+        """The direction map, where it is read."""
+        return (self.comb,) if self.comb and self.lie == "map" else ()
+
+    def _way(self, fields: Any, normal: Value, lookup: MapLookup, frame: str) -> Value:
         """The direction of the strands at a point, root to tip, a unit vector in the world."""
-        if self.lie == "strands":
+        combed = lookup.read(self.comb, Role.CHANNELS) if self.map_sets else None
+        if self.lie in ("strands", "map"):
             surface, tangent = lib.attribute(f"{frame}normal", VEC3), lib.attribute(f"{frame}tangent", VEC4)
             side = lib.normalize(tangent.xyz)
             upward = lib.cross(surface, side) * tangent.w  # where v grows less
             way = {"top": -upward, "bottom": upward, "left": side, "right": -side}[self.root_at]
+            if combed is not None:
+                read = lib.texture(combed.texture, lib.attribute("uv0", VEC2)) * 2.0 - 1.0
+                way = side * read.x + upward * read.y
         else:
             way = lib.attribute(f"own_{self.lie}", VEC3)
         flat = lib.normalize(way - normal * lib.dot(way, normal) + lib.cross(normal, const(1e-4, 2e-4, 3e-4)))

@@ -6,17 +6,26 @@ import numpy as np
 import pytest
 
 from jade_coat.looking.flow import flow_of
+from jade_coat.maps.images import png_bytes
+from jade_coat.maps.mapset import MapSet
+from jade_coat.maps.packing import PackedLookup
+from jade_coat.maps.sampling import reading
+from jade_coat.material.compile import compile_material
 from jade_coat.material.material import Coat, Material, field_values
 from jade_coat.material.shading import KIND_PARTS
 from jade_coat.material.strands import Strands
 from jade_coat.material.surface import NoMaps, Surface
 from jade_coat.mesh import shapes
+from jade_coat.program import lib
+from jade_coat.program.numpy_backend import Environment, evaluate
+from jade_coat.stage.making import mote_map
 from jade_coat.stage.project import Prop
 from jade_coat.stage.scene import build_scene, single
 from jade_coat.view.context import HEADER, light_source, shader
 from tests.core.test_light import ball_scene, put_mesh, radiance
 from tests.core.test_material import run
 from tests.core.test_parity import assert_parity
+from tests.support import Demo, stage_renderer
 
 N = np.array([0.0, 0.0, 1.0])
 T = np.array([0.0, 1.0, 0.0])
@@ -219,3 +228,29 @@ def test_flow_lines_run_from_root_to_tip_along_the_surface(demo, root: str) -> N
         assert np.abs(along).max() < 0.35 * np.linalg.norm(way, axis=1).max()
     plain = made.with_(materials=(*project.materials, material.with_(kind="opaque")), props=(prop,))
     assert len(flow_of(plain, demo.library, prop, slot, rod).lines) == 0
+
+
+def test_a_direction_map_combs_strands_and_means_the_same_to_both_back_ends(gl, demo) -> None:
+    """Everywhere a map of one colour: R says across, G up along the UVs."""
+    for channels, across, up in (((255, 128), 1.0, 0.0), ((128, 255), 0.0, 1.0), ((218, 218), 0.71, 0.71)):
+        pixels = np.zeros((8, 8, 4), np.uint8)
+        pixels[..., :2] = channels
+        pixels[..., 3] = 255
+        name = f"comb_{channels[0]}_{channels[1]}"
+        asset = demo.library.assets.put("maps", f"{name}.png", png_bytes(pixels))
+        comb = MapSet(id=name, name=name, maps=mote_map(asset, f"{name}.png"))
+        more = Demo(demo.project.with_(map_sets=(*demo.project.map_sets, comb)), demo.library, demo.folder)
+        wall = more.project.material("kiln_wall").with_(kind="strands", strands=Strands(lie="map", comb=name))
+        assert name in wall.map_sets
+        assert_parity(stage_renderer(gl, more), more, wall)
+        plain = Material(id="m", name="M", kind="strands", coats=(Coat(id="c", name="C"),), strands=wall.strands)
+        outputs = compile_material(
+            plain, PackedLookup((comb,)), lambda _, v: lib.const(*(v if isinstance(v, tuple) else (v,)))
+        )
+        textures = {t.name: t for t in demo.library.textures(comb)}
+        way = evaluate({"w": outputs["strand_way"]}, Environment(
+            {n: np.array(v, np.float32)[:, None] for n, v in
+             {"uv0": (0.4, 0.6), "normal": (0, 0, 1), "tangent": (1, 0, 0, 1), "world_position": (0, 0, 0)}.items()},
+            **reading(textures),
+        ))["w"].ravel()  # fmt: skip
+        np.testing.assert_allclose(way, np.array([across, up, 0]) / np.hypot(across, up), atol=0.02)
