@@ -61,7 +61,8 @@ def bundle_files(project: Project, library: Library, material: Material) -> dict
     cost = passes.cost(wanted)
     files["README.txt"] = _readme(material, glsl, cost).encode()
     if shading:
-        files[f"{shading}.glsl"] = light_of(shading).encode()
+        drawn = part.glsl if part is not None else ""
+        files[f"{shading}.glsl"] = "\n".join(t for t in (drawn, light_of(shading)) if t).encode()
     for texture in textures:
         files[_texture_file(texture)] = png_bytes(texture.levels[0])
     return files

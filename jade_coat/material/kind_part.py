@@ -37,6 +37,11 @@ class KindPart(Frozen):
         raise NotImplementedError
 
     @property
+    def glsl(self) -> str:
+        """GLSL that stands before its light: what is drawn rather than turned, such as ramps."""
+        return ""
+
+    @property
     def by_clock(self) -> bool:
         """Whether it changes over time."""
         return False

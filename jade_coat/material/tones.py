@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Mapping
 from typing import Any, ClassVar, Literal
 
-from jade_coat.material.fields import Color, Vec2, field, option
+from jade_coat.material.fields import Color, Vec2, field, option, setting
 from jade_coat.material.kind_part import PAINTED_LABELS, PIXEL_ANGLE, KindPart, Painted, painted
 from jade_coat.material.surface import MapLookup
 from jade_coat.program import FLOAT, VEC3, Value, combine, const, lib
@@ -13,6 +14,7 @@ from jade_coat.program import FLOAT, VEC3, Value, combine, const, lib
 Unit = Literal["metres", "pixels"]
 UNIT_LABELS: dict[Unit, str] = {"metres": "the same on the thing", "pixels": "the same in the picture"}
 SHADE, INPUTS, GLOSS, OUTLINE = "Shade", "What pushes the shade", "Gloss", "Lines and outline"
+RAMPS = "Ramps"
 """The groups that the fields of two tones are shown in."""
 LINKS = {
     "base": "Base", "shade": "Shade", "threshold": "Threshold", "push": "Painted push", "bias": "Bias, limit",
@@ -31,7 +33,7 @@ class Tones(KindPart):
     label: ClassVar[str] = "Two-tone"
     outputs: ClassVar[tuple[tuple[str, int], ...]] = (
         ("tone_shade", 4), ("tone_deep", 4), ("tone_push", 4), ("tone_gloss", 4), ("tone_line", 4),
-        ("tone_ink", 3),
+        ("tone_ink", 4),
     )  # fmt: skip
     shade: Color = field((0.42, 0.38, 0.52), "Shade", kind="color", group=SHADE, hint="The colour where light ends")
     product: float = field(
@@ -44,6 +46,13 @@ class Tones(KindPart):
     )
     deep_edge: float = field(-0.55, "Deeper from", low=-1.0, high=1.0, group=SHADE)
     cast: float = field(1.0, "Cast shadows", group=SHADE, hint="How much of a shadow that falls on it counts")
+    ramp: tuple[tuple[float, Color], ...] = setting(
+        (), "Ramp", "stops", group=RAMPS, hint="From deep shade to full light; it stands in for the shades above"
+    )
+    ramp_b: tuple[tuple[float, Color], ...] = setting((), "Second ramp", "stops", group=RAMPS, when=("ramp", ()))
+    second: float = field(
+        0.0, "Of the second", group=RAMPS, when=("ramp_b", ()), hint="Where it is used; let a recipe lead it by a map"
+    )
     bias: float = field(0.0, "Bias", low=-1.0, high=1.0, group=INPUTS, hint="Above 0 more is lit; let a recipe lead it")
     limit: float = field(1.0, "Limit", group=INPUTS, hint="The most shade there is: 0 is never shaded")
     painted: Painted = option("none", "Painted push", "choice", PAINTED_LABELS, group=INPUTS)
@@ -80,9 +89,17 @@ class Tones(KindPart):
             "tone_push": combine(fields.edge - fields.bias, fields.soft, pushed, fields.limit),
             "tone_gloss": combine(fields.gloss_tint * fields.gloss, fields.gloss_size),
             "tone_line": combine(line, fields.area, fields.cast, fields.bias),
-            "tone_ink": fields.line_tint,
+            "tone_ink": combine(fields.line_tint, fields.second),
             "outline_offset": self._offset(fields, frame),
         }
+
+    @property
+    def glsl(self) -> str:
+        """Its ramps, as functions of how much light there is, 0 to 1."""
+        if not self.ramp:
+            return ""
+        both = (("a", self.ramp), ("b", self.ramp_b or self.ramp))
+        return "#define RAMPS\n" + "\n".join(_ramp(letter, stops) for letter, stops in both)
 
     def _offset(self, fields: Any, frame: str) -> Value:
         """How far and whereto the hull of the outline lies off the surface, a vec3 in metres."""
@@ -94,3 +111,15 @@ class Tones(KindPart):
             thick = fields.outline * 0.001
         channel = painted(self.thinned)
         return lib.normalize(lib.attribute("normal", VEC3)) * (thick if channel is None else thick * channel)
+
+
+def _ramp(letter: str, stops: tuple[tuple[float, Color], ...]) -> str:
+    """GLSL of straight pieces between stops, flat beyond the ends, as `placement.gradient_color` means them."""
+    text = [f"vec3 tone_ramp_{letter}(float x) {{", f"    vec3 color = {_color(stops[0][1])};"]
+    for (x0, _), (x1, color) in itertools.pairwise(stops):
+        text.append(f"    color = mix(color, {_color(color)}, clamp((x - {x0:.6f}) / {x1 - x0:.6f}, 0.0, 1.0));")
+    return "\n".join([*text, "    return color;", "}"])
+
+
+def _color(color: Color) -> str:
+    return f"vec3({', '.join(f'{c:.6f}' for c in color)})"

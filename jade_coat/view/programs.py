@@ -173,7 +173,7 @@ class ProgramShop:
         names = (*OUTPUTS, *(name for name, _ in KIND_PARTS[shading].outputs))
         targets = Targets(
             ("vec4(light, 1.0)",), (*names, *_leaving(material)), _cut(material), material.two_sided, lit=True,
-            shading=shading, taken=LIGHT_SAMPLERS + 1, opened=True,
+            shading=shading, taken=LIGHT_SAMPLERS + 1, opened=True, drawn=_drawn(material),
         )  # fmt: skip
         return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
 
@@ -189,8 +189,8 @@ class ProgramShop:
     ) -> Compiled:
         """The program of the outline round a material whose kind has one: the surface, pushed out and in ink."""
         targets = Targets(
-            ("vec4(out_base_color * out_tone_ink * page_light(1.0), 1.0)",), ("base_color", "tone_ink"),
-            lit=True, shading="tones", taken=LIGHT_SAMPLERS, hull=True,
+            ("vec4(out_base_color * out_tone_ink.rgb * page_light(1.0), 1.0)",), ("base_color", "tone_ink"),
+            lit=True, shading="tones", taken=LIGHT_SAMPLERS, hull=True, drawn=_drawn(material),
         )  # fmt: skip
         return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
 
@@ -344,6 +344,12 @@ def _needed(expressions: tuple[str, ...]) -> tuple[str, ...]:
 
 
 _UNLIT = ("base_color", "emissive", "opacity")
+
+
+def _drawn(material: Material) -> str:
+    """GLSL that stands before the light of a material's kind."""
+    part = material.kind_part
+    return part.glsl if part is not None else ""
 
 
 def _leaving(material: Material) -> tuple[str, ...]:

@@ -19,8 +19,8 @@ class Targets:
     `sighted` gives, before the expressions, which triangle of which instance it is. `crowd` draws the pixels that were
     sighted of a crowd, and no vertices. `lying` draws what a decal makes of the pixels that are there, `hull` the hull
     of an outline. `lit` puts the light of `light.glsl` before the expressions, which may name it `light`, as what a
-    `shading` sends of it; with `opened` it knows how open the sky is, with `meets` what is behind a glow. `taken` are
-    the samplers that these take.
+    `shading` sends of it; with `opened` it knows how open the sky is, with `meets` what is behind a glow. `drawn` is
+    GLSL before that of the shading. `taken` are the samplers that these take.
     """
 
     expressions: tuple[str, ...]
@@ -36,6 +36,7 @@ class Targets:
     hull: bool = False
     opened: bool = False
     meets: bool = False
+    drawn: str = ""
 
 
 _LIGHT = """
@@ -54,7 +55,12 @@ def fragment_source(glsl: GlslProgram, targets: Targets) -> str:
     own = [shader("sample.glsl")] if targets.cut or fades else []
     if targets.lit:
         own += ["#define OPENED", shader("opened.glsl")] if targets.opened else []
-        own += [*(shader(name) for name in _LIT[:2]), shading_source(targets.shading), *(shader(n) for n in _LIT[2:])]
+        own += [
+            *(shader(name) for name in _LIT[:2]),
+            targets.drawn,
+            shading_source(targets.shading),
+            *(shader(n) for n in _LIT[2:]),
+        ]
     if targets.meets:
         own.append(shader("meets.glsl"))
     if targets.crowd:

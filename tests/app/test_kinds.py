@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QLineEdit
+from PyQt6.QtWidgets import QCheckBox, QLineEdit
 
 from jade_coat.maps.images import png_bytes
 from jade_coat.maps.mapset import MapFile, MapSet
@@ -298,3 +298,30 @@ def test_flow_lines_of_strands_are_shown_over_the_prop_and_gone_again(hand: Hand
     hand.click(panel.kind.flow_button)
     assert not session.flow_shown
     assert len(flow.flow.lines) == 0
+
+
+def test_a_ramp_of_two_tones_is_drawn_in_the_hand_without_the_panel_being_built_anew(hand: Hand) -> None:
+    session, panel = hand.session, hand.window.bench.coat_panel
+    session.choose_prop("gate_post", "Shaft")
+    material = session.material.id
+    session.do(edits.set_material(material=material, kind="toned"))
+    hand.settle()
+    before = shown(hand)
+    path = "light:tones.ramp"
+    assert path not in panel.kind.rows.gradients
+    next(b for b in panel.kind.findChildren(QCheckBox) if b.text() == "ramp").click()
+    hand.settle()
+    bar = panel.kind.rows.gradients[path]
+    assert "light:tones.ramp_b" in panel.kind.rows.chosen  # a second one can be had now
+    stops = session.material.tones.ramp
+    for level in (0.3, 0.6):
+        bar.changed.emit(((0.0, (level, 0.0, 0.0)), *stops[1:]))
+    bar.settled.emit()
+    assert panel.kind.rows.gradients[path] is bar
+    assert session.material.tones.ramp[0] == (0.0, (0.6, 0.0, 0.0))
+    hand.settle()
+    assert not session.faults
+    assert np.abs(shown(hand) - before).max() > 20
+    session.document.undo()
+    assert session.material.tones.ramp == stops
+    assert bar.stops == stops

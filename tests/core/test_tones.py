@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from jade_coat.maps.color import to_linear, tone_unmapped
 from jade_coat.material.material import Coat, Material, field_values
 from jade_coat.material.surface import NoMaps, Surface
 from jade_coat.material.tones import LINKS, Tones
@@ -130,3 +131,27 @@ def test_the_chain_shows_each_link(renderer) -> None:
     assert nearest.min() > 1 - 0.3**2 * 0.5 - 0.02  # its size says how far from the half vector it reaches
     with pytest.raises(ValueError, match="no look 'link:what'"):
         seen(renderer, "link:what")
+
+
+RAMP = ((0.0, (0.05, 0.05, 0.2)), (0.5, (0.6, 0.2, 0.1)), (0.8, (0.9, 0.7, 0.5)), (1.0, (1.0, 1.0, 1.0)))
+COLD = ((0.0, (0.0, 0.0, 0.3)), (1.0, (0.2, 0.6, 1.0)))
+
+
+@pytest.mark.parametrize("second", [0.0, 0.4, 1.0])
+def test_ramps_color_the_light_by_how_much_there_is_of_it(renderer, second: float) -> None:
+    """base · ramp(½ + ½ · cosine), against linear interpolation between the stops; two ramps are mixed."""
+    dress(renderer, ramp=RAMP, ramp_b=COLD, second=second)
+    picture = tone_unmapped(to_linear(seen(renderer)[..., :3] / 255))
+    surface, cosine = normals(), normals() @ SUN
+    inside = np.nan_to_num(surface[..., 2] > 0.4, nan=False)
+    reach = np.clip(0.5 + 0.5 * cosine[inside], 0, 1)
+
+    def ramp(stops) -> np.ndarray:
+        return np.stack([np.interp(reach, [x for x, _ in stops], [c[i] for _, c in stops]) for i in range(3)], axis=-1)
+
+    wanted = (ramp(RAMP) * (1 - second) + ramp(COLD) * second) * [0.2, 0.5, 0.1]
+    drawn = picture[inside]
+    page = (drawn * wanted).sum() / (wanted**2).sum()  # how bright the page is
+    assert np.abs(drawn / page - wanted).max() < 0.03
+    assert reach.min() < 0.3
+    assert reach.max() > 0.95

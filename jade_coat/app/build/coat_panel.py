@@ -83,7 +83,7 @@ class CoatPanel(QWidget):
     @property
     def gradient(self) -> GradientBar | None:
         """The gradient editor, while the coat has a gradient."""
-        return self.rows.gradient
+        return next(iter(self.rows.gradients.values()), None)
 
     def refresh(self) -> None:
         """Follow the document: rebuild when the coat's shape changed, else show new values."""
@@ -313,5 +313,3 @@ class CoatPanel(QWidget):
         self.rows.show(material, parts)
         if self._curve is not None:
             self._curve.show_seam(coat.seam)
-        if self.gradient is not None:
-            self.gradient.show_stops(coat.surface.gradient)

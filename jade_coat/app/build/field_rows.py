@@ -57,7 +57,8 @@ class FieldRows:
         """Of what a part gives to its recipe, by path and the input's name: `moss.where.dust.inputs.patch`."""
         self.parts: dict[str, Any] = {}
         """The parts as they were last shown, by path."""
-        self.gradient: GradientBar | None = None
+        self.gradients: dict[str, GradientBar] = {}
+        """Of stops, by path."""
 
     def show(self, material: Material, parts: dict[str, Any]) -> None:
         """Show a material's parts, by path, as they are now; none is built anew, it may be in the user's hand."""
@@ -67,6 +68,9 @@ class FieldRows:
         for path, control in self.fields.items():
             owner, _, name = path.rpartition(".")
             control.show_value(getattr(parts[owner], name))
+        for path, bar in self.gradients.items():
+            owner, _, name = path.rpartition(".")
+            bar.show_stops(getattr(parts[owner], name))
         for path, control in self.link_fields.items():
             owner, _, end = path.rpartition(".")
             link = material.link_at(owner.removesuffix(".inputs"))
@@ -254,7 +258,7 @@ class FieldRows:
         elif spec.kind == "sets":
             yield from self._more_sets(name, part, change)
         elif spec.kind == "stops":
-            yield from self._stops(name, part, change)
+            yield from self._stops(spec, f"{prefix}.{name}", part, change)
         elif spec.kind == "flag" and not spec.choices:
             yield "", _flag(spec, getattr(part, name), lambda on: change(**{name: on}))
         else:
@@ -337,15 +341,16 @@ class FieldRows:
                 "Each prop or tile gets one of the sets at random",
             )  # fmt: skip
 
-    def _stops(self, name: str, part: Any, change: Change) -> Iterator[tuple[str, QWidget]]:
+    def _stops(self, spec: Spec, path: str, part: Any, change: Change) -> Iterator[tuple[str, QWidget]]:
+        name = path.rpartition(".")[2]
         stops = getattr(part, name)
-        on = QCheckBox("gradient")
-        on.setToolTip("Colour the base colour's dark, middle and light anew")
+        on = QCheckBox(spec.label.lower())
+        on.setToolTip(spec.hint or "Colour the base colour's dark, middle and light anew")
         on.setChecked(bool(stops))
         on.clicked.connect(lambda yes: change(**{name: plain_gradient() if yes else ()}))
         yield "", on
         if stops:
-            self.gradient = bar = GradientBar(stops)
+            bar = self.gradients[path] = GradientBar(stops)
             bar.changed.connect(lambda new: change(merge=("gradient", id(bar)), **{name: new}))
             bar.settled.connect(self._session.document.settle)
             yield "", bar

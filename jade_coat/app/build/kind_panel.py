@@ -70,9 +70,11 @@ class KindPanel(QWidget):
         own, project = kind_of(material.kind).part, self._session.project
         links = tuple((k.path, k.shared, k.recipe) for k in material.links if k.path.startswith(LIGHT))
         part: KindPart | None = getattr(material, own) if own else None
-        chosen = part.model_dump_json(exclude=set(specs(type(part)))) if part is not None else ""
+        kept = {*specs(type(part)), *_stops(part)} if part is not None else set()
+        chosen = part.model_dump_json(exclude=kept) if part is not None else ""
+        graded = tuple(bool(getattr(part, name)) for name in _stops(part))
         names = ((d.id, d.name) for d in project.shared), ((r.id, r.name, r.inputs) for r in project.recipes)
-        return (chosen, links, *(tuple(n) for n in names))
+        return (chosen, graded, links, *(tuple(n) for n in names))
 
     def _has_opacity(self, material: Material) -> bool:
         lookup = self._session.link.lookup
@@ -177,3 +179,8 @@ class KindPanel(QWidget):
     def _set(self, name: str, value: object) -> None:
         changed = bool(value) if name == "two_sided" else value
         self._session.do(edits.set_material(material=self._material, **{name: changed}), merge=(name, self._material))
+
+
+def _stops(part: KindPart | None) -> list[str]:
+    """The fields of a part that are gradients: turned in the hand, they build nothing anew."""
+    return [n for n, s in declared(type(part)).items() if s.kind == "stops"] if part is not None else []

@@ -6,7 +6,7 @@ vec4 tone_deep;   // what multiplies it once more, and from where on
 vec4 tone_push;   // where light ends less the bias, softness, what is painted into the shade, the most shade there is
 vec4 tone_gloss;  // colour and size
 vec4 tone_line;   // lines (1 is none), area of the gloss, how much cast shadows count, the bias
-vec3 tone_ink;    // the colour of lines, over that of the surface
+vec4 tone_ink;    // the colour of lines, over that of the surface, and how much the second ramp is used
 uniform int tone_link = 0;  // which link of the chain is shown; 0 is the whole
 
 // How much of the lit tone there is by the cosine of the light, before anything pushes it.
@@ -17,6 +17,16 @@ float tone_lit(float cosine, float sees) {
     lit *= mix(1.0, smoothstep(0.35, 0.65, sees), tone_line.z);
     return 1.0 - (1.0 - lit) * tone_push.w;
 }
+
+#ifdef RAMPS
+// How much light there is, 0 to 1: a half where the two tones would part.
+float tone_reach(float cosine, float sees) {
+    float reach = clamp(0.5 + 0.5 * (cosine - tone_push.z - tone_push.x), 0.0, 1.0) * mix(1.0, sees, tone_line.z);
+    return 1.0 - (1.0 - reach) * tone_push.w;
+}
+
+vec3 tone_ramp(float x) { return mix(tone_ramp_a(x), tone_ramp_b(x), tone_ink.a); }
+#endif
 
 vec3 tone_shaded(vec3 base, float cosine) {
     vec3 shade = mix(vec3(1.0), base, tone_shade.a) * tone_shade.rgb;
@@ -52,8 +62,12 @@ vec3 own_light(Surface s, vec3 v, vec3 world, vec3 open) {
     if (tone_link == 6) return tone_value(tone_line.x);
     if (tone_link == 7) return tone_value(tone_line.y);
     if (tone_link == 8) return tone_value(glint * tone_line.y);
-    vec3 line = mix(tone_ink, vec3(1.0), tone_line.x);
-    vec3 light = mix(shade, base, lit) * line * page + tone_gloss.rgb * glint * tone_line.y * page;
+    vec3 toned = mix(shade, base, lit);
+#ifdef RAMPS
+    toned = base * tone_ramp(tone_reach(cosine, sees));
+#endif
+    vec3 line = mix(tone_ink.rgb, vec3(1.0), tone_line.x);
+    vec3 light = toned * line * page + tone_gloss.rgb * glint * tone_line.y * page;
     for (int i = 0; i < lamp_count; ++i) {
         vec3 arrives = lamp_arrives(i, world, l);
         if (arrives.r + arrives.g + arrives.b <= 0.0) continue;
