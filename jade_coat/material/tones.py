@@ -8,13 +8,17 @@ from typing import Any, ClassVar, Literal
 
 from jade_coat.material.fields import Color, Vec2, field, option, setting
 from jade_coat.material.kind_part import PAINTED_LABELS, PIXEL_ANGLE, KindPart, Painted, painted
-from jade_coat.material.surface import MapLookup
-from jade_coat.program import FLOAT, VEC3, Value, combine, const, lib
+from jade_coat.material.surface import MapLookup, Role
+from jade_coat.program import FLOAT, VEC2, VEC3, Value, combine, const, lib
 
 Unit = Literal["metres", "pixels"]
 UNIT_LABELS: dict[Unit, str] = {"metres": "the same on the thing", "pixels": "the same in the picture"}
 SHADE, INPUTS, GLOSS, OUTLINE = "Shade", "What pushes the shade", "Gloss", "Lines and outline"
-RAMPS = "Ramps"
+RAMPS, AREAS = "Ramps", "Areas"
+_OF_AREA: dict[str, Any] = {
+    "kind": "pair", "low": 0.0, "high": 4.0, "soft": (0.0, 1.0), "group": AREAS, "when": ("areas", ()),
+    "hint": "Strength and size of the gloss there",
+}  # fmt: skip
 """The groups that the fields of two tones are shown in."""
 LINKS = {
     "base": "Base", "shade": "Shade", "threshold": "Threshold", "push": "Painted push", "bias": "Bias, limit",
@@ -64,6 +68,13 @@ class Tones(KindPart):
     area: float = field(1.0, "Area", group=GLOSS, hint="Where there is gloss; let a recipe lead it")
     gloss_size: float = field(0.1, "Size", low=0.001, high=1.0, logarithmic=True, group=GLOSS)
     gloss_tint: Color = field((1.0, 1.0, 1.0), "Tint", kind="color", group=GLOSS)
+    areas: str = option(
+        "", "Areas", "map", {"": "None"}, group=AREAS,
+        hint="Free channels that say where cloth (R), skin (G) and metal (B) are: each has a gloss of its own",
+    )  # fmt: skip
+    cloth: Vec2 = field((0.0, 0.5), "Cloth", **_OF_AREA)
+    skin: Vec2 = field((0.15, 0.35), "Skin", **_OF_AREA)
+    metal: Vec2 = field((0.9, 0.08), "Metal", **_OF_AREA)
     line: float = field(1.0, "Lines", group=OUTLINE, hint="1 is no line; let a recipe lead it by a map of lines")
     levels: Vec2 = field((0.0, 1.0), "Levels", kind="range", group=OUTLINE, hint="Of the lines: from black to white")
     line_tint: Color = field(
@@ -83,15 +94,34 @@ class Tones(KindPart):
         pushed = const(0.0) if channel is None else channel * fields.push
         low, high = fields.levels.x, fields.levels.y
         line = lib.clamp((fields.line - low) / lib.maximum(high - low, 1e-4))
+        gloss = self._gloss(fields, lookup)
         return {
             "tone_shade": combine(fields.shade, fields.product),
             "tone_deep": combine(fields.deep, fields.deep_edge),
             "tone_push": combine(fields.edge - fields.bias, fields.soft, pushed, fields.limit),
-            "tone_gloss": combine(fields.gloss_tint * fields.gloss, fields.gloss_size),
+            "tone_gloss": combine(fields.gloss_tint * gloss.x, gloss.y),
             "tone_line": combine(line, fields.area, fields.cast, fields.bias),
             "tone_ink": combine(fields.line_tint, fields.second),
             "outline_offset": self._offset(fields, frame),
         }
+
+    def _gloss(self, fields: Any, lookup: MapLookup) -> Value:
+        """Strength and size of the gloss: what no area covers has the plain one."""
+        plain = combine(fields.gloss, fields.gloss_size)
+        read = lookup.read(self.areas, Role.CHANNELS) if self.areas else None
+        if read is None:
+            return plain
+        there = lib.texture(read.texture, lib.attribute("uv0", VEC2))
+        left = lib.clamp(1.0 - (there.x + there.y + there.z))
+        mixed = plain * left + fields.cloth * there.x + fields.skin * there.y + fields.metal * there.z
+        whole = left + there.x + there.y + there.z
+        size = lib.clamp(mixed.y / whole, 0.001, 1.0)
+        return combine(mixed.x / whole, size)
+
+    @property
+    def map_sets(self) -> tuple[str, ...]:
+        """The areas' map set."""
+        return (self.areas,) if self.areas else ()
 
     @property
     def glsl(self) -> str:

@@ -15,6 +15,7 @@ from jade_coat.material.shading import KIND_PARTS
 from jade_coat.material.step_kinds import STEP_KINDS
 from jade_coat.material.strands import Strands
 from jade_coat.material.surface import Detail, Surface
+from jade_coat.material.tones import Tones
 from jade_coat.material.where import MapTerm, RecipeTerm, SharedTerm
 from jade_coat.mesh.makers import Bush, Card
 from jade_coat.stage.looks import finish_on, reach
@@ -31,6 +32,7 @@ FIELDS: dict[type[Frozen], dict[str, Kind]] = {
     SharedTerm: {"shared": "shared"}, Link: {"shared": "shared", "recipe": "recipes"},
     PaintRule: {"map_set": "map_sets", "other": "props"}, Prop: {"mesh": "meshes"}, Bush: {"atlas": "map_sets"},
     Card: {"atlas": "map_sets"}, Glow: {"sheet": "map_sets"}, Strands: {"comb": "map_sets"},
+    Tones: {"areas": "map_sets"},
 }  # fmt: skip
 
 

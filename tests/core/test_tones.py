@@ -6,14 +6,23 @@ import numpy as np
 import pytest
 
 from jade_coat.maps.color import to_linear, tone_unmapped
+from jade_coat.maps.images import png_bytes
+from jade_coat.maps.mapset import MapSet
+from jade_coat.maps.packing import PackedLookup
+from jade_coat.maps.sampling import reading
+from jade_coat.material.compile import compile_material
 from jade_coat.material.material import Coat, Material, field_values
 from jade_coat.material.surface import NoMaps, Surface
 from jade_coat.material.tones import LINKS, Tones
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import FULL
+from jade_coat.program import lib
+from jade_coat.program.numpy_backend import Environment, evaluate
+from jade_coat.stage.making import mote_map
 from jade_coat.stage.scene import single
 from jade_coat.view.camera import eye_of
-from tests.support import put_mesh
+from tests.core.test_parity import assert_parity
+from tests.support import Demo, put_mesh, stage_renderer
 
 SIDE = 256
 SUN = np.array([0.6, 0.5, 0.62]) / np.linalg.norm([0.6, 0.5, 0.62])
@@ -155,3 +164,27 @@ def test_ramps_color_the_light_by_how_much_there_is_of_it(renderer, second: floa
     assert np.abs(drawn / page - wanted).max() < 0.03
     assert reach.min() < 0.3
     assert reach.max() > 0.95
+
+
+def test_areas_have_a_gloss_of_their_own_each(gl, demo) -> None:
+    """By a map of three colours; where no area is, the plain gloss. Both back ends mean the same."""
+    pixels = np.zeros((4, 4, 4), np.uint8)
+    pixels[0, :, 0] = pixels[1, :, 1] = pixels[2, :, 2] = 255
+    pixels[..., 3] = 255
+    asset = demo.library.assets.put("maps", "areas.png", png_bytes(pixels))
+    areas = MapSet(id="areas", name="Areas", maps=mote_map(asset, "areas.png"))
+    more = Demo(demo.project.with_(map_sets=(*demo.project.map_sets, areas)), demo.library, demo.folder)
+    tones = Tones(areas="areas", gloss=0.4, gloss_size=0.2, cloth=(0.0, 0.5), skin=(0.15, 0.35), metal=(0.9, 0.08))
+    wall = more.project.material("kiln_wall").with_(kind="toned", tones=tones)
+    assert "areas" in wall.map_sets
+    assert_parity(stage_renderer(gl, more), more, wall)
+    plain = Material(id="m", name="M", kind="toned", coats=(Coat(id="c", name="C"),), tones=tones)
+    outputs = compile_material(
+        plain, PackedLookup((areas,)), lambda _, v: lib.const(*(v if isinstance(v, tuple) else (v,)))
+    )
+    textures = {t.name: t for t in demo.library.textures(areas)}
+    for row, (strength, size) in enumerate((tones.cloth, tones.skin, tones.metal, (0.4, 0.2))):
+        gloss = evaluate({"g": outputs["tone_gloss"]}, Environment(
+            {"uv0": np.array([[0.5], [(row + 0.5) / 4]], np.float32)}, **reading(textures)
+        ))["g"].ravel()  # fmt: skip
+        np.testing.assert_allclose(gloss, [strength] * 3 + [size], atol=1e-5)
