@@ -5,13 +5,15 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from jade_coat.check.line_art import aslant, line_note
 from jade_coat.maps.color import to_linear, tone_unmapped
 from jade_coat.maps.images import png_bytes
 from jade_coat.maps.mapset import MapSet
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.maps.sampling import reading
 from jade_coat.material.compile import compile_material
-from jade_coat.material.material import Coat, Material, field_values
+from jade_coat.material.material import Coat, Link, Material, field_values
+from jade_coat.material.recipes import Recipe, Step
 from jade_coat.material.surface import NoMaps, Surface
 from jade_coat.material.tones import LINKS, Tones
 from jade_coat.mesh import shapes
@@ -188,3 +190,26 @@ def test_areas_have_a_gloss_of_their_own_each(gl, demo) -> None:
             {"uv0": np.array([[0.5], [(row + 0.5) / 4]], np.float32)}, **reading(textures)
         ))["g"].ravel()  # fmt: skip
         np.testing.assert_allclose(gloss, [strength] * 3 + [size], atol=1e-5)
+
+
+def test_line_art_is_told_where_its_layout_lies_aslant_to_the_texels() -> None:
+    straight = shapes.plane(1.0, 1.0, 0.25)
+    turn = np.radians(20)
+    turned = straight.uvs[0] @ np.array([[np.cos(turn), np.sin(turn)], [-np.sin(turn), np.cos(turn)]], np.float32)
+    mesh = straight.with_(uvs=(straight.uvs[0], turned.astype(np.float32)))
+    assert aslant(mesh, 0) == 0.0
+    assert aslant(mesh, 1) > 0.99
+    told = {}
+    for uv_set in (0, 1, 2):
+        lines = Recipe(id="lines", name="Lines", steps=(
+            Step(id="at", kind="uv", pick=str(uv_set)), Step(id="out", kind="map", args=("at",), pick="ink/mask"),
+        ))  # fmt: skip
+        made = Material(
+            id="m", name="M", kind="toned", coats=(Coat(id="c", name="C"),),
+            links=(Link(path="light:tones.line", recipe="lines", low=0.0, high=1.0),),
+        )  # fmt: skip
+        told[uv_set] = line_note(mesh, made, PackedLookup((), (lines,)))
+    assert told[0] == ""
+    assert "UV set 2 lie aslant" in told[1]
+    assert "UV set 3, which the mesh does not have" in told[2]
+    assert line_note(mesh, made.with_(links=()), PackedLookup(())) == ""

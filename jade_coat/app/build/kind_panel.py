@@ -13,7 +13,8 @@ from jade_coat.app.build.ways_through import WaysThrough
 from jade_coat.app.controls.basics import button, choice, clear, column, label, row
 from jade_coat.app.controls.fields import Field, NumberField, ToggleField
 from jade_coat.app.session import Session
-from jade_coat.check.at_corners import Saving, saving, saving_on
+from jade_coat.check.at_corners import saving_on
+from jade_coat.check.line_art import line_note
 from jade_coat.looking.look_at import look_at
 from jade_coat.material.fields import Spec, declared, specs
 from jade_coat.material.kind_part import PREFIX as LIGHT
@@ -107,9 +108,9 @@ class KindPanel(QWidget):
         if kind.part:
             self._build_part(material, kind.part)
         self._build_part(material, FAR)
-        self.saved = label("", "quiet", wrap=True)
-        self._box.addWidget(self.saved)
-        self._tell_saving()
+        self.told = label("", "warn" if kind.part == "tones" else "quiet", wrap=True)
+        self._box.addWidget(self.told)
+        self._tell()
 
     def _build_part(self, material: Material, own: str) -> None:
         """The fields of a part that the kind has of its own, or that all have, group by group."""
@@ -129,23 +130,25 @@ class KindPanel(QWidget):
                 self._box.addWidget(label(group, "quiet"))
             self.rows.part(self._box, material, f"{LIGHT}{own}", part, change, group=group)
 
-    def _tell_saving(self) -> None:
-        """Say what is saved at the corners, on the chosen prop, once it is worked out."""
-        session, said, name = self._session, self.saved, self._material
+    def _tell(self) -> None:
+        """Say what is saved at the corners, or what keeps line art from being sharp, once that is worked out."""
+        session, said, name = self._session, self.told, self._material
         prop, material, lookup = session.prop, session.material, session.link.lookup
         said.hide()
-        if material is None or material.id != name or kind_of(material.kind).part != "glow":
+        if material is None or material.id != name or prop is None:
             return
-        project, library, slot = session.project, session.library, session.slot
+        project, library, slot, part = session.project, session.library, session.slot, kind_of(material.kind).part
+        mesh = session.link.mesh_data(prop.mesh) if part == "tones" else None
 
-        def work() -> Saving | None:
-            if prop is None:
-                return saving(material, lookup)
-            return saving_on(look_at(project, library, prop, slot), lookup)
+        def work() -> str:
+            if mesh is not None:
+                return line_note(mesh, material, lookup)
+            found = saving_on(look_at(project, library, prop, slot), lookup) if part == "glow" else None
+            return found.sentence if found is not None else ""
 
-        def done(found: Saving | None) -> None:
-            if found is not None and said is self.saved and not sip.isdeleted(said):
-                said.setText(found.sentence)
+        def done(words: str) -> None:
+            if words and said is self.told and not sip.isdeleted(said):
+                said.setText(words)
                 said.show()
 
         session.work(work, done, lambda error: None)  # what has no program is told of where it is seen
