@@ -93,11 +93,19 @@ class BakedMaps:
         white = np.ones((*values.shape[:2], 3), np.float32)
         return 1.0, png_bytes(quantized(np.concatenate([white, np.clip(values, 0, 1)], axis=2)))
 
-    def base_color_with_alpha(self, unlit: bool = False) -> bytes:
-        """Base colour (sRGB) with opacity as its alpha, as PNG; `unlit` puts the glow into it."""
+    def base_color_with_alpha(self, unlit: bool = False, added: bool = False) -> bytes:
+        """Base colour (sRGB) with opacity as its alpha, as PNG; `unlit` puts the glow into it.
+
+        What is `added` to what is behind is as opaque as it is bright: blended over the dark it is the same, and black
+        is not there.
+        """
         v = self.values
-        color = np.clip(v["base_color"] + v["emissive"], 0, 1) if unlit else v["base_color"]
-        return png_bytes(quantized(np.concatenate([to_srgb(color), v["opacity"]], axis=2)))
+        color, opacity = np.clip(v["base_color"] + v["emissive"], 0, 1) if unlit else v["base_color"], v["opacity"]
+        if added:
+            light = color * opacity
+            opacity = light.max(axis=2, keepdims=True)
+            color = light / np.maximum(opacity, 1e-6)
+        return png_bytes(quantized(np.concatenate([to_srgb(color), opacity], axis=2)))
 
 
 @dataclass(frozen=True)

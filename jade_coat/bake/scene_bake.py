@@ -291,7 +291,7 @@ class SceneBaker:
             if maps.values["transmission"].max() > 1 / 255:
                 self.told.append(f"{material.name} lets light through, which this file does not say.")
             if alpha != "OPAQUE":
-                files["base_color"] = maps.base_color_with_alpha(unlit=kind.unlit)
+                files["base_color"] = maps.base_color_with_alpha(kind.unlit, kind.blend == "add")
             del self._done[task.key]  # the files are enough from here on
             self._materials[task.key] = BakedMaterial(
                 self._name(task),
@@ -328,7 +328,7 @@ INEXACT = {
     "strands": "glTF has no light along strands, so it is written as a plain surface of that colour",
     "toned": "glTF has no light in two tones, so it is written as a plain surface of that colour",
     "additive": "glTF cannot add light, so it is written as blended and unlit",
-    "glow": "glTF cannot add light, so it is written as blended and unlit, as it is at rest and from straight ahead",
+    "glow": "glTF cannot add light, so it is written as blended and unlit, as it is now and from straight ahead",
 }
 """What glTF cannot say of a surface kind, and what is written in its place."""
 

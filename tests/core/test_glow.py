@@ -12,10 +12,15 @@ from scipy.spatial import cKDTree
 from scipy.spatial.transform import Rotation
 from scipy.stats import kstest
 
+from jade_coat.bake.exporting import export_glb
 from jade_coat.check.at_corners import Saving, saving, saving_on
 from jade_coat.check.banding import bands
 from jade_coat.files.library import Library
+from jade_coat.files.mesh_files import read_mesh
+from jade_coat.jobs.job import Job
 from jade_coat.looking.look_at import look_at
+from jade_coat.maps.color import to_linear
+from jade_coat.maps.images import as_float, read_image
 from jade_coat.maps.mapset import MapSet
 from jade_coat.maps.motes import MARGIN, Motes
 from jade_coat.maps.packing import PackedLookup, Texture
@@ -37,8 +42,8 @@ from jade_coat.stage.making import mote_map
 from jade_coat.stage.project import Prop
 from jade_coat.view.camera import eye_of
 from tests.core.test_parity import assert_parity
-from tests.core.test_placing import compiled, in_vertex_stage, moving, numpy_of, prop_of
-from tests.support import Demo, put_mesh, stage_renderer
+from tests.core.test_placing import compiled, in_vertex_stage, moving, numpy_of, prop_of, world
+from tests.support import Demo, assert_valid_glb, put_mesh, stage_renderer
 
 ONE_CARD = CardField(over="box", radii=(0, 0, 0), count=1, size=(0.6, 0.4), spread=0.0, facing="ahead", roll=0.0)
 
@@ -373,3 +378,33 @@ def test_what_is_the_same_all_over_a_card_is_worked_out_at_its_corners_without_e
     assert errors[0] < 1e-5  # a card has one chance
     assert errors[1] > 0.05  # where it varies, between corners it is off
     assert "no error" in Saving(100, 140, errors[0]).sentence
+
+
+def test_in_a_file_a_glow_is_as_opaque_as_it_is_bright_and_at_rest(tmp_path) -> None:
+    """Over black, blended by the alpha of glTF, the picture is the light itself; where it is dark nothing is there."""
+    import pygltflib
+
+    made = glow(shape="beacon", tint=(1.0, 0.5, 0.2), boost=0.9, cross=0.0).with_(id="m", moves=(FaceMove(id="f"),))
+    project, library, _ = world(made, ONE_CARD.mesh())
+    written = export_glb(project, library, tmp_path / "a.glb", 64, Job())
+    assert_valid_glb(tmp_path / "a.glb")
+    assert any("cannot add light" in line for line in written.told)
+    glb = pygltflib.GLTF2().load(str(tmp_path / "a.glb"))
+    material = glb.materials[0]
+    assert material.alphaMode == "BLEND"
+    assert "KHR_materials_unlit" in material.extensions
+    view = glb.bufferViews[
+        glb.images[glb.textures[material.pbrMetallicRoughness.baseColorTexture.index].source].bufferView
+    ]
+    blob = glb.binary_blob()[view.byteOffset : view.byteOffset + view.byteLength]
+    picture = as_float(read_image(blob, "a.png"))
+    light = to_linear(picture[..., :3]) * picture[..., 3:]
+    assert 0.7 < picture[..., 3].max() <= 0.9
+    assert (picture[..., 3] == 0).mean() > 0.2
+    assert light[..., 0].max() == pytest.approx(picture[..., 3].max(), abs=0.01)
+    bright = light[..., 0] > 0.3
+    np.testing.assert_allclose(light[bright][:, 1] / light[bright][:, 0], 0.5, atol=0.03)
+    rest, back = ONE_CARD.mesh(), read_mesh(tmp_path / "a.glb")
+    matrix = prop_of().matrix()
+    points = rest.positions @ matrix[:3, :3].T + matrix[:3, 3]
+    assert cKDTree(points).query(back.positions)[0].max() < 1e-4
