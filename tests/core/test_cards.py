@@ -115,3 +115,21 @@ def test_what_is_inside_a_bush_is_a_slot_of_its_own_within_it() -> None:
     np.testing.assert_allclose(far, 0.6, rtol=1e-4)
     bare = Bush(count=40, radii=(0.5, 0.4, 0.3), foot=0.2).mesh()
     assert np.array_equal(mesh.positions[: bare.vertex_count], bare.positions)
+
+
+def test_cards_grow_along_stems_and_no_two_lie_over_each_other_by_more_than_they_may() -> None:
+    made = Bush(count=96, stems=8, radii=(0.5, 0.5, 0.5), foot=0.0, core=0.2, cup=0.0)
+    mesh = made.mesh()
+    roots = mesh.positions.reshape(-1, EACH, 3)[:, : ACROSS + 1].mean(axis=1)
+    flat = np.arctan2(roots[:, 0], roots[:, 2]) % (2 * np.pi)
+    strewn = Bush(count=96, radii=(0.5, 0.5, 0.5), foot=0.0, core=0.2, cup=0.0).mesh()
+    others = strewn.positions.reshape(-1, EACH, 3)[:, : ACROSS + 1].mean(axis=1)
+    around = np.arctan2(others[:, 0], others[:, 2]) % (2 * np.pi)
+    assert len(np.unique(np.round(flat, 2))) < 0.25 * len(np.unique(np.round(around, 2)))  # eight ways, not ninety-six
+    for overlap in (0.3, 0.7):
+        fewer = made.with_(overlap=overlap).mesh()
+        there = fewer.positions.reshape(-1, EACH, 3)[:, : ACROSS + 1].mean(axis=1)
+        apart = np.linalg.norm(there[:, None] - there[None], axis=-1) + 9 * np.eye(len(there))
+        assert apart.min() >= (1 - overlap) * max(made.size) - 1e-3
+        assert 4 < len(there) < 96
+        assert f"{len(there)} cards" in made.with_(overlap=overlap).words(fewer)

@@ -10,6 +10,7 @@ from jade_coat.material.fields import Vec2, Vec3, field, option, setting
 from jade_coat.mesh import shapes
 from jade_coat.mesh.building import build_mesh
 from jade_coat.mesh.data import FULL, MeshData
+from jade_coat.mesh.makers.even import uncovered
 from jade_coat.mesh.makers.made import Made
 from jade_coat.mesh.makers.sheets import Sheet, bent, cut_out, whole
 from jade_coat.mesh.makers.trimming import Cell, found_cells, grid_cells, trimmed
@@ -20,6 +21,8 @@ ACROSS, ALONG = 2, 3
 """Quads across a card and along it, so that it can be bent both ways."""
 CANDIDATES = 12
 MOST_CARDS = 4000
+BOW = 0.5
+"""How far stems bow upwards, as a share of the bush."""
 FILL_SIDES = 14
 """Segments round the body inside."""
 STEPS, SAMPLES, COVER_SIDE = 7, 60_000, 96
@@ -71,8 +74,19 @@ class Bush(Made):
         hint="The share of its size that a body inside has: no ground shines through",
     )
     core: float = field(0.5, "Hollow", group=SHAPE, hint="How far out of the middle cards begin")
+    stems: int = option(
+        0,
+        "Stems",
+        "integer",
+        low=0,
+        high=200,
+        soft=(0, 24),
+        group=SHAPE,
+        hint="Cards grow along these; 0 strews them",
+    )
     seed: int = option(1, "Seed", "integer", low=0, high=1_000_000, soft=(0, 100), group=SHAPE)
     count: int = option(120, "How many", "integer", low=1, high=MOST_CARDS, soft=(1, 400), group=CARDS)
+    overlap: float = field(1.0, "Overlap", group=CARDS, hint="How far two cards may lie over each other at their roots")
     level: int = option(
         0, "For afar", "integer", low=0, high=4, group=CARDS,
         hint="Each level has half the cards, larger, so that as much is covered",
@@ -155,8 +169,11 @@ class Bush(Made):
     def _cards(self, opacity: Array | None, count: int, scale: float) -> MeshData:
         rng = np.random.default_rng(self.seed)
         sheets = self.sheets(opacity)
-        ways, depths = _strewn(self, count, rng)
+        ways, depths = _along_stems(self, count, rng) if self.stems else _strewn(self, count, rng)
         radii = np.array(self.radii)
+        apart = np.full(len(ways), max(self.size) * scale / 2)
+        there = uncovered(ways * radii * depths[:, None], apart, self.overlap, np.zeros(len(ways), bool))
+        ways, depths = ways[there], depths[there]
         middle = np.array([0.0, self.foot, 0.0])
         parts = [
             _card(self, scale, sheets, way, middle + way * radii * depth, rng)
@@ -179,7 +196,8 @@ class Bush(Made):
 
     def words(self, mesh: MeshData) -> str:
         """How many cards and triangles."""
-        return f"{max(self.count >> self.level, 1):,} cards, {len(mesh.triangles):,} triangles"
+        cards = len(np.unique(np.round(mesh.colors[0][:, 1]))) if self.overlap < 1 else max(self.count >> self.level, 1)
+        return f"{cards:,} cards, {len(mesh.triangles):,} triangles"
 
 
 def covered(mesh: MeshData, opacity: Array | None = None, cut: float = 0.5) -> float:
@@ -230,6 +248,18 @@ def _strewn(made: Bush, count: int, rng: np.random.Generator) -> tuple[Array, Ar
     found = np.array(taken)
     depths = np.linalg.norm(found, axis=1)
     return found / depths[:, None], depths
+
+
+def _along_stems(made: Bush, count: int, rng: np.random.Generator) -> tuple[Array, Array]:
+    """The same along stems that part from the foot evenly and bow: cards lie on each in turn."""
+    stems = min(made.stems, count)
+    ways, _ = _strewn(made, stems, rng)
+    which, step = np.arange(count) % stems, np.arange(count) // stems
+    along = made.core + (1 - made.core) * np.minimum((step + rng.random(count)) / -(-count // stems), 1.0)
+    points = ways[which] * along[:, None]
+    points[:, 1] += BOW * along * (1 - along)
+    depths = np.linalg.norm(points, axis=1)
+    return points / np.maximum(depths, 1e-9)[:, None], depths
 
 
 def _card(

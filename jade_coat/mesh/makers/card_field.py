@@ -7,12 +7,11 @@ from collections.abc import Callable
 from typing import ClassVar, Literal
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from jade_coat.material.fields import Vec2, Vec3, field, option
 from jade_coat.mesh.building import build_mesh
 from jade_coat.mesh.data import FULL, MeshData
-from jade_coat.mesh.makers.even import TIMES, emptiest, spacing, thinned
+from jade_coat.mesh.makers.even import TIMES, emptiest, spacing, thinned, uncovered
 from jade_coat.mesh.makers.made import Made
 from jade_coat.mesh.makers.trimming import Cell, grid_cells
 from jade_coat.program.types import Array
@@ -161,28 +160,9 @@ class CardField(Made):
 
     def _kept(self, places: Array, scale: Array) -> Array:
         """Which cards are there: not those that cover others too much, but by hand any, and not what was taken out."""
-        kept = self._apart(places, scale)
+        kept = uncovered(places, scale * max(self.size) / 2, self.overlap, scale < self.small * scale.max())
         kept[self.count :] = True
         kept[[i for i in self.without if i < len(kept)]] = False
-        return kept
-
-    def _apart(self, places: Array, scale: Array) -> Array:
-        """Which cards stay, the largest first, where no two may cover each other by more than so much."""
-        kept = np.ones(len(places), bool)
-        if self.overlap >= 1:
-            return kept
-        radius = scale * max(self.size) / 2
-        tree, free = cKDTree(places), scale < self.small * scale.max()
-        order = np.argsort(-radius, kind="stable")
-        done = np.zeros(len(places), bool)
-        for i in order:
-            done[i] = True
-            if not kept[i] or free[i]:
-                continue
-            near = np.array(tree.query_ball_point(places[i], float(2 * radius[i]) * (1 - self.overlap)))
-            away = np.linalg.norm(places[near] - places[i], axis=1)
-            covered = away < (radius[i] + radius[near]) * (1 - self.overlap)
-            kept[near[covered & ~done[near] & ~free[near]]] = False
         return kept
 
     def _inward(self, places: Array) -> Array:

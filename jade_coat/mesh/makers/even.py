@@ -101,3 +101,23 @@ def emptiest(points: Array, taken: Array, more: int) -> Array:
         found.append(best)
         away = np.minimum(away, np.linalg.norm(points - points[best], axis=1))
     return np.array(found, np.int64)
+
+
+def uncovered(places: Array, radius: Array, overlap: float, free: Array) -> Array:
+    """Which of some discs stay, the largest first, where no two may cover each other by more than a share.
+
+    `places` `(n, 3)`, `radius` `(n,)`; those that are `free` neither make way nor are made way for.
+    """
+    kept = np.ones(len(places), bool)
+    if overlap >= 1:
+        return kept
+    tree, done = cKDTree(places), np.zeros(len(places), bool)
+    for i in np.argsort(-radius, kind="stable"):
+        done[i] = True
+        if not kept[i] or free[i]:
+            continue
+        near = np.array(tree.query_ball_point(places[i], float(2 * radius[i]) * (1 - overlap)))
+        away = np.linalg.norm(places[near] - places[i], axis=1)
+        covered = away < (radius[i] + radius[near]) * (1 - overlap)
+        kept[near[covered & ~done[near] & ~free[near]]] = False
+    return kept
