@@ -15,6 +15,7 @@ from scipy.stats import kstest
 from jade_coat.bake.exporting import export_glb
 from jade_coat.check.at_corners import Saving, saving, saving_on
 from jade_coat.check.banding import bands
+from jade_coat.check.stretch import stretch, stretch_note
 from jade_coat.files.library import Library
 from jade_coat.files.mesh_files import read_mesh
 from jade_coat.jobs.job import Job
@@ -408,3 +409,12 @@ def test_in_a_file_a_glow_is_as_opaque_as_it_is_bright_and_at_rest(tmp_path) -> 
     matrix = prop_of().matrix()
     points = rest.positions @ matrix[:3, :3].T + matrix[:3, 3]
     assert cKDTree(points).query(back.positions)[0].max() < 1e-4
+
+
+def test_haze_that_is_stretched_on_its_cards_is_flagged_with_even_repeats() -> None:
+    wide = ONE_CARD.with_(size=(3.0, 0.5)).mesh()
+    assert stretch(wide, (1.0, 1.0)) == pytest.approx(6.0)
+    assert "6.0 times across. Repeats of 6, 1" in stretch_note(wide, (1.0, 1.0))
+    assert "times along" in stretch_note(wide, (36.0, 1.0))
+    assert stretch_note(wide, (6.0, 1.0)) == ""
+    assert stretch(shapes.plane(1.0, 1.0, 0.5), (1.0, 1.0)) == 1.0  # no cards

@@ -5,16 +5,18 @@ from __future__ import annotations
 from functools import partial
 
 from PyQt6 import sip
+from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QWidget
 
 from jade_coat.app.build.far_row import FarRow
 from jade_coat.app.build.field_rows import FieldRows
 from jade_coat.app.build.ways_through import WaysThrough
-from jade_coat.app.controls.basics import button, choice, clear, column, label, row
+from jade_coat.app.controls.basics import button, choice, clear, column, label, row, show_or_hide
 from jade_coat.app.controls.fields import Field, NumberField, ToggleField
 from jade_coat.app.session import Session
 from jade_coat.check.at_corners import saving_on
 from jade_coat.check.line_art import line_note
+from jade_coat.check.stretch import stretch_note
 from jade_coat.looking.look_at import look_at
 from jade_coat.material.fields import Spec, declared, specs
 from jade_coat.material.kind_part import PREFIX as LIGHT
@@ -26,6 +28,8 @@ from jade_coat.stage import edits
 
 FAR = "far"
 """The part that every kind has: how it fades from afar."""
+TELLING, REST_MS = ("tones", "glow"), 400
+"""The parts of which there is more to tell, and how long the hand must rest before that is worked out."""
 SPECS = {
     "cut": Spec("Threshold", hint="What is less opaque than this is not there"),
     "two_sided": Spec("Two-sided", "toggle", hint="Seen from behind, its normal turns towards the viewer"),
@@ -48,6 +52,10 @@ class KindPanel(QWidget):
         """Those of the light that the kind has of its own."""
         self._box = column()
         self.setLayout(self._box)
+        self._wait = QTimer(self)
+        self._wait.setSingleShot(True)
+        self._wait.setInterval(REST_MS)
+        self._wait.timeout.connect(self._tell)
         session.changed.connect(self.refresh)
         self.refresh()
 
@@ -64,6 +72,8 @@ class KindPanel(QWidget):
             value = getattr(material, name)
             field.show_value(float(value) if name == "two_sided" else value)
         own = kind_of(material.kind).part
+        if own in TELLING:
+            self._wait.start()
         self.rows.show(material, {f"{LIGHT}{name}": getattr(material, name) for name in (own, FAR) if name})
 
     def _shape(self, material: Material) -> object:
@@ -109,8 +119,8 @@ class KindPanel(QWidget):
             self._build_part(material, kind.part)
         self._build_part(material, FAR)
         self.told = label("", "warn" if kind.part == "tones" else "quiet", wrap=True)
+        self.told.hide()
         self._box.addWidget(self.told)
-        self._tell()
 
     def _build_part(self, material: Material, own: str) -> None:
         """The fields of a part that the kind has of its own, or that all have, group by group."""
@@ -134,22 +144,24 @@ class KindPanel(QWidget):
         """Say what is saved at the corners, or what keeps line art from being sharp, once that is worked out."""
         session, said, name = self._session, self.told, self._material
         prop, material, lookup = session.prop, session.material, session.link.lookup
-        said.hide()
         if material is None or material.id != name or prop is None:
             return
         project, library, slot, part = session.project, session.library, session.slot, kind_of(material.kind).part
-        mesh = session.link.mesh_data(prop.mesh) if part == "tones" else None
+        mesh = session.link.mesh_data(prop.mesh) if part in TELLING else None
 
         def work() -> str:
-            if mesh is not None:
+            if mesh is None:
+                return ""
+            if part == "tones":
                 return line_note(mesh, material, lookup)
-            found = saving_on(look_at(project, library, prop, slot), lookup) if part == "glow" else None
-            return found.sentence if found is not None else ""
+            found = saving_on(look_at(project, library, prop, slot), lookup)
+            flag = stretch_note(mesh, material.glow.repeats) if material.glow.shape == "haze" else ""
+            return " ".join(words for words in (flag, found.sentence if found is not None else "") if words)
 
         def done(words: str) -> None:
-            if words and said is self.told and not sip.isdeleted(said):
+            if said is self.told and not sip.isdeleted(said):
                 said.setText(words)
-                said.show()
+                show_or_hide(said, bool(words))
 
         session.work(work, done, lambda error: None)  # what has no program is told of where it is seen
 
