@@ -12,12 +12,12 @@ MAX_POINTS = 20_000
 LEVEL = 3
 
 
-def coverage_shares(project: Project, library: Library, prop: Prop, slot: str) -> dict[str, float]:
-    """The share of a slot's area that each coat is seen on, by `MATERIAL:COAT`; shares add up to 1.
+def coverage_shares(project: Project, library: Library, prop: Prop, slot: str, time: float = 0.0) -> dict[str, float]:
+    """The share of a slot's area that each coat is seen on at a time, by `MATERIAL:COAT`; shares add up to 1.
 
     Triangles are sampled at their centres, weighted by area. Raises what loading meshes and maps raises.
     """
-    look = look_at(project, library, prop, slot)
+    look = look_at(project, library, prop, slot, time=time)
     return {f"{look.material.id}:{coat}": share for coat, share in shares_of(look).items()}
 
 

@@ -132,10 +132,11 @@ class Cut:
 
 def cut(
     project: Project, library: Library, prop: Prop, slot: str, finish: str, line: SurfaceLine,
-    paint_at: Callable[[Array], Array] | None = None,
+    paint_at: Callable[[Array], Array] | None = None, time: float = 0.0,
 ) -> Cut:  # fmt: skip
-    """Cut a finish on a prop along a line. `paint_at` gives the paint `(n, 4) uint16` of vertices by index.
+    """Cut a finish on a prop along a line, at a time of the clock in seconds.
 
+    `paint_at` gives the paint `(n, 4) uint16` of vertices by index.
     Raises what loading meshes and maps raises.
     """
     material = worn(project, finish)
@@ -143,7 +144,7 @@ def cut(
     program = compile_material(material, PackedLookup(project.map_sets, project.recipes), fixed_fields(values))
     shown = [c for c in material.coats if c.shown] or [material.coats[0]]
     wanted = {f"{k}:{c.id}": program[f"{k}:{c.id}"] for c in shown for k in _KINDS}
-    outputs = seen_from_ahead(with_shared(wanted, project.shared_at()))
+    outputs = seen_from_ahead(with_shared(wanted, project.shared_at(time)))
     mesh = library.mesh_by_id(project, prop.mesh)
     attributes = _along(mesh, prop, passes.reads(outputs, "attribute"), line, paint_at)
     textures = {t.name: t for s in project.map_sets if s.id in material.map_sets for t in library.textures(s)}

@@ -7,8 +7,10 @@ import pytest
 
 from jade_coat.files.assets import Assets
 from jade_coat.files.library import Library
+from jade_coat.looking.coverage import coverage_shares
 from jade_coat.looking.section import cut, trace
-from jade_coat.material.material import Coat, Material
+from jade_coat.material.material import Coat, Link, Material
+from jade_coat.material.recipes import Recipe, Step
 from jade_coat.material.seam import Seam
 from jade_coat.material.surface import Surface
 from jade_coat.material.where import PaintTerm
@@ -109,3 +111,22 @@ def test_the_repaired_wall_shows_plaster_by_its_mask_and_the_soft_mix_veils(demo
         assert weight.min() == 0.0
         between[finish] = ((weight > 0.15) & (weight < 0.85)).mean()
     assert between["celadon_wall"] < 0.5 * between["plain_wall"]
+
+
+def test_the_section_and_what_coats_cover_go_by_the_clock() -> None:
+    """The upper coat's amount follows the seconds: nothing of it is there at 0, half at a half, all at 1."""
+    project, library, prop = painted_plane(Seam(kind="soft"))
+    rising = Recipe(id="rising", name="Rising", steps=(Step(id="out", kind="time"),))
+    plain = project.material("m")
+    top = plain.coats[1].with_(where=())
+    made = plain.with_(
+        coats=(plain.coats[0], top), links=(Link(path="top.amount", recipe="rising", low=0.0, high=1.0),)
+    )
+    project = project.with_(materials=(made,), recipes=(rising,))
+    plane = library.mesh_by_id(project, prop.mesh)
+    line = trace(plane, np.eye(4), "surface", *straight_down(-0.9, 0.9, 0.0))
+    for time in (0.0, 0.5, 1.0):
+        found = cut(project, library, prop, "surface", "m", line, time=time)
+        np.testing.assert_allclose(found.coats[1].seen, time, atol=1e-5)
+        shares = coverage_shares(project, library, prop, "surface", time)
+        assert shares["m:top"] == pytest.approx(time, abs=1e-5)

@@ -339,7 +339,7 @@ class CoatStack(QWidget):
         project, library, slot = session.shown_project, session.library, session.slot
         if not finish:
             return
-        self._measuring = True
+        self._measuring, time = True, session.time
 
         def done(shares: dict[str, float]) -> None:
             self._measuring = False
@@ -350,4 +350,4 @@ class CoatStack(QWidget):
             self._measuring = False
             session.said.emit(f"Coverage could not be measured: {told(error)}", True)
 
-        session.work(lambda: coverage_shares(project, library, prop, slot), done, failed)
+        session.work(lambda: coverage_shares(project, library, prop, slot, time), done, failed)

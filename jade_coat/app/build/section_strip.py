@@ -89,7 +89,7 @@ class SectionStrip(QWidget):
             return
         self._working = True
         project, library, slot = session.shown_project, session.library, session.slot
-        paint_at = self._line.view.live_paint(prop.id)
+        paint_at, time = self._line.view.live_paint(prop.id), session.time
 
         def done(found: Cut) -> None:
             self._problem = ""
@@ -99,7 +99,7 @@ class SectionStrip(QWidget):
             self._problem = told(error)
             self._finished(None)
 
-        session.work(lambda: cut(project, library, prop, slot, finish, line, paint_at), done, failed)
+        session.work(lambda: cut(project, library, prop, slot, finish, line, paint_at, time), done, failed)
 
     def _finished(self, found: Cut | None) -> None:
         self._working = False
