@@ -21,8 +21,8 @@ ACROSS, ALONG = 2, 3
 """Quads across a card and along it, so that it can be bent both ways."""
 CANDIDATES = 12
 MOST_CARDS = 4000
-BOW = 0.5
-"""How far stems bow upwards, as a share of the bush."""
+BOW, UPWARD = 0.5, 0.3
+"""How far stems bow upwards, as a share of the bush, and how steeply the flattest begins."""
 FILL_SIDES = 14
 """Segments round the body inside."""
 STEPS, SAMPLES, COVER_SIDE = 7, 60_000, 96
@@ -253,7 +253,9 @@ def _strewn(made: Bush, count: int, rng: np.random.Generator) -> tuple[Array, Ar
 def _along_stems(made: Bush, count: int, rng: np.random.Generator) -> tuple[Array, Array]:
     """The same along stems that part from the foot evenly and bow: cards lie on each in turn."""
     stems = min(made.stems, count)
-    ways, _ = _strewn(made, stems, rng)
+    ways = _strewn(made, stems, rng)[0]
+    ways[:, 1] = np.abs(ways[:, 1]) + UPWARD
+    ways = _unit(ways)
     which, step = np.arange(count) % stems, np.arange(count) // stems
     along = made.core + (1 - made.core) * np.minimum((step + rng.random(count)) / -(-count // stems), 1.0)
     points = ways[which] * along[:, None]
