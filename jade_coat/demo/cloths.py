@@ -65,8 +65,8 @@ def finishes() -> tuple[Finish, ...]:
 
 
 def props(mesh_id: str) -> Iterator[Prop]:
-    """One in every other gap of the gate."""
-    for i, (gap, finish) in enumerate(((0, "indigo_cloth"), (2, "madder_cloth"), (4, "indigo_cloth"))):
+    """In two gaps of the gate."""
+    for i, (gap, finish) in enumerate(((0, "indigo_cloth"), (2, "madder_cloth"))):
         yield Prop(
             id=f"cloth_{i + 1}", name=f"Cloth {i + 1}", mesh=mesh_id, position=(-2.64 + 1.32 * gap, 1.02, 2.35),
             turn=turn_of(0.0, 0.0, 0.0), parent="terraces", finishes={"Cloth": finish, "Pole": "rack_wood"},

@@ -15,7 +15,7 @@ from jade_coat.material.seam import Seam
 from jade_coat.material.surface import Surface
 from jade_coat.material.where import NoiseTerm, PaintTerm
 from jade_coat.mesh.data import MeshData
-from jade_coat.mesh.makers import Bush
+from jade_coat.mesh.makers import Bush, CardField
 from jade_coat.program.types import Array
 from jade_coat.stage.mesh_assets import Category
 from jade_coat.stage.project import Prop
@@ -124,7 +124,7 @@ def meshes(grain: float) -> dict[str, MeshData]:
 
 def bushes(grain: float) -> dict[str, Bush]:
     """What both are made from."""
-    tea = Bush(first=1, last=2, count=round(150 / grain), radii=(0.42, 0.42, 0.42), foot=0.2, fill=0.62, seed=4)
+    tea = Bush(first=1, last=2, count=round(150 / grain), radii=(0.42, 0.42, 0.42), foot=0.2, fill=0.5, seed=4)
     fern = Bush(
         first=3, last=4, count=round(26 / grain), size=(0.26, 0.55), spread=0.25, radii=(0.1, 0.08, 0.1),
         foot=0.02, core=0.3, outward=0.95, rise=0.9, bend=1.5, cup=0.3, dome=0.4, seed=9,
@@ -139,6 +139,34 @@ def shade() -> Material:
         id="shade", name="Leaf shade", coats=(Coat(id="base", name="Shade", surface=inside),),
         dials=(Dial(id="color", path="base.surface.color", name="Colour", group="Shade"),),
         moves=(SwayMove(id="sway", along="wind", amount=0.22, weight="R", phase="G", rate=0.9, lean=0.3, bend=1.2),),
+    )  # fmt: skip
+
+
+def litter(grain: float) -> CardField:
+    """Fallen leaves of tea, strewn flat."""
+    return CardField(
+        over="box", radii=(1.7, 0.012, 0.55), count=round(110 / grain), size=(0.09, 0.12), spread=0.4, facing="up",
+        columns=SIDE, rows=SIDE, first=1, last=2, foot=0.015, overlap=0.75, seed=11,
+    )  # fmt: skip
+
+
+def litter_material() -> Material:
+    """Fallen leaves: brown, some still green."""
+    fallen = Surface(map_set="leaves", placement="square", tint=(1.5, 0.75, 0.4), saturation=0.8, specular=0.3)
+    green = fallen.with_(tint=(1.0, 0.95, 0.6))
+    return Material(
+        id="litter", name="Leaf litter", depth=0.002, kind="masked", cut=0.4, two_sided=True,
+        coats=(
+            Coat(id="fallen", name="Fallen", surface=fallen),
+            Coat(
+                id="green", name="Green yet", amount=0.6, surface=green, seam=Seam(kind="soft"),
+                where=(NoiseTerm(id="noise", size=0.25, octaves=3, seed=9, range=(0.5, 0.65)),),
+            ),
+        ),
+        dials=(
+            Dial(id="tint", path="fallen.surface.tint", name="Tint", group="Leaves"),
+            Dial(id="green", path="green.amount", name="Green yet", group="Season"),
+        ),
     )  # fmt: skip
 
 
@@ -174,6 +202,7 @@ def finishes() -> tuple[Finish, ...]:
     """Tea and fern, green and turning."""
     return (
         Finish(id="tea_leaves", name="Tea leaves", parent="foliage"),
+        Finish(id="fallen_leaves", name="Fallen leaves", parent="litter"),
         Finish(id="leaf_shade", name="Leaf shade", parent="shade"),
         Finish(id="autumn_leaves", name="Autumn leaves", parent="tea_leaves", values={"turned": 1.0}),
         Finish(
@@ -190,6 +219,11 @@ def props(ids: dict[str, str]) -> Iterator[Prop]:
     tea += [(-3.45, -1.5, 6.0), (3.3, -1.5, 6.1), (1.6, 0.0, -1.15), (-1.75, 0.0, -1.05)]
     ferns = [(-0.75, 0.0, -1.75), (-0.2, 0.0, -1.9), (0.55, 0.0, -1.95), (2.3, 0.0, -1.1), (-2.5, 0.0, -0.9)]
     ferns += [(-3.2 + 1.32 * i, 0.0, 2.62) for i in (1, 3, 5)]
+    for i, (x, y, z, turn) in enumerate(((-1.9, -0.5, 3.1, 0.1), (1.8, -1.0, 4.4, -0.2), (0.3, 0.0, -0.9, 0.3))):
+        yield Prop(
+            id=f"leaf_litter_{i + 1}", name=f"Leaf litter {i + 1}", mesh=ids["Leaf litter"], position=(x, y, z),
+            turn=turn_of(0.0, turn, 0.0), parent="terraces", finishes={"surface": "fallen_leaves"},
+        )  # fmt: skip
     for name, places, finish in (("Tea bush", tea, "tea_leaves"), ("Fern", ferns, "fern_leaves")):
         for i, at in enumerate(places):
             size, turn = float(rng.uniform(0.8, 1.15)), float(rng.uniform(0, 6.28))

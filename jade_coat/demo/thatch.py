@@ -8,6 +8,7 @@ import numpy as np
 
 from jade_coat.maps.color import hex_to_linear
 from jade_coat.material.material import Coat, Dial, Finish, Material
+from jade_coat.material.placing import SwayMove
 from jade_coat.material.seam import Seam
 from jade_coat.material.strands import Strands
 from jade_coat.material.surface import Surface
@@ -83,6 +84,33 @@ def broom(grain: float) -> MeshData:
     return shapes.joined([(raised, "Handle"), (head, "Bristles")])
 
 
+CURTAIN_HIGH = 0.9
+"""Metres that a reed curtain hangs down."""
+
+
+def curtain() -> MeshData:
+    """A curtain of reed that hangs from a pole at the origin, along x; v runs once down it."""
+    sheet = shapes.wall_piece(1.1, CURTAIN_HIGH)
+    fold = 0.012 * np.sin(sheet.positions[:, 0] * 60)
+    hung = sheet.positions + np.array([0.0, -CURTAIN_HIGH / 2, 0.0]) + np.stack([0 * fold, 0 * fold, fold], axis=1)
+    u, v = sheet.uvs[0].T
+    uv = np.stack([u, np.clip(v / v.max(), 0, 0.999)], axis=1).astype(np.float32)
+    beam = shapes.box(1.24, 0.04, 0.04)
+    laid = beam.with_(positions=(beam.positions - np.array([0.0, 0.02, 0.0])).astype(np.float32))
+    reed = sheet.with_(positions=hung.astype(np.float32), uvs=(uv,))
+    return shapes.joined([(reed, "Reed"), (laid, "Pole")])
+
+
+def curtain_material() -> Material:
+    """The same reed, hanging: it gives way to the wind towards its foot."""
+    sway = SwayMove(id="sway", along="wind", amount=0.3, foot=0.0, tip=-CURTAIN_HIGH, bend=1.5, rate=0.5, lean=0.3)
+    hanging = material()
+    return hanging.with_(
+        id="reed_curtain", name="Reed curtain", moves=(sway,),
+        dials=(*hanging.dials, Dial(id="sway", path="moves:sway.amount", name="Sway", group="Wind")),
+    )  # fmt: skip
+
+
 def material() -> Material:
     """Cut reed, weathered from the outside, with moss where it lies level."""
     reed = Surface(color=hex_to_linear("#b48c4a"), roughness=0.6, specular=0.5, height=0.5)
@@ -122,6 +150,7 @@ def finishes() -> tuple[Finish, ...]:
     return (
         Finish(id="old_reed", name="Old reed", parent="thatch"),
         Finish(id="new_reed", name="New reed", parent="thatch", values={"weathered": 0.1, "moss": 0.0, "shine": 0.16}),
+        Finish(id="hanging_reed", name="Hanging reed", parent="reed_curtain", values={"weathered": 0.3, "moss": 0.0}),
         Finish(id="broom_reed", name="Broom bristles", parent="new_reed", values={"tint": (0.75, 0.6, 0.45)}),
     )  # fmt: skip
 
@@ -132,6 +161,11 @@ def props(ids: dict[str, str], walls: Sequence[Prop]) -> Iterator[Prop]:
         yield Prop(
             id=f"wall_reed_{i + 1}", name=f"Wall reed {i + 1}", mesh=ids["Wall reed"], position=wall.position,
             turn=wall.turn, size=wall.size, parent="kiln_house", finishes={"Reed": "new_reed"} if i == 1 else {},
+        )  # fmt: skip
+    for i, (x, z, turn) in enumerate(((2.64, 2.35, 0.0), (-3.05, 1.3, 1.35))):
+        yield Prop(
+            id=f"reed_curtain_{i + 1}", name=f"Reed curtain {i + 1}", mesh=ids["Reed curtain"], position=(x, 1.02, z),
+            turn=turn_of(0.0, turn, 0.0), parent="kiln_house", finishes={"Reed": "hanging_reed", "Pole": "rack_wood"},
         )  # fmt: skip
     brooms = ((-1.42, 2.2, 0.4, -0.16), (1.9, 1.6, 2.0, -0.2), (-2.2, -1.25, 0.2, -0.17))
     worn = {"Handle": "rack_wood", "Bristles": "broom_reed"}

@@ -80,6 +80,8 @@ def meshes(grain: float) -> dict[str, MeshData]:
         "Flue": shapes.lathe(pipe, round(40 / grain), round(14 / grain), [("Pipe", 0.62), ("Collar", 1.0)]),
         "Terrace edge": shapes.bent_wall(1.5, 0.5, 60.0, 0.06 * grain),
         "Wall reed": thatch.coping(grain),
+        "Reed curtain": thatch.curtain(),
+        "Leaf litter": leaves.litter(grain).mesh(),
     }
 
 
@@ -107,7 +109,7 @@ def dressed(asset: MeshAsset, grain: float) -> MeshAsset:
     )
     made: MeshAsset = asset.with_(
         variants=variants or asset.variants, categories=SLOT_CATEGORIES.get(asset.name, {}),
-        made={**leaves.bushes(grain), **glows.fields(grain)}.get(asset.name),
+        made={**leaves.bushes(grain), **glows.fields(grain), "Leaf litter": leaves.litter(grain)}.get(asset.name),
     )  # fmt: skip
     return made
 
@@ -163,13 +165,9 @@ def materials() -> tuple[Material, ...]:
         ),
     )
     more = (
-        cloths.material(),
-        thatch.material(),
-        guardian.material(),
-        leaves.material(),
-        leaves.shade(),
-        *glows.materials(),
-    )
+        cloths.material(), thatch.material(), thatch.curtain_material(), guardian.material(), leaves.material(),
+        leaves.shade(), leaves.litter_material(), *glows.materials(),
+    )  # fmt: skip
     return (wood, copper, marks, *more)
 
 
