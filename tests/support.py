@@ -38,6 +38,7 @@ from jade_coat.material.where import TERM_KINDS
 from jade_coat.mesh import shapes
 from jade_coat.mesh.attributes import mesh_numbers, mesh_streams
 from jade_coat.mesh.data import MeshData
+from jade_coat.mesh.makers import Card
 from jade_coat.stage.decals import Decal, Stamp
 from jade_coat.stage.desk import Camera
 from jade_coat.stage.draws import ScenePatch
@@ -223,7 +224,8 @@ def every_kind_of_project() -> tuple[Project, Assets]:
     decal = Decal(id="chip", name="Chip", finish="f1", size=(1.0, 0.2, 0.5), only=("p0",))
     project = Project(
         name="Everything", map_sets=sets, shared=shared, recipes=recipes, materials=(material, other), finishes=finishes,
-        meshes=(MeshAsset(id="box", name="Box", asset=mesh, slots=("surface",), clips=("sway",), variants=variants, categories={"surface": "clay"}),),
+        meshes=(MeshAsset(id="box", name="Box", asset=mesh, slots=("surface",), clips=("sway",), variants=variants, categories={"surface": "clay"},
+                          made=Card(atlas="s1"), made_of="mark"),),
         props=props, groups=groups, decals=(decal, decal.with_(id="soot", name="Soot", parent="g")), stamps=(Stamp(id="chip", name="Chip", decal=decal),),
         lamps=(Lamp(id="lantern", name="Lantern"), Lamp(id="torch", name="Torch", spot=True, parent="g")), mists=(Mist(id="haze", name="Haze"),),
         categories=(Category(id="clay", name="Clay", finish="f1"), Category(id="wood", name="Wood")),

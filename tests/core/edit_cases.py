@@ -239,7 +239,8 @@ class Cases(MaterialCases):
             return {"map_set": "none"}, of()
         gone = self.rng.choice(self.p.map_sets).id
         heir = self.rng.choice(["", *(s.id for s in self.p.map_sets if s.id != gone)])
-        reading = {("recipes", r.id) for r in self.p.recipes if ("map_sets", gone) in set(references(r))}
+        kept = (("recipes", t) for t in self.p.recipes), (("meshes", t) for t in self.p.meshes)
+        reading = {(what, t.id) for of_kind in kept for what, t in of_kind if ("map_sets", gone) in set(references(t))}
         own = {("order", "map_sets"), ("map_sets", gone), *reading}
         return {"map_set": gone, "heir": heir}, lambda at: at in own or (
             at[0] in ("coat", "term", "rule", "value", "resolved"))  # fmt: skip

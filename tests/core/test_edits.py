@@ -132,9 +132,10 @@ def test_what_wore_a_material_that_goes_wears_its_heir_and_nothing_leads_nowhere
 @pytest.mark.parametrize("heir", ["", "s2"])
 def test_what_read_a_map_set_that_goes_reads_its_heir(heir: str) -> None:
     after = edits.remove_map_set.on(START, "s1", heir)
-    assert not any(i == "s1" for thing in (*after.materials, *after.props) for _, i in references(thing))
+    assert not any(i == "s1" for thing in (*after.materials, *after.meshes, *after.props) for _, i in references(thing))
     base = after.material("m").coat("base").surface
     assert base.map_set == heir
+    assert after.mesh("box").made.atlas == heir
     assert after.material("m").coat("mid").surface.map_set == "s2"  # what read another stays
     for finish in after.finishes:
         assert "s1" not in dial_values(after, finish.id).values()

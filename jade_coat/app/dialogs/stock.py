@@ -227,7 +227,9 @@ class Stock(QDialog):
         if kind == "map_sets":
             readers = [m.name for m in readers_of(project, thing.id)]
             found = reach_of_map_set(project, thing.id)
-            return f"In {_named(readers)}, on {found.sentence}" if readers or found.props else "No coat is made of it"
+            cut = [m.name for m in project.meshes if m.made is not None and m.made.source == thing.id]
+            told = f"In {_named(readers)}, on {found.sentence}" if readers or found.props else "No coat is made of it"
+            return f"{told}; {_named(cut)} is cut by it" if cut else told
         if kind == "meshes":
             number = sum(p.mesh == thing.id for p in project.props)
             return f"{counted(number, 'prop')} of it" if number else "No prop is made of it"

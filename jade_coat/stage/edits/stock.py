@@ -104,6 +104,7 @@ def remove_map_set(project: Project, /, map_set: str, heir: str = "") -> Project
         map_sets=tuple(s for s in project.map_sets if s.id != map_set),
         materials=tuple(rewritten(m, new) for m in project.materials), finishes=finishes,
         recipes=tuple(rewritten(r, new) for r in project.recipes),
+        meshes=tuple(rewritten(m, new) for m in project.meshes),
         props=project.props.with_(*(rewritten(p, new) for p in project.props)),
     )  # fmt: skip
     return made
