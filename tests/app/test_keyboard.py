@@ -14,6 +14,7 @@ from jade_coat.app.controls.fields import NumberField
 from jade_coat.app.dialogs.common import ExportSize
 from jade_coat.app.focus_order import LINE
 from jade_coat.app.window import Window
+from jade_coat.material.kinds import KINDS
 from tests.app.conftest import Hand
 from tests.app.wall import shown
 
@@ -196,3 +197,23 @@ def test_the_rail_is_sifted_by_words_of_finishes_and_materials(hand: Hand) -> No
     assert 0 < [t.isVisible() for t in rail.tiles.values()].count(True) < 17
     middle = rail.filter.mapTo(rail, QPoint(0, 0))
     assert middle.x() < 20  # it stays where it is while the tiles scroll
+
+
+def test_the_keyboard_stays_where_it_was_when_an_edit_builds_its_panel_anew(hand: Hand) -> None:
+    session, panel = hand.session, hand.window.bench.coat_panel
+    session.choose_prop("kiln_wall_prop", "surface")
+    session.choose_coat("moss")
+    kind = panel.kind.kind
+    panel.kind.parentWidget().parentWidget().unfold()
+    kind.setFocus()
+    for _ in range(3):  # each choice builds the panel anew; the next key goes on from there
+        before = session.material.kind
+        hand.key(QApplication.focusWidget(), Qt.Key.Key_Down)
+        assert session.material.kind != before
+        assert QApplication.focusWidget() is panel.kind.kind
+    assert session.material.kind == list(KINDS)[3]
+    seam = next(w for path, w in panel.rows.chosen.items() if path.endswith("where.noise.combine"))
+    seam.setFocus()
+    hand.key(QApplication.focusWidget(), Qt.Key.Key_Down)
+    now = next(w for path, w in panel.rows.chosen.items() if path.endswith("where.noise.combine"))
+    assert QApplication.focusWidget() is now or now.isAncestorOf(QApplication.focusWidget())

@@ -16,6 +16,7 @@ from jade_coat.app.build.reach_note import ReachNote
 from jade_coat.app.build.term_row import TermHead
 from jade_coat.app.controls.basics import Fold, button, choice, clear, counted, label, row, scrolled
 from jade_coat.app.controls.fields import Field
+from jade_coat.app.controls.focus import focus_kept
 from jade_coat.app.controls.gradient_bar import GradientBar
 from jade_coat.app.controls.seam_curve import SeamCurve
 from jade_coat.app.session import Session
@@ -92,7 +93,8 @@ class CoatPanel(QWidget):
         key = self._shape(material, coat) if material and coat else None
         if key != self._key:
             self._key = key
-            self._build(material, coat)
+            with focus_kept(self):
+                self._build(material, coat)
         if material and coat:
             self._show_values(material, coat)
 

@@ -16,6 +16,7 @@ from jade_coat.app.build.prop_panel import PlaceFold, PropMenu
 from jade_coat.app.build.reach_note import ReachNote
 from jade_coat.app.controls.basics import Elided, Sheet, button, choice, clear, label, row
 from jade_coat.app.controls.fields import Field
+from jade_coat.app.controls.focus import focus_kept
 from jade_coat.app.controls.settings import field_for
 from jade_coat.app.session import Session
 from jade_coat.app.thing_pictures import pictured
@@ -115,7 +116,8 @@ class DialSheet(Sheet):
         key = self._shape(material, finish)
         if key != self._key:
             self._key = key
-            self._build(material, finish)
+            with focus_kept(self):
+                self._build(material, finish)
         if self.place is not None and session.prop is not None:
             self.place.show_placed(session.prop)
         self._show_values(material, finish)

@@ -13,6 +13,7 @@ from jade_coat.app.build.field_rows import FieldRows
 from jade_coat.app.build.ways_through import WaysThrough
 from jade_coat.app.controls.basics import button, choice, clear, column, label, row, show_or_hide
 from jade_coat.app.controls.fields import Field, NumberField, ToggleField
+from jade_coat.app.controls.focus import focus_kept
 from jade_coat.app.session import Session
 from jade_coat.check.at_corners import saving_on
 from jade_coat.check.line_art import line_note
@@ -67,7 +68,8 @@ class KindPanel(QWidget):
         key = (material.kind, self._has_opacity(material), self._shape(material))
         if key != self._key:
             self._key = key
-            self._build(material)
+            with focus_kept(self):
+                self._build(material)
         for name, field in self.fields.items():
             value = getattr(material, name)
             field.show_value(float(value) if name == "two_sided" else value)

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QMenu, QWidget
 from jade_coat.app.build.field_rows import FieldRows
 from jade_coat.app.controls.basics import button, clear, column, label, row
 from jade_coat.app.controls.fields import NumberField
+from jade_coat.app.controls.focus import focus_kept
 from jade_coat.app.controls.settings import IntegerField
 from jade_coat.app.session import Session
 from jade_coat.material.fields import Spec, specs
@@ -49,7 +50,8 @@ class MovesPanel(QWidget):
         key = (shape, recipes, links, shared)
         if key != self._key:
             self._key = key
-            self._build(material)
+            with focus_kept(self):
+                self._build(material)
         self._show(material)
 
     def _build(self, material: Material) -> None:

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QInputDialog, QVBoxLayout, QWidget
 from jade_coat.app.build.dial_sheet import DialName
 from jade_coat.app.controls.basics import button, clear, holder, label, row, scrolled
 from jade_coat.app.controls.fields import Field, NumberField
+from jade_coat.app.controls.focus import focus_kept
 from jade_coat.app.controls.glyphs import SignButton
 from jade_coat.app.controls.settings import ChoiceField, field_for
 from jade_coat.app.controls.track_bar import TrackBar
@@ -76,7 +77,8 @@ class SharedPanel(QWidget):
         key = (moving, tuple((d.id, d.name, bool(d.keys) or d.id in self._opened) for d in shared))
         if key != self._key:
             self._key = key
-            self._build(shared)
+            with focus_kept(self):
+                self._build(shared)
         self._show()
 
     def _build(self, shared: tuple[SharedDial, ...]) -> None:

@@ -11,6 +11,7 @@ from jade_coat.app.build.prop_panel import PlaceFold
 from jade_coat.app.build.swatches import Swatches
 from jade_coat.app.controls.basics import button, choice, clear, counted, label, row
 from jade_coat.app.controls.fields import Field
+from jade_coat.app.controls.focus import focus_kept
 from jade_coat.app.controls.settings import field_for
 from jade_coat.app.session import Session
 from jade_coat.app.stage.chosen_sheet import ChosenSheet
@@ -60,7 +61,8 @@ class DecalSheet(ChosenSheet):
         )  # fmt: skip
         if key != self._key:
             self._key = key
-            self._build(decals)
+            with focus_kept(self):
+                self._build(decals)
         if decals:
             self._show(decals[0])
 

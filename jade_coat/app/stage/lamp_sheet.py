@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QCheckBox
 from jade_coat.app.build.prop_panel import PlaceFold
 from jade_coat.app.controls.basics import button, clear, counted, label, row
 from jade_coat.app.controls.fields import Field
+from jade_coat.app.controls.focus import focus_kept
 from jade_coat.app.controls.settings import field_for
 from jade_coat.app.session import Session
 from jade_coat.app.stage.chosen_sheet import ChosenSheet
@@ -46,7 +47,8 @@ class LampSheet(ChosenSheet):
         key = (type(lead), tuple(t.id for t in things), lead.name if lead else "", tuple(matter))
         if key != self._key:
             self._key = key
-            self._build(things, matter)
+            with focus_kept(self):
+                self._build(things, matter)
         if lead is not None:
             self._show(things)
 

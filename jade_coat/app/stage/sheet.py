@@ -23,6 +23,7 @@ from jade_coat.app.controls.basics import (
     show_or_hide,
 )
 from jade_coat.app.controls.fields import Field
+from jade_coat.app.controls.focus import focus_kept
 from jade_coat.app.controls.settings import field_for
 from jade_coat.app.session import Session
 from jade_coat.app.stage.chosen_sheet import ChosenSheet
@@ -106,7 +107,8 @@ class StageSheet(ChosenSheet):
         key = self._shape(props)
         if key != self._key:
             self._key = key
-            self._build(props)
+            with focus_kept(self):
+                self._build(props)
         if self.place is not None and props:
             self.place.show_placed(props[0])
         self._show_values()
