@@ -204,8 +204,9 @@ class Material(Frozen):
     @property
     def by_clock(self) -> bool:
         """Whether its surface changes over time by itself: by the wind, or by a flicker."""
-        own = self.kind_part
-        return (own is not None and own.by_clock) or any(m.kind in ("sway", "round") for m in self.moves)
+        own, flickers = self.kind_part, self.dial_at(f"{LIGHT}glow.flicker")
+        lit = own is not None and (own.by_clock or (flickers is not None and kind_of(self.kind).part == "glow"))
+        return lit or any(m.kind in ("sway", "round") for m in self.moves)
 
     def dial_at(self, path: str) -> Dial | None:
         """The dial that exposes the field at this path, if any."""
