@@ -255,7 +255,8 @@ def test_every_declared_field_has_a_control_when_it_matters(hand) -> None:
             part = get(session.material.coat("moss"), session.material)
             if not spec.matters(part):
                 other, wanted = spec.when
-                some = {"more_sets": (first,), "map_set": first}
+                stops = ((0.0, (0.0, 0.0, 0.0)), (1.0, (1.0, 1.0, 1.0)))
+                some = {"more_sets": (first,), "map_set": first, "areas": first, "ramp": stops, "ramp_b": stops}
                 assert session.do(EDITS[edit](**arguments, **{other: wanted[0] if wanted else some[other]}))
             if spec.map and spec.map != "any":
                 there = spec.map.lstrip("-") in {m.role.value for m in session.project.map_set(
