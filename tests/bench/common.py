@@ -32,7 +32,8 @@ def entry(name: str, value: float, unit: str, floor: float, aim: float, note: st
 def alternate(*tasks: Callable[[], object], rounds: int = ROUNDS) -> list[float]:
     """The median milliseconds of each task, all run in turn so that the machine's moods fall on each alike.
 
-    Cycles are collected between the tasks, as the window does it in its pauses.
+    Cycles are collected between the tasks, as the window does it in its pauses: before each, for what comes first after
+    that finds nothing in the processor's caches.
     """
     times: list[list[float]] = [[] for _ in tasks]
     for task in tasks:
@@ -40,10 +41,10 @@ def alternate(*tasks: Callable[[], object], rounds: int = ROUNDS) -> list[float]
     gc.disable()
     for _ in range(rounds):
         for i, task in enumerate(tasks):
+            gc.collect()
             start = time.perf_counter()
             task()
             times[i].append((time.perf_counter() - start) * 1000)
-        gc.collect()
     gc.enable()
     return [statistics.median(t) for t in times]
 
