@@ -8,7 +8,6 @@ from typing import Literal
 import numpy as np
 
 from jade_coat.maps.images import png_bytes, quantized
-from jade_coat.maps.synthesis import noise
 from jade_coat.material.fields import Frozen, Vec2, field, option
 from jade_coat.program.types import Array
 
@@ -63,6 +62,8 @@ class Motes(Frozen):
 
     def channels(self) -> Array:
         """The map `(side, side, 4) float32`, 0 to 1, linear."""
+        from jade_coat.maps.synthesis import noise  # slow to import, and no start need wait for it
+
         out = np.zeros((self.side, self.side, 4), np.float32)
         for region in range(self.regions):
             row, column = divmod(region, self.columns)

@@ -5,8 +5,6 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
-from scipy.spatial import cKDTree
 
 from jade_coat.program.types import Array
 
@@ -34,6 +32,10 @@ def thinned(points: Array, wanted: int, radius: float) -> Array:
     """
     if wanted >= len(points):
         return np.arange(len(points))
+    from scipy.spatial import cKDTree  # slow to import, and the loops slower; a start need not wait for them
+
+    from jade_coat.mesh.makers.even_kernels import thin
+
     pairs = cKDTree(points).query_pairs(2 * radius, output_type="ndarray")
     away = np.linalg.norm(points[pairs[:, 0]] - points[pairs[:, 1]], axis=1)
     # What is nearer than a share of the distance counts as that near, so that no pair outweighs all others.
@@ -42,58 +44,16 @@ def thinned(points: Array, wanted: int, radius: float) -> Array:
     ends = np.concatenate([pairs, pairs[:, ::-1]])
     order = np.argsort(ends[:, 0], kind="stable")
     starts = np.searchsorted(ends[order, 0], np.arange(len(points) + 1))
-    kept = _thin(starts, ends[order, 1], np.concatenate([weight, weight])[order], len(points), wanted)
+    kept = thin(starts, ends[order, 1], np.concatenate([weight, weight])[order], len(points), wanted)
     return np.asarray(np.flatnonzero(kept))
-
-
-@njit(cache=True)
-def _thin(starts, others, weights, count, wanted):  # type: ignore[no-untyped-def]
-    """Which points stay; a heap has the heaviest on top."""
-    total = np.zeros(count)
-    for i in range(count):
-        for k in range(starts[i], starts[i + 1]):
-            total[i] += weights[k]
-    heap = np.argsort(-total)
-    place = np.empty(count, np.int64)
-    for at in range(count):
-        place[heap[at]] = at
-    kept = np.ones(count, np.bool_)
-    size = count
-    while size > wanted:
-        top = heap[0]
-        kept[top] = False
-        size -= 1
-        heap[0] = heap[size]
-        place[heap[0]] = 0
-        _sink(heap, place, total, 0, size)
-        for k in range(starts[top], starts[top + 1]):
-            other = others[k]
-            if kept[other]:
-                total[other] -= weights[k]
-                _sink(heap, place, total, place[other], size)
-    return kept
-
-
-@njit(cache=True)
-def _sink(heap, place, total, at, size):  # type: ignore[no-untyped-def]
-    """Let an entry that became lighter go down to its place."""
-    while True:
-        child = 2 * at + 1
-        if child >= size:
-            return
-        if child + 1 < size and total[heap[child + 1]] > total[heap[child]]:
-            child += 1
-        if total[heap[child]] <= total[heap[at]]:
-            return
-        heap[at], heap[child] = heap[child], heap[at]
-        place[heap[at]], place[heap[child]] = at, child
-        at = child
 
 
 def emptiest(points: Array, taken: Array, more: int) -> Array:
     """The indices of `more` further points, each where it lies farthest from all that are taken before it."""
     if not len(taken) or not more:
         return np.arange(more if not len(taken) else 0)
+    from scipy.spatial import cKDTree
+
     away = cKDTree(points[taken]).query(points)[0]
     found = []
     for _ in range(more):
@@ -111,6 +71,8 @@ def uncovered(places: Array, radius: Array, overlap: float, free: Array) -> Arra
     kept = np.ones(len(places), bool)
     if overlap >= 1:
         return kept
+    from scipy.spatial import cKDTree
+
     tree, done = cKDTree(places), np.zeros(len(places), bool)
     for i in np.argsort(-radius, kind="stable"):
         done[i] = True

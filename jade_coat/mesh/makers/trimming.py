@@ -6,8 +6,6 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from scipy import ndimage
-from scipy.spatial import ConvexHull
 
 from jade_coat.program.types import Array
 
@@ -31,6 +29,8 @@ def grid_cells(columns: int, rows: int) -> tuple[Cell, ...]:
 
 def found_cells(opacity: Array, cut: float, gap: float) -> tuple[Cell, ...]:
     """The cells of an atlas `(h, w)`, row by row: what shows and lies nearer together than `gap` of its longer side."""
+    from scipy import ndimage  # slow to import, and only for who makes cards
+
     shows = opacity >= cut
     high, wide = shows.shape
     reach = max(round(gap * max(high, wide) / 2), 0)
@@ -80,6 +80,8 @@ def hull_of(opacity: Array, cell: Cell, cut: float) -> Array | None:
 
     Corners are shares of the cell, x to the right and y downward, counter-clockwise as they are seen with y upward.
     """
+    from scipy.spatial import ConvexHull
+
     left, top, right, bottom = _texels(opacity, cell)
     part = opacity[top:bottom, left:right] >= cut
     lines = np.flatnonzero(part.any(axis=1))
