@@ -7,6 +7,7 @@ from typing import ClassVar
 from PyQt6.QtWidgets import QCheckBox, QVBoxLayout
 
 from jade_coat.app.build.maker import Maker
+from jade_coat.app.controls.basics import show_or_hide
 from jade_coat.jobs.words import told
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.makers import Bush, Made
@@ -28,8 +29,8 @@ class BushMaker(Maker):
         """Whether levels are made too."""
         self.with_levels = QCheckBox("and two levels for afar")
         self.with_levels.setToolTip("Meshes with half and a quarter of the cards, larger, that cover as much")
-        self.with_levels.setVisible(not self.is_anew)
         box.addWidget(self.with_levels)
+        show_or_hide(self.with_levels, not self.is_anew)
 
     def make(self) -> None:
         """Make the bush, and its levels after it."""

@@ -12,7 +12,7 @@ from PyQt6.QtGui import QKeyEvent, QPixmap
 from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QDialog, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from jade_coat.app.build.number_rows import NumberRows
-from jade_coat.app.controls.basics import button, column, holder, label, row, scrolled
+from jade_coat.app.controls.basics import button, column, holder, label, row, scrolled, show_or_hide
 from jade_coat.app.controls.images import image_from
 from jade_coat.app.session import Session
 from jade_coat.check.banding import told as banding
@@ -78,7 +78,7 @@ class MoteMaker(QDialog):
             "A material of the kind Glow with this map, its tint and its boost, and a finish of it"
         )
         self.with_glow.setChecked(not self._set)
-        self.with_glow.setVisible(not self._set)
+        show_or_hide(self.with_glow, not self._set)
         self._make = button("Make anew" if self._set else "Make", self.make, "main")
         self._build()
         self._wait = QTimer(self)

@@ -12,7 +12,18 @@ from PyQt6.QtWidgets import QButtonGroup, QComboBox, QDialog, QFrame, QLabel, QL
 
 from jade_coat.app.build.finish_rail import family_order
 from jade_coat.app.build.swatches import Swatches
-from jade_coat.app.controls.basics import button, choice, clear, column, counted, holder, label, row, scrolled
+from jade_coat.app.controls.basics import (
+    button,
+    choice,
+    clear,
+    column,
+    counted,
+    holder,
+    label,
+    row,
+    scrolled,
+    show_or_hide,
+)
 from jade_coat.app.controls.fields import Field
 from jade_coat.app.controls.settings import field_for
 from jade_coat.app.session import Session
@@ -50,7 +61,7 @@ class StockRow(QFrame):
         self.used = label(stock.used_by(kind, thing), "quiet", wrap=True)
         words = column(self.name, self.used, gap=2)
         self.copy = button("Duplicate", partial(stock.copy, kind, thing.id), "plain")
-        self.copy.setVisible(kind != "meshes")
+        show_or_hide(self.copy, kind != "meshes")
         self.remove = button("Remove", self._ask, "plain")
         reason = stock.kept_by(kind, thing)
         self.remove.setEnabled(not reason)
@@ -59,7 +70,7 @@ class StockRow(QFrame):
         self.numbers = button(
             "Numbers…", partial(stock.numbers_wanted.emit, thing), "plain", "Make it anew from others"
         )
-        self.numbers.setVisible(getattr(thing, "made", None) is not None)
+        show_or_hide(self.numbers, getattr(thing, "made", None) is not None)
         line = row(self.picture, holder(words), self.numbers, self.copy, self.remove, margins=(8, 7, 8, 7), gap=10)
         line.setStretch(1, 1)
         if isinstance(thing, Material):
