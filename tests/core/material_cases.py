@@ -6,6 +6,8 @@ import random
 from collections.abc import Callable
 from typing import Any
 
+from hypothesis import assume
+
 from jade_coat.maps.mapset import MapSet
 from jade_coat.material.kind_part import PREFIX as LIGHT
 from jade_coat.material.material import Coat, Material, fields_of, options_of, owner_of
@@ -53,9 +55,11 @@ class MaterialCases(StageCases):
         return either(where, values_of(self.p, self.m.id, dials))
 
     def finish(self) -> Any:
+        assume(self.p.finishes)  # the edits before may have left none
         return self.rng.choice(self.p.finishes)
 
     def prop(self) -> Prop:
+        assume(len(self.p.props))
         return self.rng.choice(list(self.p.props))
 
     def dial_of(self, finish: Any) -> tuple[Any, Any]:
