@@ -63,6 +63,16 @@ def section(window: Window) -> QWidget:
     return window
 
 
+def _kind_in_sight(window: Window) -> None:
+    """Unfold the fields of the kind of surface and roll to them."""
+    kind = window.bench.coat_panel.kind
+    fold = kind.parentWidget().parentWidget()
+    fold.unfold()
+    QApplication.processEvents()
+    area = next(a for a in window.findChildren(QScrollArea) if a.isAncestorOf(kind))
+    area.verticalScrollBar().setValue(fold.mapTo(area.widget(), QPoint(0, 0)).y())
+
+
 def two_tone(window: Window) -> QWidget:
     """A guardian, the fields of its light, and the links by which its look comes about."""
     session = window.session
@@ -70,12 +80,7 @@ def two_tone(window: Window) -> QWidget:
     _low(window, 196)
     window.view.set_camera(Camera(target=(-1.32, 0.68, 2.3), yaw=0.3, pitch=0.12, distance=2.9, field_of_view=0.62))
     wait_until_ready(QApplication.instance(), window, 120)
-    kind = window.bench.coat_panel.kind
-    fold = kind.parentWidget().parentWidget()
-    fold.unfold()
-    QApplication.processEvents()
-    area = next(a for a in window.findChildren(QScrollArea) if a.isAncestorOf(kind))
-    area.verticalScrollBar().setValue(fold.mapTo(area.widget(), QPoint(0, 0)).y())
+    _kind_in_sight(window)
     return window
 
 
@@ -207,12 +212,7 @@ def glow(window: Window) -> QWidget:
     _low(window, 150)
     window.view.set_camera(Camera(target=(-0.5, 0.8, -1.0), yaw=0.22, pitch=0.1, distance=2.9, field_of_view=0.7))
     wait_until_ready(QApplication.instance(), window, 120)
-    kind = window.bench.coat_panel.kind
-    fold = kind.parentWidget().parentWidget()
-    fold.unfold()
-    QApplication.processEvents()
-    area = next(a for a in window.findChildren(QScrollArea) if a.isAncestorOf(kind))
-    area.verticalScrollBar().setValue(fold.mapTo(area.widget(), QPoint(0, 0)).y())
+    _kind_in_sight(window)
     return window
 
 

@@ -7,11 +7,12 @@ from collections.abc import Callable
 from typing import ClassVar
 
 import numpy as np
-from PyQt6.QtCore import QSize, Qt, QTimer
+from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QImage, QMouseEvent, QPixmap
-from PyQt6.QtWidgets import QButtonGroup, QDialog, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from jade_coat.app.build.number_rows import NumberRows
+from jade_coat.app.build.number_sheet import NumberSheet
 from jade_coat.app.controls.basics import button, label, row, scrolled
 from jade_coat.app.controls.fields import Field
 from jade_coat.app.controls.images import image_from
@@ -39,7 +40,6 @@ SIZE, FAR_SIZE = QSize(420, 420), QSize(72, 72)
 SCENE, FAR, COUNT = "maker", "maker:far", "maker:layers"
 FAR_TIMES, FIELD = 6.0, 0.6
 """How much farther away the small picture is taken from, and the angle that the large one spans, radians."""
-WAIT_MS = 120
 SAMPLES = 4
 Keep = Callable[[MeshData, str, Made, str], object]
 """Places a prop of a new mesh under a name; then what it is made from and the mark of what it was cut by."""
@@ -47,7 +47,7 @@ SIDES = {"Light in front": 0.35, "Light aside": math.pi / 2, "Light behind": mat
 """How far to the side of the light the picture is taken from, radians."""
 
 
-class Maker(QDialog):
+class Maker(NumberSheet):
     """The numbers of one mesh. Without a mesh it makes a new one; with one, that is made anew."""
 
     kind: ClassVar[type[Made]] = Bush
@@ -71,11 +71,6 @@ class Maker(QDialog):
         self.told = label("", "quiet", wrap=True)
         self.told.setMinimumHeight(40)
         self._build()
-        self._wait = QTimer(self)
-        self._wait.setSingleShot(True)
-        self._wait.setInterval(WAIT_MS)
-        self._wait.timeout.connect(self._work)
-        self._asked = 0
         self._counted = False
         """Whether the layers of what is made are known, or cannot be."""
         self._failed = False
@@ -156,7 +151,7 @@ class Maker(QDialog):
 
     def _soon(self) -> None:
         self.made, self._counted, self._failed = None, False, False
-        self._wait.start()
+        super()._soon()
 
     # What it makes
 
@@ -277,11 +272,6 @@ class Maker(QDialog):
         for stream in (COUNT, FAR):
             self._session.client.forget_stream(stream)
         self._session.link.hide(SCENE)
-
-    def keyPressEvent(self, event) -> None:  # type: ignore[no-untyped-def]
-        """Return settles a field; it does not press a button."""
-        if event.key() not in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            super().keyPressEvent(event)
 
 
 def made_anew(session: Session, mesh_id: str, mesh: MeshData, numbers: Made, mark: str) -> None:

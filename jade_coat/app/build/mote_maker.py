@@ -7,11 +7,12 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from PyQt6.QtCore import QSize, Qt, QTimer
-from PyQt6.QtGui import QKeyEvent, QPixmap
-from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QDialog, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtCore import QSize
+from PyQt6.QtGui import QPixmap
+from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from jade_coat.app.build.number_rows import NumberRows
+from jade_coat.app.build.number_sheet import NumberSheet
 from jade_coat.app.controls.basics import button, column, holder, label, row, scrolled, show_or_hide
 from jade_coat.app.controls.images import image_from
 from jade_coat.app.session import Session
@@ -30,7 +31,6 @@ from jade_coat.stage.making import glowing, mote_file, mote_set
 SIZE, SMALL = QSize(420, 420), QSize(136, 136)
 FIELD = 0.6
 """The angle that the picture spans, radians, as that of the other makers."""
-WAIT_MS = 150
 NAMES = ("R: motes", "G: noise", "B: noise", "A: stars")
 LIT = 0.02
 """The light from which a pixel counts as covered."""
@@ -56,7 +56,7 @@ class _Seen:
     words: str
 
 
-class MoteMaker(QDialog):
+class MoteMaker(NumberSheet):
     """The numbers of one map of motes. Without a map set it makes a new one; with one, that is made anew."""
 
     def __init__(self, parent: QWidget, session: Session, map_set: MapSet | None = None) -> None:
@@ -81,11 +81,6 @@ class MoteMaker(QDialog):
         show_or_hide(self.with_glow, not self._set)
         self._make = button("Make anew" if self._set else "Make", self.make, "main")
         self._build()
-        self._wait = QTimer(self)
-        self._wait.setSingleShot(True)
-        self._wait.setInterval(WAIT_MS)
-        self._wait.timeout.connect(self._work)
-        self._asked = 0
         self.ready = False
         """Whether what is shown is what the numbers make."""
 
@@ -135,7 +130,7 @@ class MoteMaker(QDialog):
 
     def _soon(self) -> None:
         self.ready = False
-        self._wait.start()
+        super()._soon()
 
     def _work(self) -> None:
         """Work out the map and its picture beside the window; only what was asked for last is shown."""
@@ -151,7 +146,10 @@ class MoteMaker(QDialog):
             self.told.setText(seen.words)
             self.ready = True
 
-        failed = lambda error: self.told.setText(f"It cannot be made: {told(error)}.")  # noqa: E731
+        def failed(error: Exception) -> None:
+            if asked == self._asked:
+                self.told.setText(f"It cannot be made: {told(error)}.")
+
         self._session.work(lambda: _seen(numbers, look, field_wanted), done, failed)
 
     def make(self) -> None:
@@ -174,12 +172,6 @@ class MoteMaker(QDialog):
 
     def showEvent(self, event: object) -> None:
         self._soon()
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Return settles a field; it does not press a button."""
-        assert event is not None
-        if event.key() not in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            super().keyPressEvent(event)
 
 
 def _seen(numbers: Motes, look: Look, field_wanted: bool) -> _Seen:

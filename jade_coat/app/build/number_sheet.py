@@ -1,0 +1,34 @@
+"""What the sheets of all makers share: work that waits until a number rests, and Return that settles a field."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QDialog, QWidget
+
+WAIT_MS = 120
+
+
+class NumberSheet(QDialog):
+    """A sheet of numbers. `_soon` asks for `_work`, once, when nothing has been turned for a moment."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._wait = QTimer(self)
+        self._wait.setSingleShot(True)
+        self._wait.setInterval(WAIT_MS)
+        self._wait.timeout.connect(self._work)
+        self._asked = 0
+        """How often work was asked for: what comes back for an earlier time is not shown."""
+
+    def _soon(self) -> None:
+        self._wait.start()
+
+    def _work(self) -> None:
+        raise NotImplementedError
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Return settles a field; it does not press a button."""
+        assert event is not None
+        if event.key() not in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            super().keyPressEvent(event)
