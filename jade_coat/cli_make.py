@@ -81,7 +81,7 @@ def _new_motes(document: Document, library: Library, options: argparse.Namespace
     from jade_coat.stage.making import glowing, mote_set
 
     numbers = _numbers(Motes(), options.set)
-    made = mote_set(document.project, options.name or "Motes", numbers, library.assets.put)
+    made = mote_set(document.project, options.name or "Motes", numbers, numbers.file(), library.assets.put)
     glow, finish = glowing(document.project, made.name, made.id, (1.0, 1.0, 1.0), 1.0)
     document.do_all("Make a map of motes", [edits.add_map_set(map_set=made), *glow])
     return [f"{made.id} (map set): {numbers.regions} regions, {numbers.side} texels a side", f"{finish} (finish)"]
@@ -90,7 +90,7 @@ def _new_motes(document: Document, library: Library, options: argparse.Namespace
 def _motes_anew(document: Document, library: Library, map_set: MapSet, numbers: Motes) -> list[str]:
     from jade_coat.stage.making import mote_file
 
-    maps = mote_file(map_set.id, numbers, library.assets.put)
+    maps = mote_file(map_set.id, numbers.file(), library.assets.put)
     document.do(edits.set_map_set(map_set=map_set.id, maps=maps, made=numbers))
     return [f"{map_set.id} (map set): {numbers.regions} regions, {numbers.side} texels a side"]
 

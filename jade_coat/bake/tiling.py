@@ -15,6 +15,7 @@ from jade_coat.files.library import Library
 from jade_coat.looking.coverage import shares_of
 from jade_coat.looking.look_at import LookAt, look_at
 from jade_coat.looking.lying import lain
+from jade_coat.maps.color import LUMINANCE
 from jade_coat.maps.packing import Texture
 from jade_coat.material.material import Coat
 from jade_coat.material.quantity import OUTPUTS, QUANTITIES
@@ -114,7 +115,7 @@ def _score(look: LookAt, coat: Coat, steps: Array, lain_on: LainOn | None) -> fl
     if lain_on is not None:
         color = lain_on(found, owner[there], weights[there])
     picture, mask = np.zeros(SIDE * SIDE), np.zeros(SIDE * SIDE, bool)
-    picture[there] = np.cbrt(np.maximum(np.array([0.2126, 0.7152, 0.0722]) @ color, 0))
+    picture[there] = np.cbrt(np.maximum(LUMINANCE @ color, 0))
     mask[there] = np.broadcast_to(found[covered][0], color.shape[1:]) > SEEN
     periods = [(float(A_TILE), 0.0), (0.0, float(A_TILE))]
     return repetition(picture.reshape(SIDE, SIDE), mask.reshape(SIDE, SIDE), periods).score

@@ -5,11 +5,16 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from scipy import ndimage
 
-from jade_coat.maps.color import to_linear, tone_mapped, tone_unmapped
+from jade_coat.maps.color import LUMINANCE, to_linear, tone_mapped, tone_unmapped
 from jade_coat.program.types import Array
 from jade_coat.view.programs import LAYER
 
+PERIOD = 8
+"""After how many pixels the ordered grid comes again."""
+NO_GRAIN = 0.01
+"""Grain of less linear light than this is none."""
 TOLERANCE = 0.05
 """How far a pixel may be off in linear light before it counts as wrong: about twice what an eye tells apart."""
 
@@ -19,11 +24,15 @@ class KindFaults:
     """What one way gets wrong, as shares of what the thing covers, and where (`(h, w) bool`).
 
     `wrong` is off from the right picture while all stands still; `shimmers` changes between two frames of a moving
-    camera more than the right pictures do. `layers` and `most_layers` are how often a covered pixel is drawn over.
+    camera more than the right pictures do. `light` is how much more light there is than should be, a share of that,
+    and `grid` how much of what is off comes again in step with a grid, 0–1. `layers` and `most_layers` are how often a
+    covered pixel is drawn over.
     """
 
     wrong: float
     shimmers: float
+    light: float
+    grid: float
     layers: float
     most_layers: int
     where: Array
@@ -64,10 +73,25 @@ def faults_of(pair: tuple[Array, Array], right: tuple[Array, Array], layers: Arr
     pixels = max(int(covered.sum()), 1)
     where = covered & (np.abs(first - right[0]).max(axis=-1) > TOLERANCE)
     moved = np.abs(first - second).max(axis=-1) - np.abs(right[0] - right[1]).max(axis=-1)
+    off = (first - right[0]) @ LUMINANCE
+    should = float((right[0] @ LUMINANCE)[covered].sum())
     return KindFaults(
         float(where.sum() / pixels), float((covered & (moved > TOLERANCE)).sum() / pixels),
-        mean, most, where,
+        float(off[covered].sum()) / max(should, 1e-6), grid_of(off, covered), mean, most, where,
     )  # fmt: skip
+
+
+def grid_of(off: Array, covered: Array) -> float:
+    """How much of what is off, `(h, w)`, comes again after a period of the ordered grid both ways, 0–1.
+
+    The autocorrelation of what is finer than the grid, where it is `covered`, `(h, w) bool`.
+    """
+    fine = np.where(covered, off - ndimage.uniform_filter(off, PERIOD), 0.0)
+    power = float((fine**2).sum())
+    if power < covered.sum() * NO_GRAIN**2:
+        return 0.0
+    again = [float((fine * np.roll(fine, PERIOD, axis)).sum()) for axis in (0, 1)]
+    return max(min(again) / power, 0.0)
 
 
 _HEAT = ((0, (0.10, 0.12, 0.13)), (1, (0.12, 0.36, 0.32)), (3, (0.45, 0.68, 0.42)), (6, (0.92, 0.74, 0.36)),

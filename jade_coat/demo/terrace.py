@@ -102,7 +102,8 @@ def _atlases(assets: Assets, side: int) -> tuple[MapSet, ...]:
 
 def _motes(assets: Assets, side: int) -> MapSet:
     """The map of what glows, made by the maker of motes."""
-    return mote_set(Project(), "Motes", glows.motes(side), assets.put)
+    numbers = glows.motes(side)
+    return mote_set(Project(), "Motes", numbers, numbers.file(), assets.put)
 
 
 def _atlas(assets: Assets, key: str, name: str, files: dict[str, bytes]) -> MapSet:

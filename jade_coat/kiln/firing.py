@@ -8,14 +8,13 @@ import numpy as np
 
 from jade_coat.kiln.brief import Brief
 from jade_coat.kiln.stuffs import PATTERNS, STUFFS, Laid, Stuff, nested_noise
-from jade_coat.maps.color import hex_to_linear, to_srgb
+from jade_coat.maps.color import LUMINANCE, hex_to_linear, to_srgb
 from jade_coat.maps.images import png_bytes, quantized
 from jade_coat.maps.synthesis import blur, cells, ease, normal_from_height, occlusion_from_height
 from jade_coat.program.types import Array
 
 SIDES = (64, 128, 256, 512, 1024)
 """Texels across a tile that can be fired."""
-_LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
 
 
 @dataclass(frozen=True)
@@ -112,7 +111,7 @@ def _base(brief: Brief, seed: int, side: int, stuff: Stuff, laid: Laid) -> _Work
     work.height = (height if patterned else body).astype(np.float32)
     stops = stuff.stops()
     if brief.tint is not None:
-        light = stops @ _LUMINANCE
+        light = stops @ LUMINANCE
         stops = np.clip(np.array(brief.tint, np.float32) * (light / light[1])[:, None], 0, 1)
     xs = np.linspace(0, 1, len(stops))
     mixed = [np.interp(tone, xs, stops[:, c]) for c in range(3)]
@@ -157,7 +156,7 @@ def _age(work: _Work, stuff: Stuff, laid: Laid) -> None:
         work.lay(mask, np.clip(patina, 0, 1), 0.88)
         work.height = work.height + 0.06 * mask * (1 + 0.4 * work.noise(33, 80, 0.8))
         return
-    grey = (work.color @ _LUMINANCE)[..., None]
+    grey = (work.color @ LUMINANCE)[..., None]
     work.color = work.color + (grey - work.color) * 0.35 * amount
     work.lay(0.5 * stain, work.color * 0.55, 0.9)
     worn = ease(0.62, 0.9, blur(work.height, 0.003) + 0.1 * work.noise(34, 12, 1.5)) * amount
@@ -208,7 +207,7 @@ def _grow(work: _Work, stuff: Stuff, laid: Laid) -> None:
 def _finish(work: _Work) -> None:
     """Warmth, brightness, strength of colour and gloss, over all."""
     brief = work.brief
-    grey = (work.color @ _LUMINANCE)[..., None]
+    grey = (work.color @ LUMINANCE)[..., None]
     color = grey + (work.color - grey) * 2.0**brief.vivid
     warmth = np.array([1 + 0.22 * brief.warm, 1 + 0.02 * brief.warm, 1 - 0.22 * brief.warm], np.float32)
     work.color = np.clip(color * warmth * 2.0**brief.light, 0, 1)

@@ -8,6 +8,7 @@ from collections.abc import Callable
 import numpy as np
 
 from jade_coat.files.library import Library
+from jade_coat.maps.color import LUMINANCE
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.maps.sampling import reading
 from jade_coat.material.where import MAP_READS, MapReading
@@ -40,6 +41,6 @@ def surroundings(
             return np.asarray(values[0])
         if letter:
             return np.asarray(values["xyzw".index(letter)])
-        return np.asarray(np.array([0.2126, 0.7152, 0.0722], np.float32) @ values[:3])
+        return np.asarray(LUMINANCE @ values[:3])
 
     return Around(props, map_value, cancelled)

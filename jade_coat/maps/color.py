@@ -8,6 +8,9 @@ import numpy as np
 
 from jade_coat.program.types import Array
 
+LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
+"""The shares of linear Rec. 709 red, green and blue in luminance."""
+
 
 def to_linear(encoded: Array | Sequence[float]) -> Array:
     """sRGB-encoded values 0–1 of any shape to linear light, float32."""

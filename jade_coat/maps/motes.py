@@ -79,7 +79,11 @@ class Motes(Frozen):
 
     def file(self) -> bytes:
         """The map as a PNG."""
-        return png_bytes(quantized(self.channels(), int(self.bits)))
+        return self.file_of(self.channels())
+
+    def file_of(self, channels: Array) -> bytes:
+        """The map as a PNG, of its channels as they were worked out."""
+        return png_bytes(quantized(channels, int(self.bits)))
 
     def _lights(self, high: int, wide: int, region: int, starry: bool) -> Array:
         """The motes or the stars of one region `(high, wide)`, added, and brought below 1."""

@@ -22,7 +22,7 @@ _OF_AREA: dict[str, Any] = {
 """The groups that the fields of two tones are shown in."""
 LINKS = {
     "base": "Base", "shade": "Shade", "threshold": "Threshold", "push": "Painted push", "bias": "Bias, limit",
-    "lines": "Lines", "area": "Area", "gloss": "Gloss",
+    "lines": "Lines", "area": "Area", "gloss": "Gloss", "ramp": "Ramps",
 }  # fmt: skip
 """The links of the chain by which a two-tone look comes about, in order (`lights/tones.glsl` counts them from 1)."""
 

@@ -65,17 +65,19 @@ def mote_map(asset: str, file: str) -> tuple[MapFile, ...]:
     return (MapFile(role=Role.CHANNELS, asset=asset, file=file, channels="rgba"),)
 
 
-def mote_file(map_set: str, numbers: Motes, put: Callable[[str, str, bytes], str]) -> tuple[MapFile, ...]:
-    """The entries of a map set of motes; `put` keeps a file's bytes by its kind and name, and gives the asset."""
+def mote_file(map_set: str, data: bytes, put: Callable[[str, str, bytes], str]) -> tuple[MapFile, ...]:
+    """The entries of a map set of motes; `put` keeps the file's bytes by its kind and name, and gives the asset."""
     file = f"{map_set}_channels.png"
-    return mote_map(put("maps", file, numbers.file()), file)
+    return mote_map(put("maps", file, data), file)
 
 
-def mote_set(project: Project, name: str, numbers: Motes, put: Callable[[str, str, bytes], str]) -> MapSet:
-    """A map set of motes under a name and an id that the project does not have yet."""
+def mote_set(
+    project: Project, name: str, numbers: Motes, data: bytes, put: Callable[[str, str, bytes], str]
+) -> MapSet:
+    """A map set of motes, whose file is there, under a name and an id that the project does not have yet."""
     name = free_name(name, {s.name for s in project.map_sets})
     made = free_id(name, {s.id for s in project.map_sets})
-    return MapSet(id=made, name=name, maps=mote_file(made, numbers, put), made=numbers)
+    return MapSet(id=made, name=name, maps=mote_file(made, data, put), made=numbers)
 
 
 GLOW_DIALS = ("tint", "boost", "flicker", "rate", "by_day", "by_night")

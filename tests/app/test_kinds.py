@@ -260,9 +260,11 @@ def test_ways_of_letting_through_are_judged_side_by_side_and_one_press_takes_one
     assert faults["additive"].wrong > faults["blended"].wrong + 0.2
     assert "takes no light · throws no shadow" in sheet.tiles["additive"].words()[1]
     assert not any(tile.current for tile in sheet.tiles.values())
-    hand.click(sheet.tiles["dithered"])
-    assert session.project.material("screen").kind == "dithered"
-    hand.until(lambda: sheet.ready and sheet.tiles["dithered"].current, 240)
+    hand.click(sheet.tiles["ordered"])
+    taken = session.project.material("screen")
+    assert (taken.kind, taken.dither.pattern) == ("dithered", "ordered")
+    hand.until(lambda: sheet.ready and sheet.tiles["ordered"].current, 240)
+    assert not sheet.tiles["dithered"].current
     assert panel.kind.compare() is sheet
     sheet._sides.button(3).click()
     hand.until(lambda: sheet.ready, 240)

@@ -81,6 +81,22 @@ def test_a_bush_is_made_looked_at_made_anew_with_its_paint_and_kept_in_the_file(
     assert not any(name.startswith("maker") for name in session.client._streams)
 
 
+@pytest.mark.parametrize("maker", ["new_bush", "new_motes"])
+def test_what_is_made_before_it_is_worked_out_goes_in_as_soon_as_it_is_with_the_last_number(hand: Hand, maker) -> None:
+    session = hand.session
+    start = session.project
+    sheet = getattr(hand.window.workspaces["Build"], maker)()
+    hand.until(lambda: sheet.ready)
+    turn(hand, sheet.rows.fields["seed"], "7")
+    assert not sheet.ready
+    hand.click(sheet._make)
+    assert session.project is start  # nothing was worked out while the window waited
+    hand.until(lambda: session.project is not start)
+    assert not sheet.isVisible()
+    made = session.project.meshes[-1].made if maker == "new_bush" else session.project.map_sets[-1].made
+    assert made.seed == 7
+
+
 def test_a_card_is_cut_from_a_pressed_cell_and_made_anew_when_its_atlas_changes(hand: Hand) -> None:
     session, build = hand.session, hand.window.workspaces["Build"]
     atlas = np.zeros((128, 128, 1), np.uint8)

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jade_coat.check.kind_faults import faults_of, light_of, right_of
+from jade_coat.check.kind_faults import faults_of, grid_of, light_of, right_of
 from jade_coat.maps.color import to_srgb, tone_mapped, tone_unmapped
 from jade_coat.view.camera import eye_of
 from jade_coat.view.programs import LAYER
@@ -54,6 +54,28 @@ def test_what_is_right_has_no_faults_and_what_is_off_is_found_in_place() -> None
     assert found.shimmers == 0.25
     assert found.where[:20, :10].all()
     assert found.where.sum() == 200
+
+
+@pytest.mark.parametrize("share", [0.2, 0.5, 0.77])
+def test_the_ordered_grid_is_found_as_one_and_chances_and_smooth_errors_are_not(share: float) -> None:
+    """Bayer's matrix (1973) by its recursion, against independent chances of the same mean."""
+    bayer = np.zeros((1, 1))
+    for _ in range(3):
+        bayer = np.block([[4 * bayer, 4 * bayer + 2], [4 * bayer + 3, 4 * bayer + 1]])
+    covered = np.zeros((96, 96), bool)
+    covered[8:80, 16:88] = True
+    grid = (np.tile((bayer + 0.5) / 64, (12, 12)) < share) - share
+    chances = (np.random.default_rng(1).random((96, 96)) < share) - share
+    assert grid_of(grid, covered) > 0.6
+    assert grid_of(chances, covered) < 0.2
+    smooth = np.add.outer(np.linspace(0, 0.5, 96), np.linspace(0, 0.5, 96))
+    assert grid_of(smooth, covered) < 0.2
+
+
+def test_light_that_is_lost_is_told_as_a_share_of_what_should_be() -> None:
+    layers = np.full((8, 8, 4), LAYER, np.uint8)
+    right, less = np.full((8, 8), 0.4), np.full((8, 8), 0.3)
+    assert faults_of((shown(less), shown(less)), (rgb(right), rgb(right)), layers).light == pytest.approx(-0.25, abs=0.01)
 
 
 def test_what_the_right_pictures_do_too_is_no_shimmer() -> None:

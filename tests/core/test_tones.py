@@ -166,6 +166,8 @@ def test_ramps_color_the_light_by_how_much_there_is_of_it(renderer, second: floa
     assert np.abs(drawn / page - wanted).max() < 0.03
     assert reach.min() < 0.3
     assert reach.max() > 0.95
+    alone = tone_unmapped(to_linear(seen(renderer, "link:ramp")[..., :3] / 255))[inside]
+    assert np.abs(alone / page * [0.2, 0.5, 0.1] - wanted).max() < 0.03  # the link shows the ramps without the base
 
 
 def test_areas_have_a_gloss_of_their_own_each(gl, demo) -> None:

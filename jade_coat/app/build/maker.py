@@ -166,11 +166,13 @@ class Maker(NumberSheet):
                 self.made, self._mark = found
                 self.show_source()
                 self._dress()
+                self._worked_out(True)
 
         def failed(error: Exception) -> None:
             if asked == self._asked:
                 self._failed = True
                 self.told.setText(f"It cannot be made: {told(error)}.")
+                self._worked_out(False)
 
         session.work(lambda: library.make(project, numbers), done, failed)
 
@@ -249,19 +251,13 @@ class Maker(NumberSheet):
 
     def make(self) -> None:
         """Put it into the project, or in the place of the one that it is made anew from."""
-        session, numbers = self._session, self.numbers
-        if self.made is not None:
-            mesh, mark = self.made, self._mark
-        else:
-            try:
-                mesh, mark = session.library.make(session.project, numbers)
-            except (ValueError, KeyError, OSError) as error:
-                self.told.setText(f"It cannot be made: {told(error)}.")
-                return
+        if self.made is None:
+            self.make_once_there()
+            return
         if self._mesh:
-            made_anew(session, self._mesh, mesh, numbers, mark)
+            made_anew(self._session, self._mesh, self.made, self.numbers, self._mark)
         else:
-            self._keep(mesh, self.kind.noun.capitalize(), numbers, mark)
+            self._keep(self.made, self.kind.noun.capitalize(), self.numbers, self._mark)
         self.accept()
 
     def showEvent(self, event: object) -> None:

@@ -54,6 +54,8 @@ class _Seen:
     channels: list[Array]
     picture: Array
     words: str
+    file: bytes
+    """The map as a file."""
 
 
 class MoteMaker(NumberSheet):
@@ -81,8 +83,9 @@ class MoteMaker(NumberSheet):
         show_or_hide(self.with_glow, not self._set)
         self._make = button("Make anew" if self._set else "Make", self.make, "main")
         self._build()
-        self.ready = False
-        """Whether what is shown is what the numbers make."""
+        self._file: bytes | None = None
+        """The map of the numbers as they were last worked out, as a file."""
+        self._failed = False
 
     def _build(self) -> None:
         left = scrolled(self.rows)
@@ -128,8 +131,13 @@ class MoteMaker(NumberSheet):
         """Show the field, or one card."""
         self._ways.buttons()[int(field)].click()
 
+    @property
+    def ready(self) -> bool:
+        """Whether what is shown is what the numbers make; or they make nothing."""
+        return self._file is not None or self._failed
+
     def _soon(self) -> None:
-        self.ready = False
+        self._file, self._failed = None, False
         super()._soon()
 
     def _work(self) -> None:
@@ -144,24 +152,30 @@ class MoteMaker(NumberSheet):
                 picture.setPixmap(QPixmap.fromImage(image_from(values[..., None])))
             self.picture.setPixmap(QPixmap.fromImage(image_from(seen.picture)))
             self.told.setText(seen.words)
-            self.ready = True
+            self._file = seen.file
+            self._worked_out(True)
 
         def failed(error: Exception) -> None:
             if asked == self._asked:
+                self._failed = True
+                self._worked_out(False)
                 self.told.setText(f"It cannot be made: {told(error)}.")
 
         self._session.work(lambda: _seen(numbers, look, field_wanted), done, failed)
 
     def make(self) -> None:
         """Put the map into the project, or in the place of the one that it is made anew from."""
-        session, numbers = self._session, self.numbers
+        session, numbers, data = self._session, self.numbers, self._file
+        if data is None:
+            self.make_once_there()
+            return
         put = session.library.assets.put
         if self._set:
             name = session.project.map_set(self._set).name
-            maps = mote_file(self._set, numbers, put)
+            maps = mote_file(self._set, data, put)
             session.do(edits.set_map_set(map_set=self._set, maps=maps, made=numbers).called(f"Make {name} anew"))
         else:
-            made = mote_set(session.project, "Motes", numbers, put)
+            made = mote_set(session.project, "Motes", numbers, data, put)
             steps, finish = [edits.add_map_set(map_set=made)], ""
             if self.with_glow.isChecked():
                 glow, finish = glowing(session.project, made.name, made.id, self.look.tint, self.look.boost)
@@ -198,7 +212,7 @@ def _seen(numbers: Motes, look: Look, field_wanted: bool) -> _Seen:
     words = f"A card is {across:.0f} pixels across here, {texels:.1f} texels a pixel"
     if field_wanted:
         words += f"; {look.count:,} cards light {lit:.0%} of the picture"
-    return _Seen(small, shown, f"{words}. {banding(channels[..., 0], look.boost)}.")
+    return _Seen(small, shown, f"{words}. {banding(channels[..., 0], look.boost)}.", numbers.file_of(channels))
 
 
 def _cell(channels: Array, cell: tuple[float, float, float, float]) -> Array:

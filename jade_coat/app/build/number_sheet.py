@@ -20,12 +20,31 @@ class NumberSheet(QDialog):
         self._wait.timeout.connect(self._work)
         self._asked = 0
         """How often work was asked for: what comes back for an earlier time is not shown."""
+        self._pressed = False
+        """Whether what is still being worked out is to be made as soon as it is there."""
 
     def _soon(self) -> None:
         self._wait.start()
 
     def _work(self) -> None:
         raise NotImplementedError
+
+    def make(self) -> None:
+        """Put what the numbers make into the project."""
+        raise NotImplementedError
+
+    def make_once_there(self) -> None:
+        """Make what is not worked out yet as soon as it is: the window never waits for it."""
+        self._pressed = True
+        if self._wait.isActive():
+            self._wait.stop()
+            self._work()
+
+    def _worked_out(self, well: bool) -> None:
+        """What was asked for last is there, or cannot be made."""
+        pressed, self._pressed = self._pressed, False
+        if pressed and well:
+            self.make()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Return settles a field; it does not press a button."""

@@ -1,8 +1,9 @@
-"""The four ways of letting through side by side on the chosen prop: what each costs, and what it gets wrong."""
+"""The ways of letting through side by side on the chosen prop: what each costs, and what it gets wrong."""
 
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 from functools import partial
 
 import numpy as np
@@ -15,7 +16,9 @@ from jade_coat.app.controls.basics import button, label, row
 from jade_coat.app.controls.tiles import PressedTile
 from jade_coat.app.session import Session
 from jade_coat.check.kind_faults import KindFaults, faults_of, light_of, right_of
+from jade_coat.material.dither import PATTERN_LABELS, Pattern
 from jade_coat.material.kinds import KINDS
+from jade_coat.material.material import Material
 from jade_coat.program.types import Array
 from jade_coat.stage import edits
 from jade_coat.stage.desk import Camera
@@ -24,17 +27,50 @@ from jade_coat.view.camera import eye_of
 from jade_coat.view.client import Picture
 from jade_coat.view.looks import LAYERS
 
-WAYS = ("masked", "dithered", "blended", "additive")
+
+@dataclass(frozen=True)
+class Way:
+    """One way of letting through: a surface kind, and by which pattern it chooses points, if it does."""
+
+    kind: str
+    pattern: Pattern | None = None
+
+    @property
+    def label(self) -> str:
+        """Its name for people."""
+        name = KINDS[self.kind].label
+        return f"{name} by {PATTERN_LABELS[self.pattern]}" if self.pattern else name
+
+    def worn(self, material: Material) -> Material:
+        """A material that lets through in this way."""
+        dither = material.dither.with_(pattern=self.pattern) if self.pattern else material.dither
+        made: Material = material.with_(kind=self.kind, dither=dither)
+        return made
+
+    def is_of(self, material: Material | None) -> bool:
+        """Whether a material lets through in this way."""
+        if material is None or material.kind != self.kind:
+            return False
+        return self.pattern in (None, material.dither.pattern)
+
+
+WAYS = {
+    "masked": Way("masked"), "dithered": Way("dithered", "noise"), "ordered": Way("dithered", "ordered"),
+    "hashed": Way("dithered", "hashed"), "blended": Way("blended"), "additive": Way("additive"),
+}  # fmt: skip
+OPAQUE = "opaque"
 RIGHT = "dithered"
 """The way whose mean over many samples is right: every point sorted, whatever the order of drawing."""
 SAMPLES = 32
-SIZE = QSize(336, 224)
+SIZE, ACROSS = QSize(336, 224), 3
 STEP = 0.004
 """How far the camera turns between the two frames that shimmer is seen by, radians: about a pixel."""
 LOOKING, NOTHING = "being looked at…", "choose a prop to see it here"
 TIMED, FRAMES = "timed", 4
 """The frames that what a way costs is told by, and how many."""
 TURN_MS, TURN = 120, 0.03
+LIGHT_SEEN, GRID_SEEN = 0.03, 0.35
+"""How much light may be lost or won, and what is off come again in a grid, before it is told."""
 PREFIX = "ways:"
 SIDES = {"As it is": None, "Light in front": 0.0, "Light aside": math.pi / 2, "Light behind": math.pi}
 """From where the light comes as the prop is seen: how far the camera stands from the sun's side, radians."""
@@ -43,24 +79,26 @@ SIDES = {"As it is": None, "Light in front": 0.0, "Light aside": math.pi / 2, "L
 class WayTile(PressedTile):
     """One way: its picture, what it gets wrong marked in place, and its numbers in words."""
 
-    def __init__(self, kind: str) -> None:
+    def __init__(self, way: Way) -> None:
         super().__init__()
-        self.kind, self.current, self.marks = kind, False, True
+        self.way, self.current, self.marks = way, False, True
         self.waits_for = LOOKING
         self.image: QImage | None = None
         self.faults: KindFaults | None = None
         self.cost = 0.0
-        self.setFixedSize(SIZE.width() + 8, SIZE.height() + 52)
+        self.setFixedSize(SIZE.width() + 8, SIZE.height() + 66)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.setToolTip(f"Take it: {KINDS[kind].hint.lower()}")
+        self.setToolTip(f"Take it: {KINDS[way.kind].hint.lower()}")
 
     def words(self) -> list[str]:
         """What is told under the picture."""
-        record, found = KINDS[self.kind], self.faults
+        record, found = KINDS[self.way.kind], self.faults
         lines = []
         if found is not None:
             lines.append(f"{found.layers:.1f} layers, {found.most_layers} at most · × {self.cost:.1f} of opaque")
             faults = [f"{found.wrong:.0%} off", f"{found.shimmers:.0%} shimmers"]
+            faults += [f"{found.light:+.0%} light"] if record.lit and abs(found.light) > LIGHT_SEEN else []
+            faults += ["a grid shows"] if found.grid > GRID_SEEN else []
         else:
             lines, faults = [self.waits_for], []
         faults += [] if record.lit else ["takes no light"]
@@ -85,7 +123,7 @@ class WayTile(PressedTile):
             painter.setPen(QPen(theme.color("celadon" if self.current else "jade"), 2))
             painter.drawPath(path)
         first, second = self.words()
-        lines = ((f"{KINDS[self.kind].label}: {first}", "text", 500), (second, "persimmon", 400))
+        lines = ((self.way.label, "text", 600), (first, "quiet", 400), (second, "persimmon", 400))
         for i, (text, tone, weight) in enumerate(lines):
             painter.setFont(theme.font(11.5, weight))
             painter.setPen(theme.color(tone))
@@ -110,19 +148,21 @@ class WaysThrough(QDialog):
         super().__init__(parent)
         self._session = session
         self.setWindowTitle("Ways of letting through")
-        self.tiles = {kind: WayTile(kind) for kind in WAYS}
+        self.tiles = {name: WayTile(way) for name, way in WAYS.items()}
         grid = QGridLayout()
         grid.setSpacing(8)
-        for i, (kind, tile) in enumerate(self.tiles.items()):
-            tile.pressed.connect(partial(self.take, kind))
-            grid.addWidget(tile, i // 2, i % 2)
+        for i, (name, tile) in enumerate(self.tiles.items()):
+            tile.pressed.connect(partial(self.take, name))
+            grid.addWidget(tile, i // ACROSS, i % ACROSS)
         sides = self._build_buttons()
         layout = QVBoxLayout(self)
         layout.addLayout(row(*sides, 1, self.marks, self.moving, gap=4))
         layout.addLayout(grid)
         layout.addWidget(label(
             "Off: differs from what it would be if every point were sorted. Shimmers: changes between two frames of a "
-            "turning camera more than that does. Press one to take it.", "quiet", wrap=True))  # fmt: skip
+            "turning camera more than that does. Light: more or less of it than should be. Press one to take it.",
+            "quiet", wrap=True,
+        ))  # fmt: skip
         self._got: dict[str, Array] = {}
         self._sums: dict[str, Array] = {}
         self._took: dict[str, float] = {}
@@ -157,18 +197,18 @@ class WaysThrough(QDialog):
 
     @property
     def ready(self) -> bool:
-        """Whether all four have been looked at."""
+        """Whether all have been looked at."""
         return all(t.faults is not None for t in self.tiles.values()) and not self._wait.isActive()
 
     # Looking
 
-    def _alone(self, kind: str) -> Project | None:
-        """The chosen prop by itself, with the present material of a kind."""
+    def _alone(self, name: str) -> Project | None:
+        """The chosen prop by itself, the present material in one of the ways."""
         session, material, prop = self._session, self._session.material, self._session.prop
         if material is None or prop is None:
             return None
         project = session.project
-        swapped = tuple(m.with_(kind=kind) if m.id == material.id else m for m in project.materials)
+        swapped = tuple(WAYS.get(name, Way(OPAQUE)).worn(m) if m.id == material.id else m for m in project.materials)
         alone = prop.with_(parent="", visible=True)
         made: Project = project.with_(materials=swapped, props=(alone,), groups=(), decals=(), lamps=(), mists=())
         return made
@@ -188,7 +228,7 @@ class WaysThrough(QDialog):
         for tile in self.tiles.values():
             tile.faults, tile.waits_for = None, NOTHING if nothing else LOOKING
             tile.update()
-        for kind in (*WAYS, "opaque"):
+        for kind in (*WAYS, OPAQUE):
             project = self._alone(kind)
             if project is None:
                 return
@@ -197,7 +237,7 @@ class WaysThrough(QDialog):
             self._ask(kind, "second", STEP)
             self._ask(kind, TIMED, 0.0)
             if kind in WAYS:
-                self.tiles[kind].current = self._session.material is not None and self._session.material.kind == kind
+                self.tiles[kind].current = WAYS[kind].is_of(self._session.material)
                 self._ask(kind, "layers", 0.0)
         self._ask(RIGHT, "right", 0.0, 1)
         self._ask(RIGHT, "right second", STEP, 1)
@@ -246,23 +286,27 @@ class WaysThrough(QDialog):
     def _judge(self) -> None:
         """Work out the faults of those whose pictures are all there."""
         right = [self._got.get(f"{RIGHT}:{what}") for what in ("right", "right second")]
-        if right[0] is None or right[1] is None or "opaque" not in self._took:
+        if right[0] is None or right[1] is None or OPAQUE not in self._took:
             return
         for kind, tile in self.tiles.items():
             found = [self._got.get(f"{kind}:{what}") for what in ("first", "second", "layers")]
             if tile.faults is None and all(f is not None for f in found):
                 first, second, layers = (f for f in found if f is not None)
                 tile.faults = faults_of((first, second), (right[0], right[1]), layers)
-                tile.cost = self._took[kind] / max(self._took["opaque"], 1e-3)
+                tile.cost = self._took[kind] / max(self._took[OPAQUE], 1e-3)
                 tile.update()
 
     # Hands
 
-    def take(self, kind: str) -> None:
-        """Give the present material this kind."""
-        material = self._session.material
-        if material is not None:
-            self._session.do(edits.set_material(material=material.id, kind=kind))
+    def take(self, name: str) -> None:
+        """Let the present material let through in this way."""
+        material, way = self._session.material, WAYS[name]
+        if material is None:
+            return
+        steps = [edits.set_material(material=material.id, kind=way.kind)]
+        if way.pattern:
+            steps.append(edits.set_shading(material=material.id, light="dither", pattern=way.pattern))
+        self._session.do_all(f"Let {material.name} through: {way.label.lower()}", steps)
 
     def _mark(self) -> None:
         for tile in self.tiles.values():
@@ -290,7 +334,7 @@ class WaysThrough(QDialog):
         """Let go of the scenes and pictures."""
         self._turning.stop()
         self.moving.setChecked(False)
-        for kind in (*WAYS, "opaque"):
+        for kind in (*WAYS, OPAQUE):
             for what in ("first", "second", TIMED, "layers", "right", "right second"):
                 self._session.client.forget_stream(f"{PREFIX}{kind}:{what}")
             self._session.link.hide(f"{PREFIX}{kind}")

@@ -182,7 +182,8 @@ class LookStrip(QWidget):
         at = len(found) - 1
         found[at:at] = [(q.name, q.label) for q in QUANTITIES.values() if not q.always and self._matters(material, q)]
         if kind_of(material.kind).shading == "tones":
-            found[1:1] = [(f"{LINK}{link}", name) for link, name in LINKS.items()]
+            chain = [link for link in LINKS if link != "ramp" or material.tones.ramp]
+            found[1:1] = [(f"{LINK}{link}", LINKS[link]) for link in chain]
         painted = [t.painted for c in material.coats[1:] for t in c.where if t.painted is not None]
         channels = {4 * p.color_set + "RGBA".index(p.channel) for p in painted}
         found += [_channel(i) for i in sorted(channels)]

@@ -64,6 +64,7 @@ vec3 own_light(Surface s, vec3 v, vec3 world, vec3 open) {
     if (tone_link == 8) return tone_value(glint * tone_line.y);
     vec3 toned = mix(shade, base, lit);
 #ifdef RAMPS
+    if (tone_link == 9) return tone_ramp(tone_reach(cosine, sees)) * page;
     toned = base * tone_ramp(tone_reach(cosine, sees));
 #endif
     vec3 line = mix(tone_ink.rgb, vec3(1.0), tone_line.x);
