@@ -44,7 +44,7 @@ from jade_coat.stage.desk import Camera
 from jade_coat.stage.draws import ScenePatch
 from jade_coat.stage.lamps import Lamp, Mist
 from jade_coat.stage.look_tables import BARE
-from jade_coat.stage.mesh_assets import Category, MeshAsset, Variant
+from jade_coat.stage.mesh_assets import Category, FarLevel, MeshAsset, Variant
 from jade_coat.stage.paint_rules import Measure, PaintRule
 from jade_coat.stage.project import Group, Project, Prop
 from jade_coat.stage.scene import build_scene
@@ -151,6 +151,7 @@ def every_kind_of_project() -> tuple[Project, Assets]:
     assets = Assets()
     picture = assets.put("maps", "a.png", png_bytes(np.full((4, 4, 3), 128, np.uint8)))
     mesh = assets.put("meshes", "box.glb", mesh_glb(shapes.box(1, 1, 1), "box"))
+    far = assets.put("meshes", "far.glb", mesh_glb(shapes.box(1.1, 1.1, 1.1), "far"))
     sets = tuple(
         MapSet(id=i, name=i.title(), maps=(MapFile(role=Role.BASE_COLOR, asset=picture, file="a.png"),))
         for i in ("s1", "s2")
@@ -225,7 +226,8 @@ def every_kind_of_project() -> tuple[Project, Assets]:
     project = Project(
         name="Everything", map_sets=sets, shared=shared, recipes=recipes, materials=(material, other), finishes=finishes,
         meshes=(MeshAsset(id="box", name="Box", asset=mesh, slots=("surface",), clips=("sway",), variants=variants, categories={"surface": "clay"},
-                          made=Card(atlas="s1"), made_of="mark"),),
+                          made=Card(atlas="s1"), made_of="mark", levels=(FarLevel(mesh="far", away=9.0),)),
+                MeshAsset(id="far", name="Far", asset=far, slots=("surface",))),
         props=props, groups=groups, decals=(decal, decal.with_(id="soot", name="Soot", parent="g")), stamps=(Stamp(id="chip", name="Chip", decal=decal),),
         lamps=(Lamp(id="lantern", name="Lantern"), Lamp(id="torch", name="Torch", spot=True, parent="g")), mists=(Mist(id="haze", name="Haze"),),
         categories=(Category(id="clay", name="Clay", finish="f1"), Category(id="wood", name="Wood")),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
@@ -10,6 +11,8 @@ import numpy as np
 from jade_coat.material.paint_source import MapSource
 from jade_coat.program.types import Array
 from jade_coat.stage.lamps import BARE, Surroundings
+
+ANY_DISTANCE = (0.0, math.inf)
 
 
 @dataclass(frozen=True)
@@ -30,6 +33,13 @@ class Draw:
     rows: Array
     seeds: Array
     on_map: MapSource | None = None
+    span: tuple[float, float] = ANY_DISTANCE
+    """From and up to which distance of the eye its instances are seen, metres, for those of size 1."""
+
+    @property
+    def is_near(self) -> bool:
+        """Whether it is what is seen from near: that throws the shadows, and is counted."""
+        return self.span[0] <= 0.0
 
 
 @dataclass(frozen=True)

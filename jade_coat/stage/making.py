@@ -15,6 +15,8 @@ from jade_coat.material.shading import shading_path
 from jade_coat.material.surface import Role, Surface
 from jade_coat.material.where import PaintTerm
 from jade_coat.mesh.data import MeshData
+from jade_coat.mesh.makers import Bush, Made
+from jade_coat.mesh.makers.bush import COARSEST
 from jade_coat.stage import edits
 from jade_coat.stage.decals import Decal
 from jade_coat.stage.edits.registry import Edit
@@ -71,9 +73,7 @@ def mote_file(map_set: str, data: bytes, put: Callable[[str, str, bytes], str]) 
     return mote_map(put("maps", file, data), file)
 
 
-def mote_set(
-    project: Project, name: str, numbers: Motes, data: bytes, put: Callable[[str, str, bytes], str]
-) -> MapSet:
+def mote_set(project: Project, name: str, numbers: Motes, data: bytes, put: Callable[[str, str, bytes], str]) -> MapSet:
     """A map set of motes, whose file is there, under a name and an id that the project does not have yet."""
     name = free_name(name, {s.name for s in project.map_sets})
     made = free_id(name, {s.id for s in project.map_sets})
@@ -100,6 +100,21 @@ def glowing(project: Project, name: str, map_set: str, tint: Color, boost: float
         *dials,
         edits.add_finish(parent=material.id, name=name, id=finish),
     ], finish
+
+
+def levels_made(project: Project, mesh: str, numbers: Made) -> dict[str, Made]:
+    """What the levels of a mesh for afar are to be made from when it is made of other numbers, by their ids.
+
+    Only of those that were made from the same as it is now.
+    """
+    asset, found = project.mesh(mesh), {}
+    for name, _, _ in project.spans(mesh)[1:]:
+        old, coarse = asset.made, project.mesh(name).made
+        if not (isinstance(old, Bush) and isinstance(coarse, Bush) and isinstance(numbers, Bush)):
+            continue
+        if coarse.with_(level=old.level) == old:
+            found[name] = numbers.with_(level=min(numbers.level + coarse.level - old.level, COARSEST))
+    return found
 
 
 FILL, DARKER = "fill", 0.3

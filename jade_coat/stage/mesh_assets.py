@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 from pydantic import Field, model_validator
 
 from jade_coat.material.fields import Frozen
@@ -27,6 +29,13 @@ class Category(Frozen):
     finish: str = ""
 
 
+class FarLevel(Frozen):
+    """A coarser mesh that stands in for another from afar: from how far on, metres, of a prop of size 1."""
+
+    mesh: str
+    away: float = Field(gt=0, le=1e6)
+
+
 class MeshAsset(Frozen):
     """A mesh of the project: the asset that holds it, the names of its slots, and how it moves.
 
@@ -46,6 +55,8 @@ class MeshAsset(Frozen):
     """What it is made from, where it can be made anew."""
     made_of: str = ""
     """The key of the opacity that it was cut by."""
+    levels: tuple[FarLevel, ...] = ()
+    """What the view shows of it from afar, nearest first. Their slots are dressed as its own of the same names."""
 
     @model_validator(mode="after")
     def _default_first(self) -> MeshAsset:
@@ -54,6 +65,11 @@ class MeshAsset(Frozen):
             raise ValueError(f"{self.name}: the first variant must be {DEFAULT!r}, got {ids[:1]}")
         if len(set(ids)) != len(ids):
             raise ValueError(f"{self.name}: the ids of variants must be unique, got {ids}")
+        away = [level.away for level in self.levels]
+        if any(b <= a for a, b in pairwise(away)):
+            raise ValueError(f"{self.name}: its levels must be shown from ever farther away, got {away}")
+        if any(level.mesh == self.id for level in self.levels):
+            raise ValueError(f"{self.name} cannot be a level of itself")
         return self
 
     def variant(self, wanted: str) -> Variant:

@@ -296,6 +296,17 @@ class Project(Frozen):
         found: MeshAsset = by_id(self.meshes, wanted, "mesh")
         return found
 
+    def spans(self, mesh: str) -> list[tuple[str, float, float]]:
+        """The ids of the meshes that are shown of a mesh, each with from and up to which distance, metres, at size 1.
+
+        Levels that are not there any more are passed over. Raises KeyError.
+        """
+        asset = self.mesh(mesh)
+        there = {m.id for m in self.meshes} if asset.levels else set()
+        levels = [level for level in asset.levels if level.mesh in there]
+        starts = (0.0, *(level.away for level in levels), math.inf)
+        return list(zip((asset.id, *(level.mesh for level in levels)), starts[:-1], starts[1:], strict=True))
+
     def prop(self, wanted: str) -> Prop:
         """The prop with this id. Raises KeyError."""
         if wanted not in self.props:

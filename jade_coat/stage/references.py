@@ -19,6 +19,7 @@ from jade_coat.material.tones import Tones
 from jade_coat.material.where import MapTerm, RecipeTerm, SharedTerm
 from jade_coat.mesh.makers import Bush, Card
 from jade_coat.stage.looks import finish_on, reach
+from jade_coat.stage.mesh_assets import FarLevel
 from jade_coat.stage.paint_rules import PaintRule
 from jade_coat.stage.project import KINDS_OF_THINGS, Project, Prop
 
@@ -32,10 +33,12 @@ FIELDS: dict[type[Frozen], dict[str, Kind]] = {
     SharedTerm: {"shared": "shared"}, Link: {"shared": "shared", "recipe": "recipes"},
     PaintRule: {"map_set": "map_sets", "other": "props"}, Prop: {"mesh": "meshes"}, Bush: {"atlas": "map_sets"},
     Card: {"atlas": "map_sets"}, Glow: {"sheet": "map_sets"}, Strands: {"comb": "map_sets"},
-    Tones: {"areas": "map_sets"},
+    Tones: {"areas": "map_sets"}, FarLevel: {"mesh": "meshes"},
 }  # fmt: skip
 
 
+NOTHING_ALONE: tuple[type[Frozen], ...] = (FarLevel,)
+"""Parts of which nothing is left without what they name."""
 _PICKED: dict[str, Kind] = {"recipe": "recipes", "shared": "shared", "map": "map_sets"}
 
 
@@ -107,6 +110,8 @@ def rewritten(thing: Any, new: New) -> Any:
             made = value if all(a is b for a, b in zip(made, value, strict=False)) and len(made) == len(value) else made
         if made is not value and made != value:
             changes[name] = made
+    if isinstance(thing, NOTHING_ALONE) and "" in changes.values():
+        return None
     if isinstance(thing, Link) and not changes.get("shared", thing.shared) and not changes.get("recipe", thing.recipe):
         return None
     return thing.with_(**changes) if changes else thing

@@ -23,8 +23,8 @@ from jade_coat.stage.looks import finishes_on
 from jade_coat.stage.project import Project, Prop
 
 _NOWHERE = np.eye(4, dtype=np.float32)
-DrawKey = tuple[str, str, int, int, str, MapSource | None]
-"""Mesh, owner of the paint, first triangle, how many, material, and how a painted map is read."""
+DrawKey = tuple[str, str, int, int, str, MapSource | None, tuple[float, float]]
+"""Mesh, owner of the paint, first triangle, how many, material, how a painted map is read, from how far it is seen."""
 
 
 @dataclass
@@ -115,6 +115,7 @@ class SceneColumns:
         meshes = {m.id: m for m in before.meshes}
         redone = project.categories is not before.categories
         other = {m.id for m in project.meshes if meshes.get(m.id) is not m or (redone and m.categories)}
+        other |= {m.id for m in project.meshes if any(level.mesh in other for level in m.levels)}
         grouped = project.groups is not before.groups
         return {p.id: p for p in project.props if p.mesh in other or (grouped and p.parent)}
 
@@ -123,35 +124,48 @@ class SceneColumns:
     def _stand(self, project: Project, prop: Prop, before: Prop | None) -> None:
         """Let a prop be drawn as it is now; `before` is what it was when it was told of last."""
         held = self._where.setdefault(prop.id, {})
-        name, own, source = self._mesh_name(project, prop.mesh), own_paint(prop), on_map(prop)
         if held and before is not None and _stands_alike(before, prop):
             number, instance, _ = next(iter(held.values()))
             matrix, _, seed = self._runs[number].columns[instance]
         else:
             matrix, seed = prop.matrix().astype(np.float32), prop.seed
-        slots = self._mesh_data(project, prop.mesh).slots
+        shown = self._shown(project, prop)
         worn_by = finishes_on(project, prop)
-        for gone in held.keys() - {s.name for s in slots}:
+        for gone in held.keys() - shown.keys():
             self._remove(prop.id, gone)
-        for slot in slots:
-            place = (prop.id, slot.name)
+        for part, (name, slot, span) in shown.items():
+            place = (prop.id, part)
+            own, source = (own_paint(prop), on_map(prop)) if span[0] <= 0 else ("", None)
             finish = worn_by.get(slot.name, "")
             own_values = prop.values.get(slot.name) if finish else None
             wear: LookKey = (finish, *sorted(own_values.items())) if own_values else (finish,)
             look = self._looks.take(project, wear, place)
-            key = (name, own, slot.start, slot.count, look.material.id, source)
-            at = held.get(slot.name)
+            key = (name, own, slot.start, slot.count, look.material.id, source, span)
+            at = held.get(part)
             if at is not None and at[2] != wear:
                 self._looks.leave(at[2], place)
             if at is not None and self._runs[at[0]].key != key:
                 self._take_out(at[0], at[1])
                 at = None
             number, instance = (at[0], at[1]) if at is not None else self._new_instance(key, place)
-            held[slot.name] = (number, instance, wear)
+            held[part] = (number, instance, wear)
             run = self._runs[number]
             run.columns[instance] = (matrix, look.row, seed)
             run.touched.add(instance)
             self._touched.add(number)
+
+    def _shown(self, project: Project, prop: Prop) -> dict[str, tuple[str, Slot, tuple[float, float]]]:
+        """What is drawn of a prop, near and far, by the names of its parts: mesh, slot, and from how far it is seen.
+
+        A slot seen from near has its own name, for whoever asks where it is.
+        """
+        found = {}
+        for level, (mesh, low, high) in enumerate(project.spans(prop.mesh)):
+            name = self._mesh_name(project, mesh)
+            for slot in self._mesh_data(project, mesh).slots:
+                part = f"{slot.name}\n{level}" if level else slot.name
+                found[part] = (name, slot, (low, high))
+        return found
 
     def _new_instance(self, key: DrawKey, place: Place) -> tuple[int, int]:
         """Room for one more instance of a draw, which may be new: the draw's number, and the instance's."""
@@ -232,7 +246,7 @@ class SceneColumns:
                     self._vacant.append(number)
                 draws[number] = DrawPatch(made=NO_DRAW)
             elif run.fresh:
-                draws[number] = DrawPatch(made=Draw(*run.key[:5], *_stacked(run.columns), run.key[5]))
+                draws[number] = DrawPatch(made=Draw(*run.key[:5], *_stacked(run.columns), *run.key[5:]))
             else:
                 places = sorted(run.touched)
                 columns = _stacked([run.columns[i] for i in places])

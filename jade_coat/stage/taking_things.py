@@ -12,6 +12,7 @@ from jade_coat.stage.naming import free_id, free_name
 from jade_coat.stage.placed import Placed
 from jade_coat.stage.project import TYPES_OF_THINGS, Project, Prop
 from jade_coat.stage.redress import redressed
+from jade_coat.stage.references import rewritten
 from jade_coat.stage.taking import KINDS, Place, needed, taken_places
 
 PLAIN = ("lamps", "mists")
@@ -23,7 +24,7 @@ def things_apart(project: Project, things: Iterable[Placed]) -> Project:
     listed = [t.with_(parent="", locked=False) for t in things]
     props = tuple(t for t in listed if isinstance(t, Prop))
     decals = tuple(t for t in listed if isinstance(t, Decal))
-    used = {p.mesh for p in props}
+    used = {shown for p in props for shown, _, _ in project.spans(p.mesh)}
     meshes = tuple(m for m in project.meshes if m.id in used)
     named = {c for m in meshes for c in m.categories.values()} | {i for d in decals for i in d.only}
     categories = tuple(c for c in project.categories if c.id in named)
@@ -99,12 +100,13 @@ def _with_meshes(
     project: Project, wanted: Iterable[MeshAsset], categories: Mapping[str, str]
 ) -> tuple[Project, dict[str, str]]:
     found: dict[str, str] = {}
-    for mesh in wanted:
+    for mesh in sorted(wanted, key=lambda m: bool(m.levels)):  # those that stand in for others come before them
         known = next((m.id for m in project.meshes if m.asset == mesh.asset and m.slots == mesh.slots), "")
         if not known:
             known = free_id(mesh.name, {m.id for m in project.meshes})
             named = {slot: categories[c] for slot, c in mesh.categories.items() if c in categories}
             name = free_name(mesh.name, {m.name for m in project.meshes})
-            project = project.with_(meshes=(*project.meshes, mesh.with_(id=known, name=name, categories=named)))
+            made = rewritten(mesh, lambda kind, old: found.get(old, "") if kind == "meshes" else old)
+            project = project.with_(meshes=(*project.meshes, made.with_(id=known, name=name, categories=named)))
         found[mesh.id] = known
     return project, found

@@ -65,7 +65,8 @@ class Caster:
         assets = self._drawer.assets
         return [
             (i, d) for i, d in enumerate(scene.draws)
-            if d.count and len(d.rows) and d.mesh in assets.meshes and assets.surface_kind(d.material).casts != "none"
+            if d.is_near and d.count and len(d.rows) and d.mesh in assets.meshes
+            and assets.surface_kind(d.material).casts != "none"
         ]  # fmt: skip
 
     def triangles(self, scene: Scene) -> int:

@@ -10,7 +10,7 @@ from jade_coat.material.fields import Number
 from jade_coat.material.material import Material, layout, reach_of_moves
 from jade_coat.material.placing import move_path
 from jade_coat.program.types import Array
-from jade_coat.stage.draws import Draw, Scene
+from jade_coat.stage.draws import ANY_DISTANCE, Draw, Scene
 from jade_coat.view.gpu_scenes import GpuScene, Seen, instance_data
 from jade_coat.view.requests import Eye
 
@@ -35,8 +35,12 @@ def spheres(matrices: Array, bounds: Array, margin: float = 0.0) -> tuple[Array,
     """
     middle, half = bounds.mean(axis=0), float(np.linalg.norm(bounds[1] - bounds[0])) / 2
     linear = matrices[:, :3, :3].astype(np.float64)
-    stretch = np.sqrt((linear**2).sum(axis=1).max(axis=1))
-    return linear @ middle + matrices[:, :3, 3], half * stretch + margin
+    return linear @ middle + matrices[:, :3, 3], half * stretches(matrices) + margin
+
+
+def stretches(matrices: Array) -> Array:
+    """How much longer some matrices `(n, 4, 4)` make what lies along an axis, at the most, `(n,)`."""
+    return np.asarray(np.sqrt((matrices[:, :3, :3].astype(np.float64) ** 2).sum(axis=1).max(axis=1)))
 
 
 def inside(balls: tuple[Array, Array], view_projection: Array) -> Array:
@@ -45,13 +49,23 @@ def inside(balls: tuple[Array, Array], view_projection: Array) -> Array:
     return np.asarray((middles @ borders[:, :3].T + borders[:, 3] > -radii[:, None] * 1.001 - 1e-6).all(axis=1))
 
 
-def seen_order(matrices: Array, bounds: Array, eye: Eye, margin: float = 0.0) -> tuple[Array, bool]:
+def in_span(draw: Draw, eye: Eye) -> Array:
+    """Which instances of a draw are as far from the eye as it is seen from, `(n,) bool`; larger ones from farther."""
+    if draw.span == ANY_DISTANCE:
+        return np.ones(len(draw.rows), bool)
+    away = np.linalg.norm(draw.matrices[:, :3, 3].astype(np.float64) - eye.position, axis=1)
+    far = away / np.maximum(stretches(draw.matrices), 1e-9)
+    return np.asarray((far >= draw.span[0]) & (far < draw.span[1]))
+
+
+def seen_order(draw: Draw, bounds: Array, eye: Eye, margin: float = 0.0) -> tuple[Array, bool]:
     """The numbers `(k,)` of the instances that a camera may see, nearest first, and whether it is outside of all.
 
     An instance that is turned inside out counts as one that it is inside of.
     """
+    matrices = draw.matrices
     middles, radii = balls = spheres(matrices, bounds, margin)
-    found = np.flatnonzero(inside(balls, eye.projection @ eye.view))
+    found = np.flatnonzero(inside(balls, eye.projection @ eye.view) & in_span(draw, eye))
     away = ((middles[found] - eye.position) ** 2).sum(axis=1)
     near = abs(eye.projection[2, 3] / (eye.projection[2, 2] - 1.0))
     outside = bool((away > (radii[found] * 1.001 + 2 * near) ** 2).all())
@@ -80,13 +94,13 @@ def seen_instances(context: Any, scene: GpuScene, index: int, bounds: Array, eye
     """The instances of a draw that are seen; of few instances all."""
     draw: Draw = scene.scene.draws[index]
     count = len(draw.rows)
-    if count < FEWEST:
+    if count < FEWEST and draw.span == ANY_DISTANCE:
         return Seen(None, scene.instances[index], count)
     key = (scene.serial, margin, eye.view.tobytes(), eye.projection.tobytes())
     known = scene.seen.get(index)
     if known is not None and known.key == key:
         return known
-    order, outside = seen_order(draw.matrices, bounds, eye, margin)
+    order, outside = seen_order(draw, bounds, eye, margin)
     size = scene.instances[index].size
     if known is not None and known.buffer.size == size:
         buffer = known.buffer

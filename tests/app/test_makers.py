@@ -267,13 +267,28 @@ def test_a_bush_with_levels_and_a_body_inside_keeps_its_cover_from_afar(hand: Ha
     assert prop.finishes == {"surface": "leaves", "fill": "leaves_fill"}
     inside = session.project.material("leaves_fill_material").coats[0].surface.color
     assert inside == pytest.approx((0.03, 0.09, 0.015), rel=1e-3)  # darker than what grows over it
-    assert [m.made.level for m in session.project.meshes if m.made is not None] == [0, 1, 2]
+    bush, *coarser = [m for m in session.project.meshes if m.made is not None]
+    assert [m.made.level for m in (bush, *coarser)] == [0, 1, 2]
+    assert [level.mesh for level in bush.levels] == [m.id for m in coarser]
     row = hand.window.findChild(KindPanel).look_from_afar()
     hand.until(lambda: row.ready and len(row.covers) == 6)
     near = row.covers["own0"]
     for key, share in row.covers.items():
         assert share == pytest.approx(near, rel=0.3), key
     assert "40 m" in row.words["own2"].text()
+    turn(hand, row.levels.fields[1], "30")
+    assert session.project.mesh(bush.id).levels[1].away == 30.0
+    turn(hand, row.levels.fields[0], "50")  # never past the one beside it
+    assert session.project.mesh(bush.id).levels[0].away == pytest.approx(30.0, rel=0.01)
+    hand.until(lambda: row.ready and len(row.covers) == 6)
     row.close()
+    hand.window.undo()
+    hand.window.undo()
+    again = build.make_anew()
+    again.turn("count", 60)
+    hand.until(lambda: again.ready)
+    hand.click(again._make)
+    hand.until(lambda: session.project.mesh(bush.id).made.count == 60)
+    assert [session.project.mesh(m.id).made for m in coarser] == [m.made.with_(count=60) for m in coarser]
     hand.settle()
     assert not any(name.startswith("afar") for name in session.client._streams)

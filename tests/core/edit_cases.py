@@ -10,7 +10,7 @@ from jade_coat.material.placing import PREFIX
 from jade_coat.material.recipes import RecipeInput
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.stage.looks import dial_values, finishes_on
-from jade_coat.stage.mesh_assets import MeshAsset
+from jade_coat.stage.mesh_assets import FarLevel, MeshAsset
 from jade_coat.stage.paint_rules import PaintRule
 from jade_coat.stage.project import Project
 from jade_coat.stage.references import references
@@ -93,6 +93,9 @@ class Cases(MaterialCases):
 
     def set_clip(self) -> Change:
         return {"mesh": "box", "clip": "sway"}, of(("meshes", "box"))
+
+    def set_levels(self) -> Change:
+        return {"mesh": "box", "levels": tuple(FarLevel(mesh=m.id, away=4.0) for m in self.p.meshes[1:2])}, of(("meshes", "box"))
 
     def add_prop(self) -> Change:
         return {"prop": self.p.props.first.with_(id="new")}, lambda at: at == ("order", "props") or at[1] == "new"
@@ -247,7 +250,8 @@ class Cases(MaterialCases):
 
     def remove_mesh(self) -> Change:
         gone = self.rng.choice(self.p.meshes).id
-        return {"mesh": gone}, of(("order", "meshes"), ("meshes", gone), ("order", "variants", gone), ("variant", gone),
+        over = [("meshes", m.id) for m in self.p.meshes if any(level.mesh == gone for level in m.levels)]
+        return {"mesh": gone}, of(("order", "meshes"), ("meshes", gone), *over, ("order", "variants", gone), ("variant", gone),
                                   ("category of", gone))  # fmt: skip
 
     def take_over(self) -> Change:

@@ -75,7 +75,9 @@ def test_the_ordered_grid_is_found_as_one_and_chances_and_smooth_errors_are_not(
 def test_light_that_is_lost_is_told_as_a_share_of_what_should_be() -> None:
     layers = np.full((8, 8, 4), LAYER, np.uint8)
     right, less = np.full((8, 8), 0.4), np.full((8, 8), 0.3)
-    assert faults_of((shown(less), shown(less)), (rgb(right), rgb(right)), layers).light == pytest.approx(-0.25, abs=0.01)
+    assert faults_of((shown(less), shown(less)), (rgb(right), rgb(right)), layers).light == pytest.approx(
+        -0.25, abs=0.01
+    )
 
 
 def test_what_the_right_pictures_do_too_is_no_shimmer() -> None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import cv2
 import numpy as np
 import pytest
@@ -66,6 +68,19 @@ def at(y: float) -> np.ndarray:
 
 
 ABOVE = eye_of(np.array([0.0, 2.0, 0.001]), np.zeros(3), 0.45, 1.0)
+
+
+@pytest.mark.parametrize("kind", ["opaque", "masked", "blended", "strands"])
+def test_of_a_thing_with_levels_the_view_shows_the_one_for_its_distance_whatever_its_kind(renderer, kind) -> None:
+    """A card of 1 m from near, one of half a metre from 3 m on: what is covered says which is there."""
+    placed(renderer, [(material(kind), at(0.0)), (material(kind), np.diag([0.5, 1.0, 0.5, 1.0]))], np.ones((4, 4)))
+    scene, spans = renderer.scenes.get("kinds").scene, ((0.0, 3.0), (3.0, np.inf))
+    levels = [replace(draw, span=span) for draw, span in zip(scene.draws, spans, strict=True)]
+    renderer.scenes.set("kinds", Scene(levels, scene.rows))
+    for away, side in ((2.0, 1.0), (2.9, 1.0), (3.1, 0.5), (4.0, 0.5)):
+        eye = eye_of(np.array([0.0, away, 0.001]), np.zeros(3), 0.6, 1.0)
+        covered = renderer.picture("kinds", eye, SIDE, SIDE, backdrop=False)[..., 3] > 127
+        assert covered.mean() == pytest.approx((side / (2 * away * np.tan(0.3))) ** 2, rel=0.2)
 
 
 def test_what_is_cut_out_is_there_where_its_opacity_reaches_the_threshold(renderer) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -20,7 +21,8 @@ from jade_coat.stage import edits
 from jade_coat.stage.boxes import PropBoxes
 from jade_coat.stage.desk import Camera
 from jade_coat.stage.document import Document
-from jade_coat.stage.draws import Scene
+from jade_coat.stage.draws import NO_DRAW, Scene
+from jade_coat.stage.mesh_assets import FarLevel, MeshAsset
 from jade_coat.stage.project import Group, Project, Prop
 from jade_coat.stage.scene import SceneColumns
 from jade_coat.stage.things import BLOCK, Things
@@ -28,7 +30,7 @@ from jade_coat.stage.turns import angles_of, turn_matrix, turn_of
 from jade_coat.view import culling
 from jade_coat.view.client import RenderClient
 from jade_coat.view.context import create_context
-from jade_coat.view.culling import seen_order, spheres
+from jade_coat.view.culling import in_span, seen_order, spheres
 from jade_coat.view.given import Given
 from jade_coat.view.link import STAGE, StageLink
 from jade_coat.view.messages import PatchScene
@@ -359,7 +361,8 @@ def test_what_is_left_out_of_a_picture_is_outside_it_and_the_rest_is_nearest_fir
     eye = eye_for(
         Camera(target=tuple(rng.uniform(-2, 2, 3)), yaw=rng.uniform(-3, 3), pitch=rng.uniform(-1, 1)), 160, 100
     )
-    order, _ = seen_order(matrices, np.array(mesh.bounds), eye)
+    draw = replace(NO_DRAW, matrices=matrices, rows=np.zeros(len(matrices), np.int32))
+    order, _ = seen_order(draw, np.array(mesh.bounds), eye)
     corners = np.concatenate([mesh.positions, np.ones((mesh.vertex_count, 1))], axis=1)
     clip = np.einsum("ij,njk,lk->nli", eye.projection @ eye.view, matrices.astype(np.float64), corners)
     inside = (np.abs(clip[..., :3]) <= clip[..., 3:]).all(axis=2).any(axis=1)
@@ -405,3 +408,43 @@ def test_a_dial_table_that_is_nearly_full_is_told_before_it_is(monkeypatch) -> N
     (told,) = columns.crowded()
     assert told.startswith("M has")
     assert "its table holds 8" in told
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.integers(0, 2**31), st.integers(1, 3))
+def test_of_a_mesh_with_levels_each_prop_is_seen_once_by_the_one_for_its_distance_and_size(seed: int, count: int) -> None:
+    """Whatever was changed on the way: levels added, moved and taken away, props moved and sized."""
+    rng = np.random.default_rng(seed)
+    meshes = [MeshAsset(id=f"m{i}", name=f"M{i}", asset=f"meshes/{i}", slots=("surface",)) for i in range(count + 1)]
+    starts = np.cumsum(rng.uniform(0.5, 6, count))
+    levels = tuple(FarLevel(mesh=f"m{i + 1}", away=float(s)) for i, s in enumerate(starts))
+    box = shapes.box(0.4, 0.4, 0.4)
+    document = Document(Project(meshes=tuple(meshes)))
+    columns, scene = SceneColumns(lambda _project, _mesh: box), Scene()
+
+    def told() -> None:
+        columns.update(document.project).apply(scene)
+
+    for i in range(12):
+        place, size = tuple(rng.uniform(-9, 9, 3)), tuple(rng.uniform(0.3, 3, 3))
+        document.do(edits.add_prop(prop=Prop(id=f"p{i}", name=f"P{i}", mesh="m0", position=place, size=size)))
+    told()
+    assert [len(d.rows) for d in scene.drawn] == [12]
+    document.do(edits.set_levels(mesh="m0", levels=levels))
+    told()
+    if rng.random() < 0.5:
+        document.do(edits.remove_mesh(mesh="m1"))  # what stood in for it from afar is gone: the one before is seen on
+        levels = document.project.mesh("m0").levels
+        assert len(levels) == count - 1
+        told()
+    eye = eye_for(Camera(target=tuple(rng.uniform(-6, 6, 3)), yaw=0.0, pitch=0.0, distance=rng.uniform(0.2, 9)), 80, 80)
+    wanted = {}
+    for prop in document.project.props:
+        away = float(np.linalg.norm(np.array(prop.position) - eye.position)) / max(prop.size)
+        wanted[prop.seed] = f"m{([0] + [int(s.mesh[1:]) for s in levels if s.away <= away])[-1]}"
+    seen = [(float(draw.seeds[i]), draw.mesh) for draw in scene.drawn for i in np.flatnonzero(in_span(draw, eye))]
+    assert len(seen) == 12
+    for number, mesh in seen:
+        assert min(wanted.items(), key=lambda item: abs(item[0] - number))[1] == mesh
+    document.undo()
+    told()

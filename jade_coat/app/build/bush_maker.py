@@ -12,11 +12,13 @@ from jade_coat.jobs.words import told
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.makers import Bush, Made
 from jade_coat.stage import edits
-from jade_coat.stage.mesh_assets import MeshAsset
+from jade_coat.stage.mesh_assets import FarLevel, MeshAsset
 from jade_coat.stage.naming import free_id, free_name
 
 LEVELS = 2
 """How many levels for afar are made beside a bush."""
+FIRST_AWAY, FARTHER = 7.0, 2.5
+"""From how many times its size on the first level is shown, and each further one from how much farther."""
 
 
 class BushMaker(Maker):
@@ -28,7 +30,9 @@ class BushMaker(Maker):
     def build_more(self, box: QVBoxLayout) -> None:
         """Whether levels are made too."""
         self.with_levels = QCheckBox("and two levels for afar")
-        self.with_levels.setToolTip("Meshes with half and a quarter of the cards, larger, that cover as much")
+        self.with_levels.setToolTip(
+            "Meshes with half and a quarter of the cards, larger, that cover as much; the view shows them from afar"
+        )
         box.addWidget(self.with_levels)
         show_or_hide(self.with_levels, not self.is_anew)
 
@@ -37,16 +41,20 @@ class BushMaker(Maker):
         numbers = self.numbers
         assert isinstance(numbers, Bush)
         super().make()
-        if self.with_levels.isChecked() and not self.isVisible():
-            self._add_levels(numbers)
+        prop = self._session.prop
+        if self.with_levels.isChecked() and not self.isVisible() and prop is not None:
+            self._add_levels(numbers, prop.mesh)
 
-    def _add_levels(self, numbers: Bush) -> None:
+    def _add_levels(self, numbers: Bush, bush: str) -> None:
         session = self._session
+        low, high = session.link.mesh_data(bush).bounds
+        away = float((high - low).max()) * FIRST_AWAY
         project, library = session.project, session.library
         wanted = [numbers.with_(level=numbers.level + i) for i in range(1, LEVELS + 1)]
 
         def done(found: list[tuple[MeshData, str]]) -> None:
-            steps, taken, names = [], {m.id for m in session.project.meshes}, {m.name for m in session.project.meshes}
+            steps, far = [], []
+            taken, names = {m.id for m in session.project.meshes}, {m.name for m in session.project.meshes}
             for made, (mesh, mark) in zip(wanted, found, strict=True):
                 name = free_name(f"Bush, level {made.level}", names)
                 kept = library.add_mesh(mesh, name, taken)
@@ -54,6 +62,8 @@ class BushMaker(Maker):
                 taken.add(asset.id)
                 names.add(name)
                 steps.append(edits.add_mesh(mesh=asset))
+                far.append(FarLevel(mesh=asset.id, away=round(away * FARTHER ** len(far), 2)))
+            steps.append(edits.set_levels(mesh=bush, levels=tuple(far)))
             session.do_all("Make levels for afar", steps)
 
         failed = lambda error: session.said.emit(f"The levels cannot be made: {told(error)}", True)  # noqa: E731

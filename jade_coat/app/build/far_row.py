@@ -10,11 +10,12 @@ from PyQt6.QtGui import QImage, QPainter, QPixmap
 from PyQt6.QtWidgets import QDialog, QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from jade_coat.app import theme
+from jade_coat.app.build.level_rows import LevelRows
 from jade_coat.app.controls.basics import button, label, row
 from jade_coat.app.session import Session
 from jade_coat.mesh.makers import Bush
 from jade_coat.stage.mesh_assets import MeshAsset
-from jade_coat.stage.project import Project
+from jade_coat.stage.project import Project, Prop
 from jade_coat.view.camera import eye_of
 from jade_coat.view.client import Picture
 from jade_coat.view.requests import Eye
@@ -51,6 +52,8 @@ class FarRow(QDialog):
         layout = QVBoxLayout(self)
         layout.addLayout(self._grid)
         layout.addWidget(self.told)
+        self.levels = LevelRows(session)
+        layout.addWidget(self.levels)
         layout.addLayout(row(1, button("Close", self.reject)))
         self._wait = QTimer(self)
         self._wait.setSingleShot(True)
@@ -76,21 +79,27 @@ class FarRow(QDialog):
         if prop is None:
             self.told.setText("Choose a prop to see it from afar.")
             return
-        levels = self._levels(session.project.mesh(prop.mesh))
-        for i, _ in enumerate(DISTANCES):
+        mesh = session.project.mesh(prop.mesh)
+        levels = self._levels(mesh)
+        self.levels.show_mesh(mesh)
+        for i, distance in enumerate(DISTANCES):
             self._show(f"own{i}", i, prop.mesh)
             if len(levels) > 1:
-                self._show(f"levels{i}", i, levels[min(i, len(levels) - 1)].id)
+                at = self._level_at(prop, distance) if mesh.levels else min(i, len(levels) - 1)
+                self._show(f"levels{i}", i, levels[at].id)
         for j in range(len(DISTANCES)):
             self.pictures[f"levels{j}"].setVisible(len(levels) > 1)
             self.words[f"levels{j}"].setVisible(len(levels) > 1)
         told = "Above the prop itself, below its levels with fewer cards. " if len(levels) > 1 else ""
+        told = "Above the prop itself, below what the view shows of it. " if mesh.levels else told
         self.told.setText(f"{told}Every picture has the prop as large in its frame; small ones are enlarged, and lie "
                           "in their corner at their own size. A prop that keeps its cover stays as dense.")  # fmt: skip
 
     def _levels(self, mesh: MeshAsset) -> list[MeshAsset]:
-        """The mesh, and those of the project that are made from the same numbers for farther away."""
+        """The mesh, and what the view shows of it from afar; or what is made from the same numbers for that."""
         made = mesh.made
+        if mesh.levels:
+            return [self._session.project.mesh(name) for name, _, _ in self._session.project.spans(mesh.id)]
         if not isinstance(made, Bush):
             return [mesh]
         found = [
@@ -99,13 +108,19 @@ class FarRow(QDialog):
         ]  # fmt: skip
         return [mesh, *sorted(found, key=lambda m: m.made.level if isinstance(m.made, Bush) else 0)]
 
+    def _level_at(self, prop: Prop, distance: float) -> int:
+        """Which of its levels the view shows of a prop from a distance."""
+        spans = self._session.project.spans(prop.mesh)
+        return sum(low <= distance / max(prop.size) for _, low, _ in spans[1:])
+
     def _alone(self, mesh: str) -> Project:
         session = self._session
         assert session.prop is not None
         alone = session.prop.with_(mesh=mesh, parent="", visible=True, position=(0.0, 0.0, 0.0))
         if mesh != session.prop.mesh:
             alone = alone.with_(paint=None, paint_map=None, finishes=self._finishes())
-        made: Project = session.project.with_(props=(alone,), groups=(), decals=(), lamps=(), mists=())
+        bare = tuple(m.with_(levels=()) if m.levels else m for m in session.project.meshes)
+        made: Project = session.project.with_(meshes=bare, props=(alone,), groups=(), decals=(), lamps=(), mists=())
         return made
 
     def _finishes(self) -> dict[str, str]:

@@ -27,7 +27,7 @@ from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.makers import Bush, CardField, Made
 from jade_coat.stage import edits
 from jade_coat.stage.looks import field_row, worn
-from jade_coat.stage.making import FILL, fill_material
+from jade_coat.stage.making import FILL, fill_material, levels_made
 from jade_coat.stage.mesh_assets import MeshAsset
 from jade_coat.stage.remesh import Exchange, imported_anew
 from jade_coat.stage.scene import Look
@@ -271,18 +271,29 @@ class Maker(NumberSheet):
 
 
 def made_anew(session: Session, mesh_id: str, mesh: MeshData, numbers: Made, mark: str) -> None:
-    """Put a new mesh in the place of the one with an id, and carry over the paint of what shows it."""
-    old, project = session.link.mesh_data(mesh_id), session.project
-    name = project.mesh(mesh_id).name
+    """Put a new mesh in the place of the one with an id, and carry over the paint of what shows it.
 
-    def done(found: Exchange) -> None:
-        asset = session.library.exchanged(session.project.mesh(mesh_id), found.mesh, numbers, mark)
-        session.do_all(
-            f"Make {name} anew", [edits.exchange_mesh(mesh=asset, paint=found.paint, maps=found.maps)]
-        )  # fmt: skip
+    Its levels for afar that were made from the same numbers are made anew with it.
+    """
+    old, project, library = session.link.mesh_data(mesh_id), session.project, session.library
+    name = project.mesh(mesh_id).name
+    coarser = levels_made(project, mesh_id, numbers)
+
+    def task() -> tuple[Exchange, dict[str, tuple[MeshData, str]]]:
+        return imported_anew(project, mesh_id, old, mesh), {i: library.make(project, m) for i, m in coarser.items()}
+
+    def done(found: tuple[Exchange, dict[str, tuple[MeshData, str]]]) -> None:
+        exchange, levels = found
+        now = session.project
+        asset = library.exchanged(now.mesh(mesh_id), exchange.mesh, numbers, mark)
+        steps = [edits.exchange_mesh(mesh=asset, paint=exchange.paint, maps=exchange.maps)]
+        for there in (m for m in now.meshes if m.id in levels):
+            data, key = levels[there.id]
+            steps.append(edits.exchange_mesh(mesh=library.exchanged(there, data, coarser[there.id], key)))
+        session.do_all(f"Make {name} anew", steps)
 
     failed = lambda error: session.said.emit(f"{name} cannot be made anew: {told(error)}", True)  # noqa: E731
-    session.work_on_paint(mesh_id, lambda: imported_anew(project, mesh_id, old, mesh), done, failed)
+    session.work_on_paint(mesh_id, task, done, failed)
 
 
 class PressedPicture(QLabel):

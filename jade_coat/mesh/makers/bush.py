@@ -35,6 +35,8 @@ CELLS_BY: dict[CellsBy, str] = {"grid": "a grid", "found": "found by opacity"}
 GAP = 0.02
 """What lies farther apart, in widths of the atlas, is two cells."""
 
+COARSEST = 4
+"""The last level with fewer cards."""
 
 class Bush(Made):
     """What a bush is made from. The same numbers give the same bush.
@@ -88,7 +90,7 @@ class Bush(Made):
     count: int = option(120, "How many", "integer", low=1, high=MOST_CARDS, soft=(1, 400), group=CARDS)
     overlap: float = field(1.0, "Overlap", group=CARDS, hint="How far two cards may lie over each other at their roots")
     level: int = option(
-        0, "For afar", "integer", low=0, high=4, group=CARDS,
+        0, "For afar", "integer", low=0, high=COARSEST, group=CARDS,
         hint="Each level has half the cards, larger, so that as much is covered",
     )  # fmt: skip
     size: Vec2 = field(

@@ -8,7 +8,7 @@ from jade_coat.material.fields import Number
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.stage.edits.registry import added, edit, swap
 from jade_coat.stage.looks import material_of
-from jade_coat.stage.mesh_assets import MeshAsset
+from jade_coat.stage.mesh_assets import FarLevel, MeshAsset
 from jade_coat.stage.origins import Kind
 from jade_coat.stage.paint_rules import PaintRule
 from jade_coat.stage.project import Project, Prop
@@ -33,6 +33,14 @@ def exchange_mesh(
     for prop, own_map in (maps or {}).items():
         project = paint_map.on(project, prop, own_map)
     return project
+
+
+@edit
+def set_levels(project: Project, /, mesh: str, levels: tuple[FarLevel, ...]) -> Project:
+    """Choose what the view shows of a mesh from afar."""
+    for level in levels:
+        project.mesh(level.mesh)
+    return swap(project, "meshes", project.mesh(mesh).with_(levels=levels))
 
 
 @edit

@@ -11,7 +11,7 @@ from jade_coat.stage.looks import finishes_on, material_of, reach
 from jade_coat.stage.naming import free_id, free_name
 from jade_coat.stage.project import Project
 from jade_coat.stage.redress import redressed
-from jade_coat.stage.references import referred, rewritten
+from jade_coat.stage.references import referred, released, rewritten
 from jade_coat.stage.taking import map_values
 
 Stocked = Literal["materials", "finishes", "map_sets", "recipes", "meshes", "shared"]
@@ -116,5 +116,5 @@ def remove_mesh(project: Project, /, mesh: str) -> Project:
     users = [p.name for p in project.props if p.mesh == mesh]
     if users:
         raise ValueError(f"{project.mesh(mesh).name} is what {', '.join(users[:3])} is made of")
-    made: Project = project.with_(meshes=tuple(m for m in project.meshes if m.id != mesh))
-    return made
+    made: Project = released(project, "meshes", mesh)
+    return made.with_(meshes=tuple(m for m in made.meshes if m.id != mesh))  # type: ignore[no-any-return]

@@ -7,6 +7,7 @@ import numpy as np
 
 from jade_coat.program.types import Array
 from jade_coat.view.context import HEADER, shader
+from jade_coat.view.culling import in_span
 from jade_coat.view.drawing import Drawer, set_uniform
 from jade_coat.view.frame import Frame
 from jade_coat.view.gpu_assets import GpuMesh
@@ -81,7 +82,8 @@ class ForwardPass(LitPass):
             if mesh is not None:
                 centres = draw.matrices @ np.append(mesh.bounds.mean(axis=0), 1.0)
                 ahead = -(centres @ frame.eye.view.T)[:, 2]
-                found += [(float(depth), index, i) for i, depth in enumerate(ahead)]
+                there = np.flatnonzero(in_span(draw, frame.eye))
+                found += [(float(ahead[i]), index, int(i)) for i in there]
         return [(index, i) for _, index, i in sorted(found, key=lambda f: -f[0])]
 
     def _draw_one(self, frame: Frame, index: int, instance: int) -> None:
