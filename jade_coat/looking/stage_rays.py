@@ -11,7 +11,9 @@ import numpy as np
 from jade_coat.files.library import Library
 from jade_coat.looking.look_at import LookAt, NoLook, look_at
 from jade_coat.looking.placed import PlacedMesh, placed_mesh
+from jade_coat.material.compile import is_filled
 from jade_coat.material.kinds import kind_of
+from jade_coat.material.shading import shading_path
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.picking import Hit, hit_in_world, target
 from jade_coat.mesh.posed import bounds_of, posed
@@ -168,7 +170,9 @@ class StageRays:
                 look = look_at(project, now.library, found.prop, found.slot, found.mesh, now.time)
             known = self._look = (project, key, look)
         look = known[2]
-        return look is None or look.opacity_at(found.hit.triangle, found.local[0]) >= max(look.material.cut, 1e-3)
+        if look is None or (is_filled(look.material) and look.values.get(shading_path("fill", "depth"), 0.0) != 0.0):
+            return True  # where a cut-out leaves nothing its fill is seen
+        return look.opacity_at(found.hit.triangle, found.local[0]) >= max(look.material.cut, 1e-3)
 
 
 def _slot(mesh: MeshData, triangle: int) -> str:

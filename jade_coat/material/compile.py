@@ -244,7 +244,7 @@ def compile_material(
             material.vertex_level,
         )  # fmt: skip
     outputs |= _own_part(material, reader, outputs, frame)
-    return passes.fold({**outputs, **_faded(material, reader, outputs)})
+    return passes.fold({**outputs, **_faded(material, reader, outputs), **_filled(material, reader, outputs)})
 
 
 def _faded(material: Material, reader: _Linked, outputs: Mapping[str, Value]) -> dict[str, Value]:
@@ -254,6 +254,18 @@ def _faded(material: Material, reader: _Linked, outputs: Mapping[str, Value]) ->
     if found and kind_of(material.kind).blend:
         return {"opacity": outputs["opacity"] * found["fade"]}
     return found
+
+
+def _filled(material: Material, reader: _Linked, outputs: Mapping[str, Value]) -> dict[str, Value]:
+    """What lies under a material that is cut, where it has a fill."""
+    if not kind_of(material.kind).cut:
+        return {}
+    return material.fill.program(_Fields(material.fill, f"{LIGHT}fill", reader), outputs, reader.around.lookup)
+
+
+def is_filled(material: Material) -> bool:
+    """Whether a live program of a material that is cut has a fill."""
+    return f"{LIGHT}fill.depth" in live_paths(material) and bool(kind_of(material.kind).cut)
 
 
 def dithers(material: Material) -> bool:

@@ -11,6 +11,7 @@ from pydantic import Field, field_validator, model_validator
 from jade_coat.material.dither import Dither
 from jade_coat.material.far import Far
 from jade_coat.material.fields import Frozen, Number, Setting, Spec, Vec2, field, options, remembered, specs
+from jade_coat.material.fill import Fill
 from jade_coat.material.glow import Glow
 from jade_coat.material.kind_part import PREFIX as LIGHT
 from jade_coat.material.kind_part import KindPart
@@ -94,6 +95,7 @@ class Material(Frozen):
     glow: Glow = Glow()
     far: Far = Far()
     dither: Dither = Dither()
+    fill: Fill = Fill()
     moves: tuple[AnyMove, ...] = ()
     """How it moves the vertices of what wears it."""
     vertex_level: int = Field(2, ge=0, le=12)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from functools import partial
 from typing import Any
 
 import moderngl
@@ -115,6 +116,12 @@ class Caster:
             not texel and len(draw.rows) >= FEWEST and mesh.is_closed(draw.start, draw.count) and upright(draw.matrices)
         ):
             context.enable(moderngl.CULL_FACE)  # what is closed throws the shadow of its outside
+        programs = [program]
+        if self._drawer.has_fill(found.scene, draw):
+            inner = self._drawer.compiled(draw, partial(self._drawer.shop.shadow, inner=True))
+            if inner is not None:
+                self._drawer.bind(inner, found, draw, mesh, frame.eye.position)
+                programs.append(inner.program)
         reach = reach_in(found.scene, self._drawer.assets.material(draw.material))
         balls = spheres(draw.matrices[numbers], mesh.bounds, reach)
         linear = draw.matrices[:, :3, :3].astype(np.float64)
@@ -122,10 +129,11 @@ class Caster:
         for matrix, part in views:
             target.viewport = part
             with self._seen(found, index, numbers[inside(balls, matrix)]) as (instances, count):
-                if texel and count:
-                    self._drawer.run_coarse(program, draw, instances, matrix, count, cell)
-                elif count:
-                    self._drawer.run(program, draw, instances, matrix, count)
+                for program in programs if count else ():
+                    if texel:
+                        self._drawer.run_coarse(program, draw, instances, matrix, count, cell)
+                    else:
+                        self._drawer.run(program, draw, instances, matrix, count)
         context.disable(moderngl.CULL_FACE)
 
     @contextmanager

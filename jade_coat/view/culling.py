@@ -78,15 +78,20 @@ def upright(matrices: Array) -> bool:
     return bool(((x * np.cross(y, z)).sum(axis=1) > 0).all())
 
 
+def most_of(scene: Scene, material: Material, path: str) -> float:
+    """How large a number of a material is at the most in any look of a scene, by the path of its field."""
+    at = layout(material).places.get(path)
+    if at is None or material.id not in scene.rows:
+        return 0.0
+    return float(np.abs(scene.rows[material.id][:, at[0] * 4 + at[1]]).max(initial=0.0))
+
+
 def reach_in(scene: Scene, material: Material | None) -> float:
     """How far any look of a scene lets a material move a vertex, metres."""
     if material is None or not material.moves or material.id not in scene.rows:
         return 0.0
-    rows, places = scene.rows[material.id], layout(material).places
-    values: dict[str, Number] = {}
-    for move in material.moves:
-        texel, at = places[move_path(move.id, "amount")]
-        values[move_path(move.id, "amount")] = float(np.abs(rows[:, texel * 4 + at]).max(initial=0.0))
+    amounts = (move_path(move.id, "amount") for move in material.moves)
+    values: dict[str, Number] = {path: most_of(scene, material, path) for path in amounts}
     return reach_of_moves(material, values)
 
 

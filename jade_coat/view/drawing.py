@@ -10,15 +10,17 @@ from typing import Any
 import moderngl
 import numpy as np
 
+from jade_coat.material.compile import is_filled
 from jade_coat.material.kind_part import PIXEL_ANGLE
 from jade_coat.material.paint_source import OWN_MAP
+from jade_coat.material.shading import shading_path
 from jade_coat.material.shared import CAMERA, EVERYWHERE, EYE_KNOWN, SharedValue
 from jade_coat.mesh.attributes import STREAMS, held_stream, mesh_number_type
 from jade_coat.program.glsl_backend import shared_uniform
 from jade_coat.program.types import Array
 from jade_coat.program.value import TextureRef
-from jade_coat.stage.draws import Draw
-from jade_coat.view.culling import reach_in, seen_instances
+from jade_coat.stage.draws import Draw, Scene
+from jade_coat.view.culling import most_of, reach_in, seen_instances
 from jade_coat.view.frame import Frame
 from jade_coat.view.gpu_assets import GpuAssets, GpuMesh
 from jade_coat.view.gpu_scenes import GpuScene, GpuScenes, instance_data
@@ -26,6 +28,7 @@ from jade_coat.view.programs import Compiled, ProgramFault, ProgramShop
 
 Make = Callable[..., Compiled]
 """Gives the program of a material and a lookup, with `on_map` and `kind` as the shop's functions take them."""
+FILL_DEPTH = shading_path("fill", "depth")
 MEAN_GREY = (0.2, 0.2, 0.2, 1.0)
 
 
@@ -176,6 +179,19 @@ class Drawer:
 
     def surface(self, frame: Frame, index: int, fallback: Any) -> None:
         """Draw one draw of a frame by its material, or by the fallback program where that has a fault."""
+        self._draw_surface(frame, index, self.surface_program(frame), fallback)
+
+    def fill(self, frame: Frame, index: int) -> None:
+        """Draw what lies under one draw of a frame, where its material has a fill."""
+        if self.has_fill(frame.scene.scene, frame.scene.scene.draws[index]):
+            self._draw_surface(frame, index, partial(self.surface_program(frame), inner=True), None)
+
+    def has_fill(self, scene: Scene, draw: Draw) -> bool:
+        """Whether any look of what wears a draw's material has a fill under it."""
+        material = self.assets.material(draw.material)
+        return material is not None and is_filled(material) and most_of(scene, material, FILL_DEPTH) > 0
+
+    def _draw_surface(self, frame: Frame, index: int, make: Make, fallback: Any) -> None:
         draw = frame.scene.scene.draws[index]
         mesh = self.assets.meshes.get(draw.mesh)
         if mesh is None or not draw.count or not len(draw.rows):
@@ -184,10 +200,12 @@ class Drawer:
         seen = seen_instances(self.context, frame.scene, index, mesh.bounds, frame.eye, reach)
         if not seen.count:
             return
-        compiled = self.compiled(draw, self.surface_program(frame))
+        compiled = self.compiled(draw, make)
         if compiled is not None:
             self.bind(compiled, frame.scene, draw, mesh, frame.eye.position, frame.sample)
-        self.run(compiled.program if compiled else fallback, draw, seen.buffer, frame.view_projection, seen.count)
+        program = compiled.program if compiled else fallback
+        if program is not None:
+            self.run(program, draw, seen.buffer, frame.view_projection, seen.count)
 
     def surface_program(self, frame: Frame) -> Make:
         """What gives the programs that fill a frame's attachments."""

@@ -10,6 +10,7 @@ from typing import Any
 import moderngl
 
 from jade_coat.material.compile import compile_material, dithers, fades, live_fields, moved_vertices, placed, structure
+from jade_coat.material.fill import filled_in
 from jade_coat.material.kinds import Cut, kind_of
 from jade_coat.material.lying import handed_in, lying_program
 from jade_coat.material.material import Material, layout
@@ -105,10 +106,13 @@ class ProgramShop:
 
     def view(
         self, material: Material, lookup: MapLookup, on_map: MapSource | None = None, kind: KindOf = unknown_kind,
-        crowd: bool = False,
+        crowd: bool = False, inner: bool = False,
     ) -> Compiled:  # fmt: skip
-        """The program that fills the G-buffer; `kind` tells what kind textures are of, where some must share."""
-        targets = _for_surface(material, VIEW_OUTPUTS, _needed(VIEW_OUTPUTS), crowd)
+        """The program that fills the G-buffer; `kind` tells what kind textures are of, where some must share.
+
+        `inner` is what lies under the surface, where it has a fill.
+        """
+        targets = _for_surface(material, VIEW_OUTPUTS, _needed(VIEW_OUTPUTS), crowd, inner)
         return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
 
     def sight(
@@ -121,7 +125,7 @@ class ProgramShop:
 
     def sheet(
         self, material: Material, lookup: MapLookup, probes: tuple[str, ...], on_map: MapSource | None = None,
-        kind: KindOf = unknown_kind, crowd: bool = False,
+        kind: KindOf = unknown_kind, crowd: bool = False, inner: bool = False,
     ) -> Compiled:  # fmt: skip
         """The program that also gives paint, coverage, and up to four outputs of one float by name."""
         outputs = self.outputs(material, lookup, on_map)
@@ -130,15 +134,18 @@ class ProgramShop:
         values += ["0.0"] * (MAX_PROBES - len(values))
         expressions = (*VIEW_OUTPUTS, "out_paint", f"vec4({', '.join(values)})", "vec4(out_coverage, 1.0)")
         names = (*_needed(VIEW_OUTPUTS), "paint", "coverage", *dict.fromkeys(name for _, name in seen if name))
-        targets = _for_surface(material, expressions, names, crowd)
+        targets = _for_surface(material, expressions, names, crowd, inner)
         return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
 
     def shadow(
-        self, material: Material, lookup: MapLookup, on_map: MapSource | None = None, kind: KindOf = unknown_kind
-    ) -> Compiled:
+        self, material: Material, lookup: MapLookup, on_map: MapSource | None = None, kind: KindOf = unknown_kind,
+        inner: bool = False,
+    ) -> Compiled:  # fmt: skip
         """The program that gives depth alone, of what does not all throw a shadow or whose vertices are moved."""
         casts = kind_of(material.kind).casts
-        if casts in ("threshold", "noise"):
+        if inner:
+            targets = Targets((), (), inner=True)
+        elif casts in ("threshold", "noise"):
             targets = Targets((), ("opacity",), cut="threshold" if casts == "threshold" else "noise")
         else:
             targets = Targets((), ())
@@ -232,6 +239,8 @@ class ProgramShop:
         """The values that a program with these targets is made of."""
         if targets.hull:
             return pushed_out(self.outputs(material, lookup, on_map), material.vertex_level)
+        if targets.inner:
+            return filled_in(self.outputs(material, lookup, on_map), material.vertex_level)
         if not targets.lying:
             return self.outputs(material, lookup, on_map)
         key = (structure(material), getattr(lookup, "key", None), "lying")
@@ -363,9 +372,12 @@ def _cut(material: Material) -> Cut:
     return "threshold" if kind.blend else kind.cut
 
 
-def _for_surface(material: Material, expressions: tuple[str, ...], names: tuple[str, ...], crowd: bool) -> Targets:
+def _for_surface(
+    material: Material, expressions: tuple[str, ...], names: tuple[str, ...], crowd: bool, inner: bool
+) -> Targets:
     """What a material is drawn into; of a crowd nothing is cut any more."""
-    cut: Cut = "" if crowd else _cut(material)
+    cut: Cut = "" if crowd or inner else _cut(material)
     leaving = () if crowd else _leaving(material)
     wanted = (*names, *(("opacity",) if cut and "opacity" not in names else ()), *leaving)
-    return Targets(expressions, wanted, cut, material.two_sided, taken=CROWD_SAMPLERS if crowd else 0, crowd=crowd)
+    taken = CROWD_SAMPLERS if crowd else 0
+    return Targets(expressions, wanted, cut, material.two_sided, taken=taken, crowd=crowd, inner=inner)

@@ -18,9 +18,9 @@ class Targets:
     `cut` leaves points out by their opacity (`material.kinds`), `turned` turns the normals of what is seen from behind.
     `sighted` gives, before the expressions, which triangle of which instance it is. `crowd` draws the pixels that were
     sighted of a crowd, and no vertices. `lying` draws what a decal makes of the pixels that are there, `hull` the hull
-    of an outline. `lit` puts the light of `light.glsl` before the expressions, which may name it `light`, as what a
-    `shading` sends of it; with `opened` it knows how open the sky is, with `meets` what is behind a glow. `drawn` is
-    GLSL before that of the shading. `taken` are the samplers that these take.
+    of an outline, `inner` the fill under what is cut. `lit` puts the light of `light.glsl` before the expressions,
+    which may name it `light`, as what a `shading` sends of it; with `opened` it knows how open the sky is, with `meets`
+    what is behind a glow. `drawn` is GLSL before that of the shading. `taken` are the samplers that these take.
     """
 
     expressions: tuple[str, ...]
@@ -34,6 +34,7 @@ class Targets:
     crowd: bool = False
     lying: bool = False
     hull: bool = False
+    inner: bool = False
     opened: bool = False
     meets: bool = False
     drawn: str = ""

@@ -95,7 +95,9 @@ class Cases(MaterialCases):
         return {"mesh": "box", "clip": "sway"}, of(("meshes", "box"))
 
     def set_levels(self) -> Change:
-        return {"mesh": "box", "levels": tuple(FarLevel(mesh=m.id, away=4.0) for m in self.p.meshes[1:2])}, of(("meshes", "box"))
+        return {"mesh": "box", "levels": tuple(FarLevel(mesh=m.id, away=4.0) for m in self.p.meshes[1:2])}, of(
+            ("meshes", "box")
+        )
 
     def add_prop(self) -> Change:
         return {"prop": self.p.props.first.with_(id="new")}, lambda at: at == ("order", "props") or at[1] == "new"

@@ -17,6 +17,7 @@ from jade_coat.maps.packing import PackedLookup, Texture, halved, pack_set
 from jade_coat.material.compile import compile_material, fades, live_fields
 from jade_coat.material.dither import Dither
 from jade_coat.material.far import Far
+from jade_coat.material.fill import Fill
 from jade_coat.material.kinds import KINDS
 from jade_coat.material.material import Coat, Material, field_values, layout
 from jade_coat.material.surface import Role, Surface
@@ -124,6 +125,37 @@ def test_holes_let_light_through_to_the_ground(renderer) -> None:
     assert dark["opaque"] > 300
     assert 0.4 < dark["masked"] / dark["opaque"] < 0.6
     assert dark["additive"] == 0
+
+
+@pytest.mark.parametrize("kind", ["masked", "dithered", "strands", "toned"])
+def test_a_fill_lies_under_what_is_cut_out_in_its_own_colour_and_throws_its_shadow(renderer, kind) -> None:
+    halves = np.repeat([[0.0, 1.0]], 2, axis=0).repeat(32, axis=0).repeat(32, axis=1)
+    renderer.set_light((0.0, 1.0, 0.0), 3.0)
+    fill = Fill(depth=0.1, tint=(0.0, 0.0, 0.2), own=0.0)
+    ground, wide = material("opaque", "ground", mapped=False), at(-0.5) @ np.diag([4.0, 1.0, 4.0, 1.0])
+    side = eye_of(np.array([0.0, 0.6, 3.2]), np.array([0.0, -0.5, 0.0]), 0.5, 1.0)
+    ahead = eye_of(np.array([0.0, 0.4, 4.0]), np.array([0.0, 0.4, 0.0]), 0.45, 1.0)
+    dark, blue, edge = [], [], []
+    for under in (Fill(), fill):
+        card = material(kind, "card").with_(fill=under)
+        placed(renderer, [(ground, wide)], halves)
+        bare = renderer.picture("kinds", side, SIDE, SIDE, stream="bare").astype(int)[..., :3].sum(axis=2)
+        placed(renderer, [(ground, wide), (card, at(0.9))], halves)
+        picture = renderer.picture("kinds", side, SIDE, SIDE, stream="filled").astype(int)[..., :3].sum(axis=2)
+        dark.append(int((picture < bare - 60)[SIDE // 2 :].sum()))
+        placed(renderer, [(card, at(0.0))], halves)
+        seen = [renderer.picture("kinds", eye, SIDE, SIDE, ("base_color",), stream=f"f{i}", backdrop=False).astype(int)
+                for i, eye in enumerate((ABOVE, ahead))]  # fmt: skip
+        there = [(p[..., 3] > 0) & (p[..., 2] > p[..., 0] + 60) for p in seen]
+        blue.append(there[0].mean())
+        edge.append(np.flatnonzero(there[1].any(axis=1)))
+    renderer.set_light((0.48, 0.62, 0.62), 2.6)
+    assert not renderer.faults
+    assert blue[0] == 0
+    assert 0.45 < blue[1] < 0.55  # the half that was not there; the other lies over it
+    assert dark[1] > 1.6 * dark[0] > 0
+    row = SIDE / 2 * (1 + (0.4 + 0.1) / (4.0 * np.tan(0.225)))  # 0.1 m below the card, seen from aside
+    assert abs(edge[1].mean() - row) < 4
 
 
 def glowing(kind: str, name: str, color: tuple[float, float, float]) -> Material:

@@ -412,7 +412,9 @@ def test_a_dial_table_that_is_nearly_full_is_told_before_it_is(monkeypatch) -> N
 
 @settings(max_examples=40, deadline=None)
 @given(st.integers(0, 2**31), st.integers(1, 3))
-def test_of_a_mesh_with_levels_each_prop_is_seen_once_by_the_one_for_its_distance_and_size(seed: int, count: int) -> None:
+def test_of_a_mesh_with_levels_each_prop_is_seen_once_by_the_one_for_its_distance_and_size(
+    seed: int, count: int
+) -> None:
     """Whatever was changed on the way: levels added, moved and taken away, props moved and sized."""
     rng = np.random.default_rng(seed)
     meshes = [MeshAsset(id=f"m{i}", name=f"M{i}", asset=f"meshes/{i}", slots=("surface",)) for i in range(count + 1)]

@@ -22,13 +22,13 @@ from jade_coat.looking.look_at import look_at
 from jade_coat.material.fields import Spec, declared, specs
 from jade_coat.material.kind_part import PREFIX as LIGHT
 from jade_coat.material.kind_part import KindPart
-from jade_coat.material.kinds import KINDS, kind_of
+from jade_coat.material.kinds import KINDS, SurfaceKind, kind_of
 from jade_coat.material.material import Material
 from jade_coat.material.surface import Role
 from jade_coat.stage import edits
 
-FAR = "far"
-"""The part that every kind has: how it fades from afar."""
+FILL, FAR = "fill", "far"
+"""The parts that many kinds have: what lies under cut-outs, and how it fades from afar."""
 TELLING, REST_MS = ("tones", "glow"), 400
 """The parts of which there is more to tell, and how long the hand must rest before that is worked out."""
 SPECS = {
@@ -76,7 +76,7 @@ class KindPanel(QWidget):
         own = kind_of(material.kind).part
         if own in TELLING:
             self._wait.start()
-        self.rows.show(material, {f"{LIGHT}{name}": getattr(material, name) for name in (own, FAR) if name})
+        self.rows.show(material, {f"{LIGHT}{name}": getattr(material, name) for name in _parts(kind_of(material.kind))})
 
     def _shape(self, material: Material) -> object:
         """What decides which rows the kind's own light has, and how they look."""
@@ -117,9 +117,8 @@ class KindPanel(QWidget):
                 field.setFixedWidth(120)
                 self.fields[name] = field
                 self._box.addLayout(row(label(spec.label, "", spec.hint), 1, field))
-        if kind.part:
-            self._build_part(material, kind.part)
-        self._build_part(material, FAR)
+        for part in _parts(kind):
+            self._build_part(material, part)
         self.told = label("", "warn" if kind.part == "tones" else "quiet", wrap=True)
         self.told.hide()
         self._box.addWidget(self.told)
@@ -127,7 +126,7 @@ class KindPanel(QWidget):
     def _build_part(self, material: Material, own: str) -> None:
         """The fields of a part that the kind has of its own, or that all have, group by group."""
         part: KindPart = getattr(material, own)
-        if own == FAR:
+        if own in (FILL, FAR):
             self._box.addWidget(label(part.label, "quiet"))
         change = self.rows.changing(material, f"{LIGHT}{own}", part, edits.set_shading, light=own)
         if own == "strands":
@@ -201,3 +200,8 @@ class KindPanel(QWidget):
 def _stops(part: KindPart | None) -> list[str]:
     """The fields of a part that are gradients: turned in the hand, they build nothing anew."""
     return [n for n, s in declared(type(part)).items() if s.kind == "stops"] if part is not None else []
+
+
+def _parts(kind: SurfaceKind) -> tuple[str, ...]:
+    """The parts whose fields a kind shows: its own, and those that it shares with others."""
+    return (*((kind.part,) if kind.part else ()), *((FILL,) if kind.cut else ()), FAR)

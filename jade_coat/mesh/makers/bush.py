@@ -38,6 +38,7 @@ GAP = 0.02
 COARSEST = 4
 """The last level with fewer cards."""
 
+
 class Bush(Made):
     """What a bush is made from. The same numbers give the same bush.
 

@@ -6,10 +6,10 @@ import moderngl
 import numpy as np
 
 from jade_coat.material.kinds import kind_of
-from jade_coat.material.material import Material, layout
+from jade_coat.material.material import Material
 from jade_coat.material.shading import shading_path
 from jade_coat.stage.draws import Scene
-from jade_coat.view.culling import reach_in, seen_instances, seen_order
+from jade_coat.view.culling import most_of, reach_in, seen_instances, seen_order
 from jade_coat.view.drawing import set_uniform
 from jade_coat.view.frame import Frame
 from jade_coat.view.passes.forward import LitPass
@@ -101,7 +101,4 @@ def _is_outlined(scene: Scene, material: Material) -> bool:
     path = shading_path("tones", "outline")
     if kind_of(material.kind).shading != "tones":
         return False
-    at = layout(material).places.get(path)
-    if at is None or material.id not in scene.rows:
-        return material.tones.outline > 0
-    return bool(scene.rows[material.id][:, at[0] * 4 + at[1]].max(initial=0.0) > 0)
+    return most_of(scene, material, path) > 0

@@ -39,6 +39,8 @@ class SurfacePass:
         own = [i for i in range(len(draws)) if i not in frame.blends and i not in frame.crowds]
         for i in sorted(own, key=lambda i: self._distance(draws[i], frame)):
             self._drawer.surface(frame, i, self._fault)
+        for i in range(len(draws)):
+            self._drawer.fill(frame, i)
 
     def _draw_part(self, frame: Frame, part: Part) -> None:
         depth_tested(self._drawer.context, "<=")
