@@ -18,7 +18,14 @@ from jade_coat.jobs.job import Job
 from jade_coat.looking.attributes import own_colors
 from jade_coat.looking.placed import placed_mesh
 from jade_coat.maps.packing import PackedLookup, Texture
-from jade_coat.material.compile import compile_material, fixed_fields, moved_vertices, seen_from_ahead, with_shared
+from jade_coat.material.compile import (
+    compile_material,
+    fixed_fields,
+    is_filled,
+    moved_vertices,
+    seen_from_ahead,
+    with_shared,
+)
 from jade_coat.material.fields import Number
 from jade_coat.material.kinds import kind_of
 from jade_coat.material.material import Material, field_values
@@ -273,6 +280,8 @@ class SceneBaker:
         kind = kind_of(material.kind)
         if kind.name in INEXACT:
             self.told.append(f"{material.name} is {kind.label.lower()}: {INEXACT[kind.name]}.")
+        if is_filled(material):
+            self.told.append(f"{material.name} has a fill under what is cut out, which this file does not have.")
 
     def _material(self, task: _Task) -> BakedMaterial:
         if task.key not in self._materials:

@@ -19,7 +19,7 @@ from jade_coat.material.glow import Glow
 from jade_coat.material.material import Coat, Material
 from jade_coat.material.placing import FaceMove
 from jade_coat.material.surface import Role, Surface
-from jade_coat.mesh.makers import Bush
+from jade_coat.mesh.makers import Bush, CardField
 from jade_coat.mesh.painting import Paint
 from jade_coat.stage import edits
 from jade_coat.view.camera import seen
@@ -172,7 +172,7 @@ def test_motes_become_a_map_a_glow_and_a_field_of_cards(hand: Hand) -> None:
     picked.setCurrentIndex(picked.findData("ring"))
     picked.activated.emit(picked.currentIndex())
     hand.until(lambda: field.ready and "30 cards" in field.told.text())
-    at = seen(field._eye(), field.numbers.standing()[1])
+    at = seen(field.eye(), field.numbers.standing()[1])
     nearest = int(np.argmin(np.hypot(at[:, 0] - 0.5, at[:, 1] - 0.5)))
     spot = QPoint(*(round(float(v) * SIZE.width()) for v in at[nearest, :2]))
     QTest.mouseClick(field.picture, Qt.MouseButton.LeftButton, pos=spot)
@@ -182,6 +182,27 @@ def test_motes_become_a_map_a_glow_and_a_field_of_cards(hand: Hand) -> None:
         QTest.mouseClick(field.picture, Qt.MouseButton.LeftButton, shift, QPoint(100, 90))
         hand.until(lambda: field.ready)
     assert "31 cards" in field.told.text()
+    picked.setCurrentIndex(picked.findData("curve"))
+    picked.activated.emit(picked.currentIndex())
+    hand.until(lambda: field.ready)
+    top, end = (QPoint(*(round(float(v)) for v in p)) for p in field.on_picture(np.array(field.curve))[[1, 2]])
+    hand.drag(field.picture, top, top + QPoint(10, -60))
+    hand.until(lambda: field.ready)
+    (_, kept, _), moved = CardField().curve, field.numbers.curve[1]
+    assert moved[1] > kept[1] + 0.1
+    control = Qt.KeyboardModifier.ControlModifier
+    QTest.mouseClick(field.picture, Qt.MouseButton.LeftButton, control, (top + end) / 2 + QPoint(0, 20))
+    assert len(field.numbers.curve) == 4
+    assert field.numbers.curve[1] == moved  # it came between the last two
+    hand.until(lambda: field.ready)
+    QTest.mouseClick(field.picture, Qt.MouseButton.LeftButton, control,
+                     QPoint(*(round(float(v)) for v in field.on_picture(np.array(field.curve))[2])))  # fmt: skip
+    assert len(field.numbers.curve) == 3
+    field.picture.grab()
+    picked = field.fields["over"].box
+    picked.setCurrentIndex(picked.findData("ring"))
+    picked.activated.emit(picked.currentIndex())
+    hand.until(lambda: field.ready)
     hand.click(field._make)
     hand.settle()
     mesh = session.project.mesh(session.prop.mesh)

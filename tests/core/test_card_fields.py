@@ -12,6 +12,7 @@ from scipy.stats import kstest
 from jade_coat.check.banding import bands
 from jade_coat.maps.motes import MARGIN, Motes
 from jade_coat.mesh.makers import CardField
+from jade_coat.mesh.makers.card_field import drawn
 from jade_coat.mesh.makers.even import spacing, thinned
 
 
@@ -36,20 +37,38 @@ def test_points_lie_evenly_as_blue_noise_does() -> None:
     assert near_peak > 3 * low
 
 
-@pytest.mark.parametrize("over", ["sphere", "dome", "ring", "box", "line"])
+@pytest.mark.parametrize("over", ["sphere", "dome", "ring", "box", "line", "curve"])
 @pytest.mark.parametrize("filled", [0.0, 1.0])
 def test_cards_of_every_field_lie_within_it_farther_apart_than_by_chance(over: str, filled: float) -> None:
     made = CardField(over=over, filled=filled, radii=(1.0, 0.6, 0.8), count=150, fill=0.0)
     places, _ = made.places()
     assert len(places) == 150
-    limit = (1.0 + 0.8, 1.4, 0.8 + 1e-6) if over == "line" else (1.0, 0.6, 0.8)
+    limit = (1.0 + 0.8, 1.4, 0.8 + 1e-6) if over in ("line", "curve") else (1.0, 0.6, 0.8)
     assert (np.abs(places) <= np.array(limit) + 1e-6).all()
     if over == "dome":
         assert places[:, 1].min() >= -1e-9
     rng = np.random.default_rng(0)
     chance = made.with_(seed=9).places()[0][rng.permutation(150)[:75]]  # thinned by chance: uneven
     nearest = [np.percentile(cKDTree(p).query(p, k=2)[0][:, 1], 5) * len(p) ** (1 / 3) for p in (places, chance)]
-    assert nearest[0] > nearest[1] or over == "line"
+    assert nearest[0] > nearest[1] or over in ("line", "curve")
+
+
+def test_a_drawn_curve_goes_through_its_points_and_cards_lie_along_it_evenly_by_length() -> None:
+    """Of a half circle by many points: its length, and the share of cards in each sixth of it."""
+    turn = np.linspace(0, np.pi, 24)
+    points = tuple((float(np.cos(t)), float(np.sin(t)), 0.0) for t in turn)
+    through, length = drawn(points, np.linspace(0, 1, 4001))
+    assert length == pytest.approx(np.pi, rel=2e-3)
+    assert cKDTree(through).query(np.array(points))[0].max() < 1e-3
+    field = CardField(over="curve", curve=points, radii=(1.0, 1.0, 0.0), count=300, fill=0.0)
+    places = field.places()[0]
+    assert np.abs(np.hypot(places[:, 0], places[:, 1]) - 1).max() < 5e-3
+    shares, _ = np.histogram(np.arctan2(places[:, 1], places[:, 0]), 6, (0, np.pi))
+    assert (np.abs(shares - 50) <= 6).all()
+    edge = field.mesh().colors[0].reshape(-1, 4, 4)[:, 0, 2] / 65535  # falls to 0 at both ends
+    ends = np.minimum(np.arctan2(places[:, 1], places[:, 0]), np.pi - np.arctan2(places[:, 1], places[:, 0]))
+    assert edge[ends > np.pi / 4].min() > 0.95
+    assert edge[ends < 0.05].max() < 0.3
 
 
 def test_the_skin_of_an_ellipsoid_is_covered_evenly() -> None:

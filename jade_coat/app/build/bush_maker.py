@@ -12,6 +12,7 @@ from jade_coat.jobs.words import told
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.makers import Bush, Made
 from jade_coat.stage import edits
+from jade_coat.stage.edits.registry import Edit
 from jade_coat.stage.mesh_assets import FarLevel, MeshAsset
 from jade_coat.stage.naming import free_id, free_name
 
@@ -53,7 +54,8 @@ class BushMaker(Maker):
         wanted = [numbers.with_(level=numbers.level + i) for i in range(1, LEVELS + 1)]
 
         def done(found: list[tuple[MeshData, str]]) -> None:
-            steps, far = [], []
+            steps: list[Edit] = []
+            far: list[FarLevel] = []
             taken, names = {m.id for m in session.project.meshes}, {m.name for m in session.project.meshes}
             for made, (mesh, mark) in zip(wanted, found, strict=True):
                 name = free_name(f"Bush, level {made.level}", names)

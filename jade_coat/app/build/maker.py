@@ -7,8 +7,8 @@ from collections.abc import Callable
 from typing import ClassVar
 
 import numpy as np
-from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QImage, QMouseEvent, QPixmap
+from PyQt6.QtCore import QSize
+from PyQt6.QtGui import QImage, QPixmap
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from jade_coat.app.build.number_rows import NumberRows
@@ -24,14 +24,14 @@ from jade_coat.material.fields import Setting
 from jade_coat.material.material import Material, field_values
 from jade_coat.material.surface import Role
 from jade_coat.mesh.data import MeshData
-from jade_coat.mesh.makers import Bush, CardField, Made
+from jade_coat.mesh.makers import Bush, Made
 from jade_coat.stage import edits
 from jade_coat.stage.looks import field_row, worn
 from jade_coat.stage.making import FILL, fill_material, levels_made
 from jade_coat.stage.mesh_assets import MeshAsset
 from jade_coat.stage.remesh import Exchange, imported_anew
 from jade_coat.stage.scene import Look
-from jade_coat.view.camera import eye_of, seen, ways
+from jade_coat.view.camera import eye_of
 from jade_coat.view.client import Picture
 from jade_coat.view.looks import LAYERS
 from jade_coat.view.requests import Eye
@@ -61,7 +61,7 @@ class Maker(NumberSheet):
         self.made: MeshData | None = None
         """The mesh of the numbers as they were last worked out."""
         self._mark = ""
-        self.picture = PressedPicture(self.press)
+        self.picture = self.build_picture()
         self.picture.setFixedSize(SIZE)
         self.picture.setAccessibleName(f"The {self.kind.noun} as it is now")
         self.far = QLabel(self.picture)
@@ -107,8 +107,9 @@ class Maker(NumberSheet):
     def build_more(self, box: QVBoxLayout) -> None:
         """Add what else is to be chosen, over the buttons."""
 
-    def press(self, x: float, y: float, more: bool) -> None:
-        """The picture was pressed at a place, 0–1 from its upper left; with Shift `more`."""
+    def build_picture(self) -> QLabel:
+        """What the picture is shown on."""
+        return QLabel()
 
     def build_source(self, layout: QHBoxLayout) -> None:
         """Add what shows the source, where there is one to be seen."""
@@ -202,7 +203,7 @@ class Maker(NumberSheet):
         self._ask(0)
         for stream, size, looks in ((COUNT, SIZE, (LAYERS,)), (FAR, FAR_SIZE, ("lit",))):
             self._session.client.request(
-                stream, 0, scene=SCENE, eye=self._eye(stream == FAR), width=size.width(),
+                stream, 0, scene=SCENE, eye=self.eye(stream == FAR), width=size.width(),
                 height=size.height(), looks=looks, priority=4,
             )  # fmt: skip
 
@@ -210,7 +211,7 @@ class Maker(NumberSheet):
         if self.made is not None and self._session.material is not None:
             self._look()
 
-    def _eye(self, far: bool = False) -> Eye:
+    def eye(self, far: bool = False) -> Eye:
         """From the chosen side of the light, all of it in sight; from afar a pixel spans the same angle."""
         assert self.made is not None
         low, high = self.made.bounds
@@ -226,7 +227,7 @@ class Maker(NumberSheet):
     def _ask(self, sample: int) -> None:
         if self.made is not None:
             self._session.client.request(
-                SCENE, sample, scene=SCENE, eye=self._eye(), width=SIZE.width(), height=SIZE.height(),
+                SCENE, sample, scene=SCENE, eye=self.eye(), width=SIZE.width(), height=SIZE.height(),
                 sample=sample, priority=3,
             )  # fmt: skip
 
@@ -294,61 +295,3 @@ def made_anew(session: Session, mesh_id: str, mesh: MeshData, numbers: Made, mar
 
     failed = lambda error: session.said.emit(f"{name} cannot be made anew: {told(error)}", True)  # noqa: E731
     session.work_on_paint(mesh_id, task, done, failed)
-
-
-class PressedPicture(QLabel):
-    """A picture that tells where it is pressed."""
-
-    def __init__(self, pressed: Callable[[float, float, bool], None]) -> None:
-        super().__init__()
-        self._pressed = pressed
-
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        assert event is not None
-        at, more = event.position(), bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-        self._pressed(at.x() / max(self.width(), 1), at.y() / max(self.height(), 1), more)
-
-
-NEAR = 16.0
-"""How near to the middle of a card it has to be pressed, in pixels."""
-
-
-class FieldMaker(Maker):
-    """The numbers of a card field. A press takes a card out, with Shift it places one."""
-
-    kind: ClassVar[type[Made]] = CardField
-    title: ClassVar[str] = "Make a card field"
-
-    def more_words(self) -> str:
-        """What hands can do."""
-        return "Press a card to take it out; with Shift a press places one"
-
-    def press(self, x: float, y: float, more: bool) -> None:
-        """Take out the card whose middle is pressed, or place one as far away as the field's middle is."""
-        numbers = self.numbers
-        if self.made is None or not isinstance(numbers, CardField):
-            return
-        eye = self._eye()
-        if more:
-            way = ways(eye, np.array([x]), np.array([y]))[0]
-            low, high = self.made.bounds
-            ahead = -eye.view[2, :3]
-            far = float(((low + high) / 2 - eye.position) @ ahead) / max(float(way @ ahead), 1e-6)
-            px, py, pz = (round(float(v), 4) for v in eye.position + way * far)
-            self._put(numbers.with_(more=(*numbers.more, (px, py, pz))))
-            return
-        which, middles = numbers.standing()
-        at = seen(eye, middles)
-        away = np.hypot((at[:, 0] - x) * SIZE.width(), (at[:, 1] - y) * SIZE.height())
-        if not len(away) or away.min() > NEAR:
-            return
-        taken = int(which[int(away.argmin())])
-        if taken >= numbers.count:
-            placed = [p for i, p in enumerate(numbers.more) if i != taken - numbers.count]
-            self._put(numbers.with_(more=tuple(placed)))
-        else:
-            self._put(numbers.with_(without=(*numbers.without, taken)))
-
-    def _put(self, numbers: CardField) -> None:
-        self.numbers = numbers
-        self._soon()

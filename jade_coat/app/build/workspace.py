@@ -5,8 +5,9 @@ from __future__ import annotations
 from jade_coat.app.build.bush_maker import BushMaker
 from jade_coat.app.build.card_maker import CardMaker
 from jade_coat.app.build.coat_clipboard import copy_coat, paste_coat
+from jade_coat.app.build.field_maker import FieldMaker
 from jade_coat.app.build.finish_table import FinishTable
-from jade_coat.app.build.maker import FieldMaker, Maker
+from jade_coat.app.build.maker import Maker
 from jade_coat.app.build.mote_maker import MoteMaker
 from jade_coat.app.build.steps_sheet import StepsSheet
 from jade_coat.app.commands import command

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import ClassVar, Literal
 
 import numpy as np
+from pydantic import Field
 
 from jade_coat.material.fields import Vec2, Vec3, field, option
 from jade_coat.mesh.building import build_mesh
@@ -16,9 +17,10 @@ from jade_coat.mesh.makers.made import Made
 from jade_coat.mesh.makers.trimming import Cell, grid_cells
 from jade_coat.program.types import Array
 
-Over = Literal["sphere", "dome", "ring", "box", "line"]
+Over = Literal["sphere", "dome", "ring", "box", "line", "curve"]
 OVER_LABELS: dict[Over, str] = {
     "sphere": "a sphere", "dome": "a dome", "ring": "a ring", "box": "a box", "line": "a hanging line",
+    "curve": "a drawn curve",
 }  # fmt: skip
 Facing = Literal["out", "up", "ahead", "any"]
 FACING_LABELS: dict[Facing, str] = {"out": "outward", "up": "upward", "ahead": "along z", "any": "any way"}
@@ -26,6 +28,8 @@ SHEET, SHAPE, CARDS = "Regions of the map", "Shape", "Cards"
 EDGE = 4.0
 """The outer share of a field over which its edge fades is 1 / this."""
 MOST_CARDS = 20_000
+CURVE_STEPS = 512
+"""By how many places a drawn curve is measured."""
 THIN = 1e-4
 """What is thinner than this, metres, has no volume."""
 
@@ -38,7 +42,7 @@ class CardField(Made):
     over: Over = option("sphere", "Over", "choice", OVER_LABELS, group=SHAPE)
     radii: Vec3 = field(
         (1.0, 1.0, 1.0), "Half-axes", kind="point", unit="m", low=0.0, high=1000.0, soft=(0.05, 10.0), group=SHAPE,
-        hint="Of a line: half its length, how far it sags, how far cards stray",
+        hint="Of a line: half its length, how far it sags, how far cards stray; of a curve only that",
     )  # fmt: skip
     filled: float = field(1.0, "Filled", group=SHAPE, hint="0 is the skin of the shape alone, 1 all of it",
                           when=("over", ("sphere", "dome", "ring")))  # fmt: skip
@@ -66,6 +70,8 @@ class CardField(Made):
     lean: float = field(0.0, "Shares", low=-1.0, high=1.0, group=SHEET,
                         hint="Below 0 more cards have the first regions, above 0 the last")  # fmt: skip
 
+    curve: tuple[Vec3, ...] = Field(((-1.0, 0.0, 0.0), (0.0, 0.4, 0.0), (1.0, 0.0, 0.0)), min_length=2, max_length=64)
+    """What a drawn curve goes through, metres above its foot."""
     without: tuple[int, ...] = ()
     """The numbers of cards that were taken out by hand."""
     more: tuple[Vec3, ...] = ()
@@ -172,6 +178,12 @@ class CardField(Made):
             far = np.linalg.norm(share, axis=1)
         elif self.over == "line":
             far = share[:, 0]
+        elif self.over == "curve":
+            from scipy.spatial import cKDTree  # slow to import
+
+            along = drawn(self.curve, np.linspace(0, 1, CURVE_STEPS))[0]
+            near = cKDTree(along).query(places)[1] / (CURVE_STEPS - 1)
+            far = np.abs(near * 2 - 1)
         elif self.over == "ring":
             far = np.hypot(share[:, 0], share[:, 2])
         else:
@@ -237,8 +249,32 @@ def _line(made: CardField, count: int, rng: np.random.Generator) -> _Strewn:
     return points, out, 2 * math.hypot(max(wide, THIN), sag), 1
 
 
+def drawn(points: Sequence[Vec3], at: Array) -> tuple[Array, float]:
+    """Places `(n, 3)` on the curve through some points at shares `(n,)` of its length, and how long it is, metres.
+
+    Each coordinate is monotone between two points (Fritsch & Carlson 1980), so the curve nowhere swings out.
+    """
+    from scipy.interpolate import PchipInterpolator  # slow to import
+
+    through = np.array(points, np.float64)
+    steps = np.maximum(np.linalg.norm(np.diff(through, axis=0), axis=1), THIN)
+    curve = PchipInterpolator(np.concatenate([[0.0], np.cumsum(steps)]), through)
+    fine = curve(np.linspace(0, steps.sum(), CURVE_STEPS))
+    length = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(fine, axis=0), axis=1))])
+    where = np.interp(at * length[-1], length, np.linspace(0, steps.sum(), CURVE_STEPS))
+    return np.asarray(curve(where)), float(length[-1])
+
+
+def _curve(made: CardField, count: int, rng: np.random.Generator) -> _Strewn:
+    """Along a curve that was drawn."""
+    points, length = drawn(made.curve, rng.random(count))
+    points = points + _unit(rng.normal(size=(count, 3))) * (rng.random((count, 1)) * made.radii[2])
+    return points, np.tile([0.0, 0.0, 1.0], (count, 1)), max(length, THIN), 1
+
+
 _SHAPES: dict[Over, Callable[[CardField, int, np.random.Generator], _Strewn]] = {
     "sphere": _ellipsoid, "dome": _ellipsoid, "ring": _ring, "box": _box, "line": _line,
+    "curve": _curve,
 }  # fmt: skip
 
 

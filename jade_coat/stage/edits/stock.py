@@ -117,4 +117,4 @@ def remove_mesh(project: Project, /, mesh: str) -> Project:
     if users:
         raise ValueError(f"{project.mesh(mesh).name} is what {', '.join(users[:3])} is made of")
     made: Project = released(project, "meshes", mesh)
-    return made.with_(meshes=tuple(m for m in made.meshes if m.id != mesh))  # type: ignore[no-any-return]
+    return made.with_(meshes=tuple(m for m in made.meshes if m.id != mesh))
