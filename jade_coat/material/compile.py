@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
 from jade_coat.material import where
 from jade_coat.material.around import Around
+from jade_coat.material.coverage import coverage_of
 from jade_coat.material.fields import Number, remembered, specs
 from jade_coat.material.kind_part import PREFIX as LIGHT
 from jade_coat.material.kinds import kind_of
@@ -19,15 +20,10 @@ from jade_coat.material.quantity import OUTPUTS
 from jade_coat.material.recipes import recipe_value
 from jade_coat.material.seam import rim_band, weight, wobbled
 from jade_coat.material.shared import CAMERA, EVERYWHERE, EYE_KNOWN, SharedValue, is_supplied, shared_name
+from jade_coat.material.stacking import StackedMaterial
 from jade_coat.material.surface import MapLookup
 from jade_coat.program import FLOAT, VEC3, VEC4, Value, const, lib, passes
 from jade_coat.program.types import FLOAT_BY_SIZE
-
-COAT_COLORS = (
-    (0.0, 0.447, 0.698), (0.902, 0.624, 0.0), (0.0, 0.62, 0.451), (0.8, 0.475, 0.655),
-    (0.337, 0.706, 0.914), (0.835, 0.369, 0.0), (0.941, 0.894, 0.259), (0.6, 0.6, 0.6),
-)  # fmt: skip
-"""Colours that stay apart for the colour-blind, sRGB 0–1 (Okabe & Ito 2008, grey instead of black)."""
 
 WOBBLE_OCTAVES = 2
 VIEWING_DISTANCE = 3.0
@@ -167,6 +163,16 @@ class _Fields:
         return self.reader(f"{self.prefix}.{name}", getattr(self.part, name))
 
 
+def linked_fields(material: Material, reader: FieldReader, lookup: MapLookup) -> _Linked:
+    """A reader of a material's fields that lets them follow what they are linked to."""
+    return _Linked(material, reader, lookup)
+
+
+def fields_at(part: Any, prefix: str, reader: FieldReader) -> Any:
+    """The numeric fields of a part as values, by their names."""
+    return _Fields(part, prefix, reader)
+
+
 def term_value(term: where.Term, fields: Any, around: Around) -> Value:
     """One term, 0 to 1: its raw value taken through range, contrast and invert."""
     raw = term.meaning(where.TermInputs(fields, around))
@@ -208,14 +214,38 @@ def compile_material(
     the attributes `shading_normal` and `shading_tangent` (see `placed`). Where its kind has a light of its own, also
     the outputs of that (`material.shading`).
     """
-    reader = _Linked(material, reader, lookup)
+    if isinstance(material, StackedMaterial):
+        from jade_coat.material.compile_stacked import compile_stacked  # which lays coats by what is here
+
+        return compile_stacked(material, lookup, reader)
+    linked, extra = _Linked(material, reader, lookup), dict[str, Value]()
     shown = [c for c in material.coats if c.shown] or [material.coats[0]]
-    extra: dict[str, Value] = {}
+    layer, weights, so_far = laid_on(material.coats, shown, linked, lookup, below, extra)
+    extra |= coverage_of(material, weights)
+    frame = "shading_" if material.moves else ""
+    outputs = {name: getattr(layer, name) for name in OUTPUTS} | {"normal": world_normal(layer.normal, frame), **extra}
+    if material.moves:
+        outputs |= compile_moves(
+            material.moves, _around(lookup, layer, so_far), lambda m: _Fields(m, f"{PREFIX}{m.id}", linked),
+            material.vertex_level,
+        )  # fmt: skip
+    outputs |= _own_part(material, linked, outputs, frame)
+    return passes.fold({**outputs, **_faded(material, linked, outputs), **_filled(material, linked, outputs)})
+
+
+def laid_on(
+    coats: tuple[Coat, ...], shown: Sequence[Coat], reader: _Linked, lookup: MapLookup, below: Layer | None,
+    extra: dict[str, Value],
+) -> tuple[Layer, list[tuple[Coat, Value]], dict[str, Value]]:  # fmt: skip
+    """What some coats of a stack come to; the weight of each, and by name how much of each is seen in the end.
+
+    What can be looked at of them is added to `extra`.
+    """
     layer = below
     weights: list[tuple[Coat, Value]] = []
     so_far: dict[str, Value] = {}
     for coat in shown:
-        beneath = material.coats[: material.coats.index(coat)]
+        beneath = coats[: coats.index(coat)]
         reader.around = _around(lookup, layer, {c.name: const(0.0) for c in beneath} | so_far)
         above = surface_layer(
             coat.surface, _Fields(coat.surface, f"{coat.id}.surface", reader),
@@ -235,16 +265,7 @@ def compile_material(
         weights.append((coat, w))
         so_far = {name: seen * (1.0 - w) for name, seen in so_far.items()} | {coat.name: w}
     assert layer is not None
-    extra |= _coverage(material, weights)
-    frame = "shading_" if material.moves else ""
-    outputs = {name: getattr(layer, name) for name in OUTPUTS} | {"normal": _world(layer.normal, frame), **extra}
-    if material.moves:
-        outputs |= compile_moves(
-            material.moves, _around(lookup, layer, so_far), lambda m: _Fields(m, f"{PREFIX}{m.id}", reader),
-            material.vertex_level,
-        )  # fmt: skip
-    outputs |= _own_part(material, reader, outputs, frame)
-    return passes.fold({**outputs, **_faded(material, reader, outputs), **_filled(material, reader, outputs)})
+    return layer, weights, so_far
 
 
 def _faded(material: Material, reader: _Linked, outputs: Mapping[str, Value]) -> dict[str, Value]:
@@ -365,21 +386,7 @@ def _rimmed(layer: Layer, coat: Coat, edge: _Edge, reader: FieldReader) -> Layer
     )
 
 
-def _coverage(material: Material, weights: list[tuple[Coat, Value]]) -> dict[str, Value]:
-    """How much of each coat is seen in the end, and all of them as one colour."""
-    found: dict[str, Value] = {}
-    left: Value = const(1.0)
-    color: Value = const(0.0, 0.0, 0.0)
-    for coat, w in reversed(weights):
-        seen = left * w
-        left = left * (1.0 - w)
-        found[f"coverage:{coat.id}"] = seen
-        shade = COAT_COLORS[material.coats.index(coat) % len(COAT_COLORS)]
-        color = color + seen * const(*shade)
-    return {"coverage": color, **found}
-
-
-def _world(normal: Value, frame: str = "") -> Value:
+def world_normal(normal: Value, frame: str = "") -> Value:
     """A tangent-space normal in world space; the bitangent follows glTF: cross(N, T) times the tangent's w."""
     n = lib.attribute(f"{frame}normal", VEC3)
     t = lib.attribute(f"{frame}tangent", VEC4)

@@ -131,6 +131,15 @@ class Material(Frozen):
             raise ValueError(f"these dials or links point at no field: {lost}")
         return self
 
+    def holders(self) -> list[tuple[str, Any]]:
+        """Parts with fields that only some materials have, and the paths to them."""
+        return []
+
+    @property
+    def displaces(self) -> bool:
+        """Whether its vertices are not where the mesh has them."""
+        return bool(self.moves)
+
     @property
     def terms(self) -> tuple[Term, ...]:
         """The where-terms of all coats."""
@@ -256,6 +265,7 @@ def _holders(material: Material) -> Iterator[tuple[str, Any]]:
         yield f"{PREFIX}{move.id}", move
     for name in KIND_PARTS:
         yield f"{LIGHT}{name}", getattr(material, name)
+    yield from material.holders()
 
 
 def reach_of_moves(material: Material, values: Mapping[str, Number] | None = None) -> float:

@@ -29,7 +29,7 @@ from jade_coat.check.coat_notes import coat_notes
 from jade_coat.check.material_costs import MaterialCost, PixelCost
 from jade_coat.jobs.words import told
 from jade_coat.looking.coverage import coverage_shares
-from jade_coat.material.compile import COAT_COLORS
+from jade_coat.material.coverage import coat_color
 from jade_coat.material.material import Coat
 from jade_coat.stage import edits
 from jade_coat.stage.looks import finish_on
@@ -89,7 +89,7 @@ class CoatRow(DraggedRow):
         image = self._swatches.image(f"coat:{self.material}:{self.coat.id}")
         if image is not None:
             painter.drawImage(box, image)
-        tone = QColor.fromRgbF(*COAT_COLORS[self.number % len(COAT_COLORS)])
+        tone = QColor.fromRgbF(*coat_color(self.number))
         painter.fillRect(QRectF(53, 7, 3, 22), tone)
         painter.setPen(theme.color("text"))
         painter.setFont(theme.font(13, 600 if self.current else 400))

@@ -13,7 +13,7 @@ from jade_coat.app.session import Session
 from jade_coat.jobs.words import told
 from jade_coat.looking.section import Cut, cut
 from jade_coat.maps.color import to_srgb
-from jade_coat.material.compile import COAT_COLORS
+from jade_coat.material.coverage import coat_color
 from jade_coat.program.types import Array
 from jade_coat.stage.looks import finish_on
 
@@ -188,7 +188,7 @@ class SectionStrip(QWidget):
         order = [c.id for c in material.coats] if material else []
         for one in found.coats[1:]:
             number = order.index(one.coat) if one.coat in order else 0
-            tone = QColor.fromRgbF(*COAT_COLORS[number % len(COAT_COLORS)])
+            tone = QColor.fromRgbF(*coat_color(number))
             tone.setAlpha(170)
             painter.setPen(QPen(tone, 1.0))
             painter.drawPolyline(self._curve(one.weight, found, box))

@@ -1,0 +1,1 @@
+"""Grounds: heights, the weights of layers, and what follows from them."""

@@ -1,0 +1,143 @@
+"""Large grids of numbers in tiles: an edit copies what it touches, and a tile that is all alike is one number."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from jade_coat.program.sending import SentBare
+from jade_coat.program.types import Array
+
+SIDE = 128
+"""Cells along the edge of a tile."""
+Rect = tuple[int, int, int, int]
+"""Rows from and up to, columns from and up to."""
+
+
+@dataclass(frozen=True, eq=False)
+class Pages(SentBare):
+    """A grid `(rows, columns)` of `float32` or `uint8` that never changes; copies share all tiles but those changed."""
+
+    rows: int
+    columns: int
+    dtype: str
+    tiles: tuple[Any, ...]
+    """Row by row: arrays `(h, w)`, read-only, or one number for all of a tile."""
+
+    @staticmethod
+    def of(values: Array) -> Pages:
+        """A grid with these values `(rows, columns)`."""
+        made = Pages.flat(values.shape[0], values.shape[1], values.dtype.name, 0)
+        return made.with_values(0, 0, values)
+
+    @staticmethod
+    def flat(rows: int, columns: int, dtype: str, value: float) -> Pages:
+        """A grid that is the same all over."""
+        across, down = _tiles(columns), _tiles(rows)
+        return Pages(rows, columns, dtype, (np.dtype(dtype).type(value).item(),) * (across * down))
+
+    def __eq__(self, other: object) -> bool:
+        """Whether another grid has the same numbers; tiles that are shared are not looked at."""
+        if not isinstance(other, Pages) or (self.rows, self.columns, self.dtype) != (
+            other.rows, other.columns, other.dtype,
+        ):  # fmt: skip
+            return False
+        return not self.changed_from(other)
+
+    __hash__ = None  # type: ignore[assignment]
+
+    @property
+    def across(self) -> int:
+        """How many tiles there are side by side."""
+        return _tiles(self.columns)
+
+    @property
+    def nbytes(self) -> int:
+        """What its own tiles take in memory."""
+        return sum(t.nbytes for t in {id(t): t for t in self.tiles if isinstance(t, np.ndarray)}.values())
+
+    def rect(self, tile: int) -> Rect:
+        """Which cells a tile holds."""
+        row, column = divmod(tile, self.across)
+        top, left = row * SIDE, column * SIDE
+        return top, min(top + SIDE, self.rows), left, min(left + SIDE, self.columns)
+
+    def over(self, rect: Rect) -> Iterator[int]:
+        """The numbers of the tiles that some cells lie in."""
+        top, bottom, left, right = rect
+        for row in range(max(top, 0) // SIDE, _tiles(min(bottom, self.rows))):
+            for column in range(max(left, 0) // SIDE, _tiles(min(right, self.columns))):
+                yield row * self.across + column
+
+    def tile(self, number: int) -> Array:
+        """A tile as an array `(h, w)`."""
+        held = self.tiles[number]
+        if isinstance(held, np.ndarray):
+            return held
+        top, bottom, left, right = self.rect(number)
+        return np.full((bottom - top, right - left), held, self.dtype)
+
+    def values(self, rect: Rect) -> Array:
+        """Some cells as an array of their own; beyond the edge the nearest cell counts."""
+        top, bottom, left, right = rect
+        inner = (max(top, 0), min(bottom, self.rows), max(left, 0), min(right, self.columns))
+        found = np.empty((max(inner[1] - inner[0], 0), max(inner[3] - inner[2], 0)), self.dtype)
+        for number in self.over(inner):
+            t, b, l, r = self.rect(number)  # noqa: E741
+            y0, y1, x0, x1 = max(t, inner[0]), min(b, inner[1]), max(l, inner[2]), min(r, inner[3])
+            held = self.tiles[number]
+            part = held[y0 - t : y1 - t, x0 - l : x1 - l] if isinstance(held, np.ndarray) else held
+            found[y0 - inner[0] : y1 - inner[0], x0 - inner[2] : x1 - inner[2]] = part
+        if inner == rect:
+            return found
+        beyond = ((inner[0] - top, bottom - inner[1]), (inner[2] - left, right - inner[3]))
+        return np.pad(found, beyond, mode="edge")
+
+    def whole(self) -> Array:
+        """All values `(rows, columns)`."""
+        return self.values((0, self.rows, 0, self.columns))
+
+    def with_values(self, top: int, left: int, values: Array) -> Pages:
+        """The grid with other values `(h, w)` from a row and a column on; they must lie within it."""
+        height, width = values.shape
+        if top < 0 or left < 0 or top + height > self.rows or left + width > self.columns:
+            raise ValueError(f"{height} × {width} cells from {top}, {left} do not lie in {self.rows} × {self.columns}")
+        tiles = list(self.tiles)
+        for number in self.over((top, top + height, left, left + width)):
+            t, b, l, r = self.rect(number)  # noqa: E741
+            y0, y1, x0, x1 = max(t, top), min(b, top + height), max(l, left), min(r, left + width)
+            made = np.array(self.tile(number))
+            made[y0 - t : y1 - t, x0 - l : x1 - l] = values[y0 - top : y1 - top, x0 - left : x1 - left]
+            tiles[number] = _kept(made, self.tiles[number])
+        return Pages(self.rows, self.columns, self.dtype, tuple(tiles))
+
+    def changed_from(self, other: Pages) -> list[int]:
+        """The tiles that differ from those of a grid of the same size."""
+        pairs = enumerate(zip(self.tiles, other.tiles, strict=True))
+        return [i for i, (a, b) in pairs if a is not b and not np.array_equal(a, b)]
+
+    def key(self, number: int) -> str:
+        """A name for what a tile holds, of 24 hexadecimal digits; empty for one that is all alike."""
+        held = self.tiles[number]
+        if not isinstance(held, np.ndarray):
+            return ""
+        mark = f"{self.dtype} {held.shape}".encode()
+        return hashlib.sha256(mark + held.tobytes()).hexdigest()[:24]
+
+
+def _tiles(cells: int) -> int:
+    return -(-cells // SIDE)
+
+
+def _kept(made: Array, before: Any) -> Any:
+    """A tile to keep: the one before where it holds the same, one number where all are alike."""
+    if (made == made.flat[0]).all():
+        return made.flat[0].item()
+    if isinstance(before, np.ndarray) and np.array_equal(made, before):
+        return before
+    made.flags.writeable = False
+    return made

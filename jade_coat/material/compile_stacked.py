@@ -1,0 +1,130 @@
+"""Compiles what a ground wears: every layer's coats, mixed by their weights, on a surface of heights."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from jade_coat.material.compile import FieldReader, fields_at, laid_on, linked_fields, world_normal
+from jade_coat.material.coverage import coat_color
+from jade_coat.material.layers import Layer
+from jade_coat.material.quantity import OUTPUTS
+from jade_coat.material.shared import CAMERA
+from jade_coat.material.stacking import PREFIX, StackedMaterial, lifted, stacked
+from jade_coat.material.surface import MapLookup
+from jade_coat.program import FLOAT, VEC2, VEC3, VEC4, TextureRef, Value, combine, const, lib, passes
+
+HEIGHTS = TextureRef("own heights")
+"""The texture of a ground's heights, metres."""
+QUADS = 32
+"""Quads along the edge of a node of a ground."""
+RANGE = 3.0
+"""A node is drawn by four finer ones where its middle is nearer than this many times its size."""
+MORPH_FROM, MORPH_TO = RANGE + 0.75, 2 * RANGE - 1.45
+"""Between which distances, in sizes of a node, its vertices go over to those of the next coarser one. Neighbours are
+at most one level apart, and share an edge where the finer one is wholly as the coarser one, which is still itself
+(after Strugar 2009, Continuous Distance-Dependent Level of Detail)."""
+
+
+def compile_stacked(material: StackedMaterial, lookup: MapLookup, reader: FieldReader) -> dict[str, Value]:
+    """The folded program of a ground: the quantities, `share:LAYER` of each layer, and where its vertices lie."""
+    linked, extra = linked_fields(material, reader, lookup), dict[str, Value]()
+    layers: dict[str, Layer] = {}
+    for name, ids in material.members.items():
+        coats = tuple(material.coat(i) for i in ids)
+        shown = [c for c in coats if c.shown] or [coats[0]]
+        layers[name], _, _ = laid_on(coats, shown, linked, lookup, None, extra)
+    fields = {layer.id: fields_at(layer, f"{PREFIX}{layer.id}", linked) for layer in material.layers}
+    ground = _Ground(material)
+    place = lib.attribute("world_position", VEC3)
+    found, shares = stacked(material, layers, fields, ground.weights_at(combine(place.x, place.z)))
+    lift = lifted(material, shares, layers, fields)
+    outputs = {name: getattr(found, name) for name in OUTPUTS} | {"normal": world_normal(found.normal)}
+    outputs |= {**extra, **shares}
+    outputs["coverage"] = _colors(material, shares)
+    return passes.fold(ground.laid(outputs, lift))
+
+
+def _colors(material: StackedMaterial, shares: Mapping[str, Value]) -> Value:
+    """How much of each layer shows, as one colour."""
+    total: Value = const(0.0, 0.0, 0.0)
+    for i, layer in enumerate(material.layers):
+        share = shares.get(f"share:{layer.id}")
+        if share is not None and layer.way != "absolute":
+            total = total + share * const(*coat_color(material.weights.get(layer.id, i)))
+    return total
+
+
+class _Ground:
+    """Where places of a ground are, in the world and in its textures."""
+
+    def __init__(self, material: StackedMaterial) -> None:
+        self._made = material
+        x, z, across, along = material.extent
+        self._origin, self._size = const(x, z), const(across, along)
+
+    def _texel(self, at: Value, cells: tuple[int, int]) -> Value:
+        """Texture coordinates of a place in the world, of a grid whose first and last cells lie on the edges."""
+        columns, rows = cells
+        inner = lib.clamp((at - self._origin) / self._size)
+        return (inner * const(columns - 1.0, rows - 1.0) + 0.5) / const(float(columns), float(rows))
+
+    def weights_at(self, at: Value) -> Value:
+        """Texture coordinates of the weights at a place in the world."""
+        return self._texel(at, self._made.weight_cells)
+
+    def _height(self, at: Value) -> Value:
+        return lib.texture(HEIGHTS, self._texel(at, self._made.samples)).x
+
+    def laid(self, outputs: Mapping[str, Value], lift: Value) -> dict[str, Value]:
+        """A program whose surface is the ground: what it reads of vertices is that of the heights."""
+        flat = self._flat()
+        height = self._height(flat)
+        place = lib.per_vertex(combine(flat.x, height, flat.y))
+        normal, tangent = self._frame(place)
+        own = {
+            lib.attribute("world_position", VEC3): place,
+            lib.attribute("position", VEC3): place - combine(self._origin.x, 0.0, self._origin.y),
+            lib.attribute("uv0", VEC2): combine(place.x, place.z) - self._origin,
+            lib.instance("metres0", VEC2): const(1.0, 1.0), lib.instance("seed", FLOAT): const(0.5),
+        }  # fmt: skip
+        for prefix in ("", "object_"):
+            own[lib.attribute(f"{prefix}normal", VEC3)] = normal
+            own[lib.attribute(f"{prefix}tangent", VEC4)] = tangent
+        for i in range(4):
+            own[lib.attribute(f"color{i}", VEC4)] = const(0.0, 0.0, 0.0, 0.0)
+        made = passes.rebuilt({**outputs, "lift": lift}, lambda node: own.get(node, node))
+        up = made.pop("lift")
+        if lib.is_const(up, 0.0):
+            return {**made, "placed_position": place}
+        return {**made, "placed_position": place + combine(0.0, lib.per_vertex(up, 2), 0.0)}
+
+    def _flat(self) -> Value:
+        """Where a vertex lies along x and z, on its way to the grid of the next coarser node."""
+        p, local = lib.attribute("world_position", VEC3), lib.attribute("position", VEC3)
+        size = lib.instance("seed", FLOAT)  # of the node, metres along x
+        columns, rows = self._made.samples
+        x, z, across, along = self._made.extent
+        aspect = along / max(rows - 1, 1) / (across / max(columns - 1, 1))
+        eye = lib.shared(CAMERA, VEC3)
+        above = lib.maximum(lib.maximum(eye.y - self._made.highest, self._made.lowest - eye.y), 0.0)
+        away = combine(eye.x - p.x, above, eye.z - p.z)
+        larger = size * max(aspect, 1.0)
+        share = lib.clamp((lib.length(away) / larger - MORPH_FROM) / (MORPH_TO - MORPH_FROM))
+        cell = combine(local.x, local.z) * (QUADS / 2.0)
+        odd = cell - lib.unary("floor", cell + 1e-3)
+        back = odd * 2.0 * share * combine(size, size * aspect) / float(QUADS)
+        at = combine(p.x, p.z) - back
+        return combine(lib.clamp(at.x, x, x + across), lib.clamp(at.y, z, z + along))
+
+    def _frame(self, place: Value) -> tuple[Value, Value]:
+        """The normal and the tangent (along x) of the heights at a place; from afar over as much as a pixel spans."""
+        columns, rows = self._made.samples
+        _, _, across, along = self._made.extent
+        step = max(across / max(columns - 1, 1), along / max(rows - 1, 1))
+        at, half = combine(place.x, place.z), step * 0.75
+        east, south = combine(const(half), const(0.0)), combine(const(0.0), const(half))
+        dx = (self._height(at + east) - self._height(at - east)) / (2 * half)
+        dz = (self._height(at + south) - self._height(at - south)) / (2 * half)
+        normal = lib.normalize(combine(-dx, 1.0, -dz))
+        along_x = lib.normalize(combine(const(1.0), dx, const(0.0)))
+        return normal, combine(along_x, const(1.0))

@@ -1,0 +1,196 @@
+"""Many materials laid on a ground at once: how much of each shows at a point, and what all of them come to.
+
+Three ways: layers that share a place out among them, layers that lie over what is below, and layers that are read as
+they were painted.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import fields as dataclass_fields
+from dataclasses import replace
+from typing import Any, Literal
+
+from jade_coat.material.damp import soaked
+from jade_coat.material.fields import Frozen, field, option
+from jade_coat.material.layers import Layer, blended
+from jade_coat.material.material import Material
+from jade_coat.material.seam import Seam, weight
+from jade_coat.program import TextureRef, Value, const, lib
+
+Way = Literal["shared", "over", "absolute"]
+WAY_LABELS: dict[Way, str] = {
+    "shared": "shares out", "over": "lies over", "absolute": "as painted",
+}  # fmt: skip
+Role = Literal["mask", "damp", "gap"]
+ROLE_LABELS: dict[Role, str] = {
+    "mask": "a mask for others", "damp": "damp", "gap": "a gap in the ground",
+}  # fmt: skip
+Sides = Literal["above", "three"]
+SIDES_LABELS: dict[Sides, str] = {"above": "from above", "three": "from three sides"}
+PREFIX = "layer:"
+"""What the paths of a layer's own fields begin with."""
+LEAST = 8.0 / 255.0
+"""Where all weights come to less than this, what is at the bottom of the sharing fills in."""
+SOFT = 0.15
+"""Within how much below the highest a layer still shows, in heights."""
+
+
+class GroundLayer(Frozen):
+    """One layer of a ground: what it is made of, and how it gets on with the others."""
+
+    id: str
+    name: str
+    finish: str = ""
+    """The finish, or the material, that it is made of; a layer that is read as painted needs none."""
+    way: Way = option("shared", "Gets on", "choice", WAY_LABELS)
+    role: Role = option("mask", "Is", "choice", ROLE_LABELS, when=("way", ("absolute",)))
+    sides: Sides = option(
+        "above", "Laid", "choice", SIDES_LABELS, when=("way", ("shared", "over")),
+        hint="From three sides nothing is stretched on steep ground; it reads its maps three times",
+    )  # fmt: skip
+    lead: float = field(0.6, "Heights lead", when=("way", ("shared",)), hint="0 mixes evenly, 1 fills low places first")
+    soft: float = field(0.15, "Edge", low=0.01, high=1.0, when=("way", ("over",)), hint="How soft its edge is")
+    lift: float = field(
+        0.0, "Lifts the ground", unit="m", low=-10.0, high=10.0, soft=(-0.3, 0.3), when=("way", ("shared", "over")),
+        hint="By its own height, where it shows",
+    )  # fmt: skip
+
+
+class StackedMaterial(Material):
+    """What a ground wears where some of its layers are: the coats of all of them, under ids of their own.
+
+    `layers` are in order, the first is the one that is there where nothing is painted. It is made from a project and
+    never kept in a file.
+    """
+
+    layers: tuple[GroundLayer, ...]
+    members: dict[str, tuple[str, ...]]
+    """The ids of the coats of each layer that is made of anything, from the bottom up."""
+    weights: dict[str, int]
+    """By layer, which number of the ground's weights it is."""
+    extent: tuple[float, float, float, float]
+    """Where the ground begins in the world along x and z, and how large it is, metres."""
+    samples: tuple[int, int]
+    """Columns and rows of the heights."""
+    weight_cells: tuple[int, int]
+    """Columns and rows of the weights."""
+    lowest: float = 0.0
+    highest: float = 0.0
+    """Between which heights the ground was when this was made; only how fine it is drawn follows from it."""
+
+    @property
+    def displaces(self) -> bool:
+        """The heights of the ground place its vertices."""
+        return True
+
+    def holders(self) -> list[tuple[str, Any]]:
+        """Parts with fields beside the coats, and the paths to them."""
+        return [(f"{PREFIX}{layer.id}", layer) for layer in self.layers]
+
+
+WEIGHTS = "own weights"
+"""What the textures of weights are called: four layers each, by number."""
+
+
+def weights_texture(number: int) -> TextureRef:
+    """The texture that holds the weight of a layer by its number."""
+    return TextureRef(f"{WEIGHTS} {number // 4}")
+
+
+def painted_weight(number: int, at: Value) -> Value:
+    """How much of a layer was painted at a place of the weights, 0–1."""
+    read: Value = getattr(lib.texture(weights_texture(number), at), "xyzw"[number % 4])
+    return read
+
+
+def shares_of(weights: Sequence[Value], heights: Sequence[Value], leads: Sequence[Value]) -> list[Value]:
+    """How much each of some layers shows, 0–1, together 1, whatever their order.
+
+    `weights` are what was painted, 0–1, `heights` the layers' own, 0–1, `leads` how strongly heights lead, 0–1. A layer
+    painted 0 has no share, one alone has all; every share is continuous in every weight. Where next to nothing is
+    painted the first fills in.
+    """
+    total = weights[0]
+    for w in weights[1:]:
+        total = total + w
+    lack = lib.clamp(LEAST - total, 0.0, LEAST)
+    filled = [weights[0] + lack, *weights[1:]]
+    if len(filled) == 1:
+        return [const(1.0)]
+    most, reach = _largest(filled), _largest(leads)
+    # As in an interlocking seam a weight lifts the layer by more than all heights can, so that 0 shows none of it.
+    tops = [
+        (h - 0.5) * lead + (w / most) * (reach + SOFT) for w, h, lead in zip(filled, heights, leads, strict=True)
+    ]  # fmt: skip
+    ground = _largest(tops) - SOFT
+    over = [lib.maximum(top - ground, 0.0) for top in tops]
+    sum_of = over[0]
+    for part in over[1:]:
+        sum_of = sum_of + part
+    return [part / sum_of for part in over]
+
+
+def _largest(values: Sequence[Value]) -> Value:
+    found = values[0]
+    for value in values[1:]:
+        found = lib.maximum(found, value)
+    return found
+
+
+def mixed(layers: Sequence[Layer], shares: Sequence[Value]) -> Layer:
+    """Layers mixed by their shares, which come to 1."""
+    if len(layers) == 1:
+        return layers[0]
+    made: dict[str, Value] = {}
+    for part in dataclass_fields(Layer):
+        values = [getattr(layer, part.name) for layer in layers]
+        if all(v is values[0] for v in values):
+            made[part.name] = values[0]
+            continue
+        total = values[0] * shares[0]
+        for value, share in zip(values[1:], shares[1:], strict=True):
+            total = total + value * share
+        made[part.name] = total
+    return Layer(**made)
+
+
+def stacked(
+    material: StackedMaterial, layers: Mapping[str, Layer], fields: Mapping[str, Any], at: Value
+) -> tuple[Layer, dict[str, Value]]:
+    """What the layers of a ground come to at a place of its weights, and `share:LAYER` of each.
+
+    `layers` gives what each is made of, `fields` the numbers of each as values.
+    """
+    painted = {s.id: painted_weight(material.weights[s.id], at) for s in material.layers}
+    sharing = [s for s in material.layers if s.way == "shared" and s.id in layers]
+    shares = shares_of(
+        [painted[s.id] for s in sharing], [layers[s.id].height for s in sharing], [fields[s.id].lead for s in sharing]
+    )
+    below = mixed([layers[s.id] for s in sharing], shares)
+    shown = {s.id: share for s, share in zip(sharing, shares, strict=True)}
+    for layer in material.layers:
+        if layer.way == "over" and layer.id in layers:
+            own = layers[layer.id]
+            w = weight(Seam(kind="interlock"), painted[layer.id], own.height, below.height, fields[layer.id].soft,
+                       const(0.0))  # fmt: skip
+            below = blended(below, own, w)
+            shown = {name: share * (1.0 - w) for name, share in shown.items()} | {layer.id: w}
+    for layer in material.layers:
+        if layer.way == "absolute":
+            shown[layer.id] = painted[layer.id]
+            if layer.role == "damp":
+                below = soaked(below, painted[layer.id])
+            elif layer.role == "gap":
+                below = replace(below, opacity=below.opacity * (1.0 - painted[layer.id]))
+    return below, {f"share:{name}": share for name, share in shown.items()}
+
+
+def lifted(material: StackedMaterial, shown: Mapping[str, Value], layers: Mapping[str, Layer],
+           fields: Mapping[str, Any]) -> Value:  # fmt: skip
+    """How far the layers lift the ground, metres."""
+    total: Value = const(0.0)
+    for layer in material.layers:
+        if layer.id in layers and not lib.is_const(fields[layer.id].lift, 0.0):
+            total = total + shown[f"share:{layer.id}"] * layers[layer.id].height * fields[layer.id].lift
+    return total

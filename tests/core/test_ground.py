@@ -1,0 +1,177 @@
+"""Grounds: their heights, what follows from them, and how layers share a place."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from jade_coat.ground.flow import drained, filled, spread
+from jade_coat.ground.heights import Heights
+from jade_coat.ground.pages import SIDE, Pages
+from jade_coat.ground.relief import aspect, curvature, slope
+from jade_coat.ground.synthesis import Land
+from jade_coat.material.stacking import shares_of
+from jade_coat.program import lib
+from jade_coat.program.numpy_backend import Environment, evaluate
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(0, 2**31))
+def test_pages_hold_what_an_array_would_and_an_edit_copies_only_what_it_touches(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    shape = tuple(int(n) for n in rng.integers(1, 3 * SIDE, 2))
+    kind = ("uint8", "float32")[seed % 2]
+    held, plain = Pages.flat(*shape, kind, 3), np.full(shape, 3, kind)
+    for _ in range(5):
+        top, left = (int(rng.integers(0, n)) for n in shape)
+        high, wide = int(rng.integers(1, shape[0] - top + 1)), int(rng.integers(1, shape[1] - left + 1))
+        patch = (rng.random((high, wide)) * 9).astype(kind) if rng.random() < 0.7 else np.full((high, wide), 3, kind)
+        before = held
+        held = held.with_values(top, left, patch)
+        plain[top : top + high, left : left + wide] = patch
+        touched = set(held.over((top, top + high, left, left + wide)))
+        assert all(a is b for i, (a, b) in enumerate(zip(before.tiles, held.tiles, strict=True)) if i not in touched)
+        assert set(held.changed_from(before)) <= touched
+    assert np.array_equal(held.whole(), plain)
+    rect = (-3, shape[0] + 2, -1, shape[1] + 4)
+    assert np.array_equal(held.values(rect), np.pad(plain, ((3, 2), (1, 4)), mode="edge"))
+    assert held == Pages.of(plain)
+    flat = held.with_values(0, 0, np.zeros(shape, kind))
+    assert flat.nbytes == 0  # what is all alike takes no room
+
+
+def hill(n: int, spacing: float) -> np.ndarray:
+    z, x = np.mgrid[0:n, 0:n] * spacing
+    return 3.0 * np.sin(x / 4.0) + 0.02 * z**2
+
+
+def test_slope_aspect_and_curvature_are_those_of_an_analytic_hill() -> None:
+    """Horn (1981) is exact for a plane, and of third order for a hill; the derivatives are worked out by hand."""
+    spacing = 0.05
+    heights = hill(200, spacing)
+    z, x = np.mgrid[0:200, 0:200] * spacing
+    dx, dz = 0.75 * np.cos(x / 4.0), 0.04 * z
+    inner = (slice(1, -1), slice(1, -1))
+    assert np.abs(slope(heights, (spacing, spacing)) - np.arctan(np.hypot(dx, dz)))[inner].max() < 1e-3
+    turned = np.angle(np.exp(1j * (aspect(heights, (spacing, spacing)) - np.arctan2(-dx, -dz))))
+    assert np.abs(turned)[inner].max() < 2e-2
+    bends = 3.0 / 16.0 * np.sin(x / 4.0) - 0.04
+    assert np.abs(curvature(heights, (spacing, spacing)) - bends)[inner].max() < 2e-3
+    plane = np.add.outer(0.3 * np.arange(9), 0.4 * np.arange(9)) * 2.0
+    assert slope(plane, (2.0, 2.0)) == pytest.approx(np.full((9, 9), np.arctan(0.5)))
+
+
+def test_water_gathers_as_worked_examples_have_it() -> None:
+    """A plane drains straight down; a cone evenly by angle, which D-infinity keeps and D8 does not (Tarboton 1997)."""
+    plane = np.repeat(np.arange(20.0)[::-1][:, None], 12, axis=1)
+    for law in (drained, spread):
+        assert law(plane, 1.0)[:, 5].tolist() == list(range(1, 21))
+    valley = np.abs(np.arange(21) - 10.0)[None, :] + np.linspace(5, 0, 30)[:, None]
+    assert drained(valley, 1.0)[-1].argmax() == 10
+    assert drained(valley, 1.0)[-1, 10] > 21 * 30 * 0.6
+    z, x = np.mgrid[-40:41, -40:41].astype(float)
+    away = np.hypot(x, z)
+    ring = (away > 20) & (away < 35)
+    wanted = np.maximum(away, 1) / 2  # the area of a wedge over its width
+    errors = [np.abs(law(60 - away, 1.0)[ring] / wanted[ring] - 1).mean() for law in (drained, spread)]
+    assert errors[1] < 0.2
+    assert errors[1] < 0.5 * errors[0]
+
+
+def test_pits_are_filled_to_where_they_spill() -> None:
+    """Against greyscale reconstruction by erosion of scikit-image."""
+    from skimage.morphology import reconstruction
+
+    rng = np.random.default_rng(4)
+    land = rng.random((60, 70)).cumsum(axis=0) + rng.random((60, 70)) * 3
+    seed = np.full_like(land, land.max())
+    seed[0], seed[-1], seed[:, 0], seed[:, -1] = land[0], land[-1], land[:, 0], land[:, -1]
+    assert np.allclose(filled(land), reconstruction(seed, land, method="erosion"))
+
+
+@settings(max_examples=80, deadline=None)
+@given(st.integers(0, 2**31))
+def test_a_ray_meets_the_ground_where_it_first_comes_down_on_it(seed: int) -> None:
+    """Against walking along the ray in small steps over the same bilinear surface."""
+    rng = np.random.default_rng(seed)
+    n = int(rng.integers(20, 300))
+    smooth = np.asarray(Land(samples=max(n, 33), across=20.0, height=4.0, hill=6.0, seed=seed % 50).heights().whole)
+    ground = Heights.of(smooth, (20.0, 20.0))
+    origin = np.array([rng.uniform(-5, 25), rng.uniform(4.5, 12), rng.uniform(-5, 25)])
+    towards = np.array([rng.uniform(0, 20), rng.uniform(-1, 4), rng.uniform(0, 20)])
+    way = (towards - origin) / np.linalg.norm(towards - origin)
+    found = ground.hit(origin, way)
+    t = np.arange(0, 60, 0.002)
+    places = origin + way * t[:, None]
+    inside = ((places[:, [0, 2]] >= 0) & (places[:, [0, 2]] <= 20)).all(axis=1)
+    over = places[:, 1] - ground.at(places[:, [0, 2]])
+    crossed = np.flatnonzero(inside[1:] & inside[:-1] & (over[1:] <= 0) & (over[:-1] > 0))
+    if not len(crossed):
+        assert found is None or not inside.any() or abs(over[inside]).min() < 0.02
+        return
+    assert found is not None
+    assert found == pytest.approx(t[crossed[0]], abs=0.01)
+    at = origin + way * found
+    assert at[1] == pytest.approx(float(ground.at(at[None, [0, 2]])[0]), abs=1e-4)
+
+
+def shares(weights: np.ndarray, heights: np.ndarray, leads: np.ndarray) -> np.ndarray:
+    """The shares `(layers, n)` by the NumPy meaning of the program."""
+    count = len(weights)
+    named = {f"{k}{i}": v[i][None].astype(np.float32) for k, v in
+             (("w", weights), ("h", heights), ("l", leads)) for i in range(count)}  # fmt: skip
+    made = shares_of(*([lib.dial(f"{k}{i}") for i in range(count)] for k in "whl"))
+    found = evaluate({str(i): value for i, value in enumerate(made)}, Environment(dials=named))
+    return np.stack([np.broadcast_to(found[str(i)][0], weights.shape[1]) for i in range(count)])
+
+
+@settings(max_examples=100, deadline=None)
+@given(st.integers(0, 2**31), st.integers(2, 24))
+def test_layers_share_a_place_out_wholly_in_any_order_and_continuously(seed: int, count: int) -> None:
+    rng = np.random.default_rng(seed)
+    weights = rng.random((count, 400)) * (rng.random((count, 400)) < 0.6)
+    heights, leads = rng.random((count, 400)), np.repeat(rng.random((count, 1)) * (rng.random() < 0.8), 400, axis=1)
+    found = shares(weights, heights, leads)
+    assert found.sum(axis=0) == pytest.approx(np.ones(400), abs=1e-5)
+    assert (found >= 0).all()
+    assert (found[1:][weights[1:] == 0] == 0).all()  # painted 0: no share
+    order = np.concatenate([[0], 1 + rng.permutation(count - 1)])  # the first fills in, and stays
+    assert np.abs(shares(weights[order], heights[order], leads[order]) - found[order]).max() < 1e-5
+    alone = np.zeros_like(weights)
+    alone[int(rng.integers(count))] = rng.uniform(0.05, 1, 400)
+    assert np.abs(shares(alone, heights, leads).max(axis=0) - 1).max() < 1e-6
+    moved = int(rng.integers(count))
+    steps = weights[:, :1].repeat(400, axis=1)
+    steps[moved] = np.linspace(0, 1, 400)
+    path = shares(steps, heights[:, :1].repeat(400, axis=1), leads[:, :1].repeat(400, axis=1))
+    most = np.delete(steps, moved, axis=0).max()
+    slope_limit = 2.5 * 1.15 / 0.15 / max(most, 8 / 255)  # of the tops over what is soft; a jump would be steeper
+    assert np.abs(np.diff(path)).max() < slope_limit / 399 + 1e-4
+
+
+def test_an_even_mix_of_two_is_even_and_heights_fill_the_low_first() -> None:
+    """Common practice, no source: 0.5 mixes evenly; led by heights, what is higher shows at equal weights."""
+    half, heights = np.full((2, 3), 0.5), np.array([[0.5, 0.2, 0.8], [0.5, 0.5, 0.5]])
+    even = shares(half, heights, np.zeros((2, 3)))
+    assert even == pytest.approx(np.full((2, 3), 0.5), abs=1e-6)
+    led = shares(half, heights, np.ones((2, 3)))
+    assert led[0, 0] == pytest.approx(0.5)
+    assert led[0, 1] < 0.01
+    assert led[0, 2] > 0.99
+
+
+def test_land_is_made_of_numbers_and_terraces_are_level() -> None:
+    made = Land(samples=129, steps=6, flat=0.8, seed=3)
+    land = made.heights()
+    assert np.array_equal(land.whole, made.heights().whole)
+    assert not np.array_equal(land.whole, made.with_(seed=4).heights().whole)
+    assert land.low >= 0.0
+    assert land.high <= made.height
+    level = slope(land.whole, land.spacing) < np.radians(2)
+    assert level.mean() > 0.5
+    assert len(np.unique(np.round(land.whole[level], 3))) < 0.05 * level.sum()
+    bare, cut = (made.with_(steps=0, streams=s).heights().whole for s in (0.0, 0.8))
+    streams = drained(filled(cut, 1e-6), 1.0) > 200  # where much water runs, the land was cut in
+    assert (bare - cut)[streams].mean() > 3 * (bare - cut)[~streams].mean() > 0
