@@ -36,8 +36,8 @@ from jade_coat.mesh.painting import Paint, PaintMap, shown_paint
 from jade_coat.mesh.transfer import vertices_from_map
 from jade_coat.program import passes
 from jade_coat.program.types import Array
+from jade_coat.stage.bare import BARE
 from jade_coat.stage.decals import Decal
-from jade_coat.stage.look_tables import BARE
 from jade_coat.stage.looks import field_row, finish_on, finishes_on, material_of, moves_vertices, worn
 from jade_coat.stage.naming import free_name
 from jade_coat.stage.project import Project, Prop

@@ -73,7 +73,8 @@ class _Ground:
         return self._texel(at, self._made.weight_cells)
 
     def _height(self, at: Value) -> Value:
-        return lib.texture(HEIGHTS, self._texel(at, self._made.samples)).x
+        read = lib.texture(HEIGHTS, self._texel(at, self._made.samples)).x
+        return read if self._made.foot == 0.0 else read + self._made.foot
 
     def laid(self, outputs: Mapping[str, Value], lift: Value) -> dict[str, Value]:
         """A program whose surface is the ground: what it reads of vertices is that of the heights."""

@@ -338,6 +338,8 @@ def place_of_part(owner: str) -> list[str]:
     """Where in a material what a field belongs to is: the name of a part, or that of a tuple and an id in it."""
     if owner.startswith(LIGHT):
         return [owner.removeprefix(LIGHT)]
+    if owner.startswith("layer:"):  # of the material that parts of a ground wear
+        return ["layers", owner.removeprefix("layer:")]
     return ["moves", owner.removeprefix(PREFIX)] if owner.startswith(PREFIX) else ["coats", owner]
 
 

@@ -11,6 +11,16 @@ OWN_MAP = TextureRef("own paint map")
 """The texture that a prop's painted map is bound as."""
 
 
+def is_own(texture: TextureRef) -> bool:
+    """Whether a texture belongs to the thing that is drawn, and not to its material."""
+    return texture.name.startswith("own ")
+
+
+def own_key(thing: str, texture: TextureRef) -> str:
+    """The key of such a texture of a thing, by its id."""
+    return thing if texture == OWN_MAP else f"{thing}\n{texture.name}"
+
+
 class MapSource(NamedTuple):
     """A map that stands in for a colour set: the UV set it is laid by, and its side where it ends at the square's
     edges (0: it repeats)."""

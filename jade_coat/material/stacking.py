@@ -75,6 +75,8 @@ class StackedMaterial(Material):
     """Columns and rows of the heights."""
     weight_cells: tuple[int, int]
     """Columns and rows of the weights."""
+    foot: float = 0.0
+    """What is added to all heights, metres."""
     lowest: float = 0.0
     highest: float = 0.0
     """Between which heights the ground was when this was made; only how fine it is drawn follows from it."""

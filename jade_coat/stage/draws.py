@@ -10,6 +10,7 @@ import numpy as np
 
 from jade_coat.material.paint_source import MapSource
 from jade_coat.program.types import Array
+from jade_coat.stage.grid import Grid
 from jade_coat.stage.lamps import BARE, Surroundings
 
 ANY_DISTANCE = (0.0, math.inf)
@@ -35,6 +36,8 @@ class Draw:
     on_map: MapSource | None = None
     span: tuple[float, float] = ANY_DISTANCE
     """From and up to which distance of the eye its instances are seen, metres, for those of size 1."""
+    grid: Grid | None = None
+    """How its instances lie, where they are parts of a ground, coarse over fine; their seeds are their sizes."""
 
     @property
     def is_near(self) -> bool:

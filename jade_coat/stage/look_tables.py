@@ -7,25 +7,22 @@ from typing import Any
 
 import numpy as np
 
-from jade_coat.material.material import Coat, Material, field_values, layout
-from jade_coat.material.surface import Surface
+from jade_coat.material.material import Material, field_values, layout
 from jade_coat.program.types import Array
+from jade_coat.stage.bare import BARE
+from jade_coat.stage.ground_looks import ground_basis, ground_material, ground_values
 from jade_coat.stage.looks import lineage, material_of, worn
 from jade_coat.stage.project import Project
 from jade_coat.stage.rows import KeptRows
 
-BARE = Material(
-    id="bare",
-    name="Bare",
-    coats=(Coat(id="bare", name="Bare", surface=Surface(color=(0.35, 0.35, 0.34), roughness=0.7)),),
-)
-"""What a slot without a finish shows."""
 _BARE_ROW = layout(BARE).pack(field_values(BARE))
 GROWTH = 1.5
 """A full table gets this much larger: a new row then seldom sends all of it."""
 
 LookKey = tuple[Any, ...]
-"""A finish (empty for none), and the dial values of a prop's own as sorted pairs."""
+"""A finish (empty for none), and the dial values of a prop's own as sorted pairs; or `GROUND`, a ground and the ids of
+some of its layers."""
+GROUND = "\0ground"
 Place = tuple[str, str]
 """A prop and one of its slots, or a decal and `DECAL`."""
 DECAL = "\0decal"
@@ -119,12 +116,14 @@ class LookTables:
         known = {f.id for f in project.finishes} | {m.id for m in project.materials}
         moved: list[tuple[LookKey, Look]] = []
         for key, look in self._looks.items():
-            if key[0] not in known:
+            if key[0] not in known and key[0] != GROUND:
                 continue  # bare, or gone: whoever wore it has changed too
-            basis = self._basis(project, key[0])
+            basis = self._basis(project, key)
+            if not basis:
+                continue  # a ground that is gone
             if len(basis) == len(look.basis) and all(a is b for a, b in zip(basis, look.basis, strict=True)):
                 continue
-            look.basis, material = basis, worn(project, key[0])
+            look.basis, material = basis, self._worn(project, key)
             if material.id == look.material.id and self.tables[material.id].width == _width(material):
                 look.material = self.tables[material.id].material = material
                 self.tables[material.id].put(look.row, self._values(project, key))
@@ -133,16 +132,28 @@ class LookTables:
         for _, look in moved:  # all of a table whose rows are of another width now, which then goes
             self._free_row(look)
         for key, look in moved:
-            look.material = worn(project, key[0])
+            look.material = self._worn(project, key)
             look.row = self._table(look.material).put(None, self._values(project, key))
         return {user for _, look in moved for user in look.users}
 
     @staticmethod
-    def _basis(project: Project, finish: str) -> tuple[object, ...]:
+    def _basis(project: Project, key: LookKey) -> tuple[object, ...]:
         """What a look follows from."""
-        return (material_of(project, finish), *lineage(project, finish))
+        if key[0] == GROUND:
+            ground = project.grounds.get(key[1])
+            return ground_basis(project, ground, key[2]) if ground is not None else ()
+        return (material_of(project, key[0]), *lineage(project, key[0]))
+
+    def _worn(self, project: Project, key: LookKey) -> Material:
+        """The material that shows a look."""
+        if key[0] == GROUND:
+            return ground_material(project, project.grounds[key[1]], key[2])
+        return worn(project, key[0])
 
     def _values(self, project: Project, key: LookKey) -> Array:
+        if key[0] == GROUND:
+            material = ground_material(project, project.grounds[key[1]], key[2])
+            return layout(material).pack(ground_values(project, project.grounds[key[1]], material))
         finish, *own = key
         if not finish:
             return _BARE_ROW
@@ -153,9 +164,9 @@ class LookTables:
         """The look of a finish and own values, which a place wears from now on."""
         look = self._looks.get(key)
         if look is None:
-            material = worn(project, key[0]) if key[0] else BARE
+            material = self._worn(project, key) if key[0] else BARE
             row = self._table(material).put(None, self._values(project, key))
-            look = self._looks[key] = Look(material, row, self._basis(project, key[0]) if key[0] else ())
+            look = self._looks[key] = Look(material, row, self._basis(project, key) if key[0] else ())
         look.users.add(user)
         return look
 

@@ -24,6 +24,7 @@ from jade_coat.material.recipes import Recipe
 from jade_coat.material.shared import SUN_HEIGHT, SUN_TURN, SharedValue
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.stage.decals import Decal, Stamp
+from jade_coat.stage.grounds import Ground
 from jade_coat.stage.lamps import Lamp, Mist
 from jade_coat.stage.mesh_assets import Category, MeshAsset
 from jade_coat.stage.origins import Origin
@@ -154,6 +155,7 @@ class Project(Frozen):
     decals: Things[Decal] = Field(default_factory=Things)
     lamps: Things[Lamp] = Field(default_factory=Things)
     mists: Things[Mist] = Field(default_factory=Things)
+    grounds: Things[Ground] = Field(default_factory=Things)
     light: Light = Light()
     wind: Wind = Wind()
     shared: tuple[SharedDial, ...] = ()
@@ -225,6 +227,12 @@ class Project(Frozen):
         """Whether anything is another; what both share is not looked at."""
         names = type(self).model_fields
         return any(getattr(self, n) is not getattr(other, n) and getattr(self, n) != getattr(other, n) for n in names)
+
+    def alone(self, prop: Prop, **changes: Any) -> Project:
+        """The project with one prop and nothing else on its stage, and some other fields replaced."""
+        nothing: dict[str, Any] = {kind: () for kind in KINDS_OF_THINGS if kind != "props"}
+        made: Project = self.with_(**nothing, props=(prop,), **changes)
+        return made
 
     def with_item(self, what: str, at: int, new: Any) -> Project:
         """The project with another item in one place of a kind; `new` must be valid, and have the old one's id.

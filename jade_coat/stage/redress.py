@@ -6,6 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 from jade_coat.stage.decals import Stamp
+from jade_coat.stage.grounds import Ground
 from jade_coat.stage.mesh_assets import MeshAsset
 from jade_coat.stage.project import Project, Prop
 
@@ -14,7 +15,7 @@ New = Callable[[str], str]
 
 
 def redressed(project: Project, new: New) -> Project:
-    """The project with the finishes replaced that props, decals, variants and categories name.
+    """The project with the finishes replaced that props, decals, layers of grounds, variants and categories name.
 
     A prop's own dial values on a slot go where it wears nothing there any more.
     """
@@ -25,6 +26,9 @@ def redressed(project: Project, new: New) -> Project:
     decals = [d.with_(finish=new(d.finish)) for d in project.decals if d.finish and new(d.finish) != d.finish]
     if decals:
         changes["decals"] = project.decals.with_(*decals)
+    grounds = [g for g in (_ground(ground, new) for ground in project.grounds) if g is not None]
+    if grounds:
+        changes["grounds"] = project.grounds.with_(*grounds)
     for name, redone in (
         ("meshes", lambda mesh: _mesh(mesh, new)), ("categories", lambda category: _worn(category, new)),
         ("stamps", lambda stamp: _stamp(stamp, new)),
@@ -35,6 +39,13 @@ def redressed(project: Project, new: New) -> Project:
             changes[name] = after
     made: Project = project.with_(**changes) if changes else project
     return made
+
+
+def _ground(ground: Ground, new: New) -> Ground | None:
+    """A ground whose layers are made of other finishes; None where it keeps all."""
+    layers = tuple(_worn(layer, new) for layer in ground.layers)
+    same = all(a is b for a, b in zip(layers, ground.layers, strict=True))
+    return None if same else ground.with_(layers=layers)
 
 
 def _chosen(finishes: dict[str, str], new: New) -> dict[str, str]:

@@ -16,15 +16,19 @@ from jade_coat.mesh.painting import PaintMap
 from jade_coat.program.types import Array
 from jade_coat.stage.decal_draws import decal_draw
 from jade_coat.stage.decals import Decal
-from jade_coat.stage.draws import NO_DRAW, DecalDraw, Draw, DrawPatch, Scene, ScenePatch
+from jade_coat.stage.draws import ANY_DISTANCE, NO_DRAW, DecalDraw, Draw, DrawPatch, Scene, ScenePatch
+from jade_coat.stage.grid import Grid
+from jade_coat.stage.ground_columns import NODE, GroundColumns, Part, relaid
+from jade_coat.stage.ground_nodes import NODE_MESH, NODE_TRIANGLES
 from jade_coat.stage.lamps import BARE, Surroundings, lamp_draw, mist_draw
 from jade_coat.stage.look_tables import DECAL, LookKey, LookTables, Place, most_looks
 from jade_coat.stage.looks import finishes_on
 from jade_coat.stage.project import Project, Prop
 
 _NOWHERE = np.eye(4, dtype=np.float32)
-DrawKey = tuple[str, str, int, int, str, MapSource | None, tuple[float, float]]
-"""Mesh, owner of the paint, first triangle, how many, material, how a painted map is read, from how far it is seen."""
+DrawKey = tuple[str, str, int, int, str, MapSource | None, tuple[float, float], Grid | None]
+"""Mesh, owner of the paint, first triangle, how many, material, how a painted map is read, from how far it is seen,
+and how the parts of a ground lie."""
 
 
 @dataclass
@@ -59,6 +63,7 @@ class SceneColumns:
         """The numbers of the draws in which something has changed."""
         self._where: dict[str, dict[str, tuple[int, int, LookKey]]] = {}
         """By prop and slot: the draw, the instance there, and the look."""
+        self._grounds = GroundColumns()
         self._decal_looks: dict[str, LookKey] = {}
         self._decals: dict[str, DecalDraw | None] = {}
         """The decals to be told of."""
@@ -75,7 +80,7 @@ class SceneColumns:
     def meshes(self) -> dict[str, str]:
         """The ids of the meshes that something shows, by the names that draws know them by."""
         found = {self._mesh_name(self._project, m.id): m.id for m in self._project.meshes}
-        return {key[0]: found[key[0]] for key in self._numbers}
+        return {key[0]: found[key[0]] for key in self._numbers if key[0] != NODE_MESH}
 
     def crowded(self) -> list[str]:
         """What is to be told of tables that are nearly full, in words."""
@@ -96,16 +101,22 @@ class SceneColumns:
                 self._drop(prop)
                 del changed[prop]
         redone: set[str] = set()
-        if project.materials is not before.materials or project.finishes is not before.finishes:
+        grounds: set[str] = set()
+        dressed = project.materials is not before.materials or project.finishes is not before.finishes
+        if dressed or relaid(before, project):
             for user, slot in self._looks.renew(project):
                 found = project.props.get(user) if slot != DECAL else None
                 if slot == DECAL:
                     redone.add(user)
+                elif slot.startswith(NODE):
+                    grounds.add(user)
                 elif found is not None and project.shows(found):
                     changed.setdefault(user, found)
         for found in changed.values():
             assert found is not None
             self._stand(project, found, before.props.get(found.id))
+        for ground, redone_too in self._grounds.update(before, project, grounds):
+            self._lay_ground(project, ground, redone_too)
         self._lay_decals(before, project, redone)
         self._surround(before, project)
         return self._patch()
@@ -140,7 +151,7 @@ class SceneColumns:
             own_values = prop.values.get(slot.name) if finish else None
             wear: LookKey = (finish, *sorted(own_values.items())) if own_values else (finish,)
             look = self._looks.take(project, wear, place)
-            key = (name, own, slot.start, slot.count, look.material.id, source, span)
+            key = (name, own, slot.start, slot.count, look.material.id, source, span, None)
             at = held.get(part)
             if at is not None and at[2] != wear:
                 self._looks.leave(at[2], place)
@@ -199,6 +210,32 @@ class SceneColumns:
             run.touched.add(at)
             prop, slot = last
             self._where[prop][slot] = (number, at, self._where[prop][slot][2])
+
+    # Grounds
+
+    def _lay_ground(self, project: Project, ground: str, parts: dict[str, Part | None]) -> None:
+        """Let some parts of a ground be drawn as they are now, each by its name; None is one that is there no more."""
+        held = self._where.setdefault(ground, {})
+        for name, part in parts.items():
+            place, at = (ground, name), held.get(name)
+            if part is None:
+                if at is not None:
+                    self._remove(ground, name)
+                continue
+            look = self._looks.take(project, part.wear, place)
+            key = (NODE_MESH, ground, 0, NODE_TRIANGLES, look.material.id, None, ANY_DISTANCE, part.grid)
+            if at is not None and at[2] != part.wear:
+                self._looks.leave(at[2], place)
+            if at is not None and self._runs[at[0]].key != key:
+                self._take_out(at[0], at[1])
+                at = None
+            number, instance = (at[0], at[1]) if at is not None else self._new_instance(key, place)
+            held[name] = (number, instance, part.wear)
+            self._runs[number].columns[instance] = (part.matrix, look.row, part.size)
+            self._runs[number].touched.add(instance)
+            self._touched.add(number)
+        if not held:
+            del self._where[ground]
 
     # Decals
 

@@ -80,7 +80,8 @@ class Caster:
         for index, draw in self._casting(scene):
             material = self._drawer.assets.material(draw.material)
             bounds = self._drawer.assets.meshes[draw.mesh].bounds
-            numbers = np.flatnonzero(chooses(*spheres(draw.matrices, bounds, reach_in(scene, material))))
+            there = casting_instances(draw)
+            numbers = there[chooses(*spheres(draw.matrices[there], bounds, reach_in(scene, material)))]
             if len(numbers):
                 found[index] = numbers
         return found
@@ -95,7 +96,7 @@ class Caster:
         may be left out.
         """
         for index, draw in self._casting(found.scene):
-            numbers = chosen.get(index) if chosen is not None else np.arange(len(draw.rows))
+            numbers = chosen.get(index) if chosen is not None else casting_instances(draw)
             if numbers is not None:
                 self._cast_one(found, index, numbers, views, target, frame, texel)
         target.viewport = (0, 0, target.width, target.height)
@@ -151,7 +152,8 @@ class Caster:
     def bounds(self, scene: Scene) -> tuple[Array, Array]:
         """The box `(3,)` to `(3,)` around all that is drawn, by the boxes of the meshes."""
         low, high = [], []
-        for draw in scene.drawn:
+        grounded = [d for d in scene.drawn if d.grid is None] or scene.drawn
+        for draw in grounded:  # a ground reaches far: shadows would be coarse if all of it threw them
             mesh = self._drawer.assets.meshes.get(draw.mesh)
             if mesh is not None:
                 linear, reach = draw.matrices[:, :3, :3], reach_in(scene, self._drawer.assets.material(draw.material))
@@ -160,6 +162,18 @@ class Caster:
                 low.append((middles - halves).min(axis=0))
                 high.append((middles + halves).max(axis=0))
         return np.min(low or [np.zeros(3)], axis=0), np.max(high or [np.zeros(3)], axis=0)
+
+
+GROUND_PARTS = 16
+"""Into how many parts across a ground falls that throws a shadow, whatever the camera sees of it."""
+
+
+def casting_instances(draw: Draw) -> Array:
+    """The numbers of the instances of a draw that throw shadows: of the parts of a ground those of one size."""
+    if draw.grid is None:
+        return np.arange(len(draw.rows))
+    level = max(draw.grid.levels - GROUND_PARTS.bit_length(), 0)
+    return np.flatnonzero(np.rint(np.log2(draw.matrices[:, 0, 0] / draw.grid.leaf[0])) == level)
 
 
 def depth_map(context: Any, side: int) -> Any:

@@ -6,11 +6,13 @@ from typing import Any
 
 import numpy as np
 
+from jade_coat.material.compile_stacked import RANGE
 from jade_coat.material.fields import Number
 from jade_coat.material.material import Material, layout, reach_of_moves
 from jade_coat.material.placing import move_path
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import ANY_DISTANCE, Draw, Scene
+from jade_coat.stage.grid import Grid
 from jade_coat.view.gpu_scenes import GpuScene, Seen, instance_data
 from jade_coat.view.requests import Eye
 
@@ -51,11 +53,32 @@ def inside(balls: tuple[Array, Array], view_projection: Array) -> Array:
 
 def in_span(draw: Draw, eye: Eye) -> Array:
     """Which instances of a draw are as far from the eye as it is seen from, `(n,) bool`; larger ones from farther."""
+    if draw.grid is not None:
+        return fine_enough(draw.matrices, draw.grid, eye.position)
     if draw.span == ANY_DISTANCE:
         return np.ones(len(draw.rows), bool)
     away = np.linalg.norm(draw.matrices[:, :3, 3].astype(np.float64) - eye.position, axis=1)
     far = away / np.maximum(stretches(draw.matrices), 1e-9)
     return np.asarray((far >= draw.span[0]) & (far < draw.span[1]))
+
+
+def fine_enough(matrices: Array, grid: Grid, eye: Array) -> Array:
+    """Which parts of a ground are drawn for an eye `(3,)`, `(n,) bool`: together they cover it, and none twice.
+
+    A part is, where it is not near enough to be drawn by its four finer ones, and the coarser one round it is.
+    """
+    sizes = np.stack([matrices[:, 0, 0], matrices[:, 2, 2]], axis=1).astype(np.float64)
+    corners = np.stack([matrices[:, 0, 3], matrices[:, 2, 3]], axis=1).astype(np.float64)
+    above = max(eye[1] - grid.high, grid.low - eye[1], 0.0)
+    level = np.rint(np.log2(sizes[:, 0] / grid.leaf[0])).astype(int)
+
+    def split(places: Array, size: Array) -> Array:
+        away = np.hypot(np.hypot(*(places + size / 2 - eye[[0, 2]]).T), above)
+        return np.asarray(away < RANGE * size.max(axis=1))
+
+    coarser = np.floor((corners - grid.corner) / (2 * sizes) + 1e-3) * (2 * sizes) + grid.corner
+    finest, coarsest = level == 0, level == grid.levels - 1
+    return np.asarray((finest | ~split(corners, sizes)) & (coarsest | split(coarser, 2 * sizes)))
 
 
 def seen_order(draw: Draw, bounds: Array, eye: Eye, margin: float = 0.0) -> tuple[Array, bool]:
@@ -99,7 +122,7 @@ def seen_instances(context: Any, scene: GpuScene, index: int, bounds: Array, eye
     """The instances of a draw that are seen; of few instances all."""
     draw: Draw = scene.scene.draws[index]
     count = len(draw.rows)
-    if count < FEWEST and draw.span == ANY_DISTANCE:
+    if count < FEWEST and draw.span == ANY_DISTANCE and draw.grid is None:
         return Seen(None, scene.instances[index], count)
     key = (scene.serial, margin, eye.view.tobytes(), eye.projection.tobytes())
     known = scene.seen.get(index)

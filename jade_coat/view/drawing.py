@@ -12,7 +12,7 @@ import numpy as np
 
 from jade_coat.material.compile import is_filled
 from jade_coat.material.kind_part import PIXEL_ANGLE
-from jade_coat.material.paint_source import OWN_MAP
+from jade_coat.material.paint_source import is_own, own_key
 from jade_coat.material.shading import shading_path
 from jade_coat.material.shared import CAMERA, EVERYWHERE, EYE_KNOWN, SharedValue
 from jade_coat.mesh.attributes import STREAMS, held_stream, mesh_number_type
@@ -102,8 +102,8 @@ class Drawer:
         """The texture behind a sampler of a draw; grey until it is there."""
         if len(group) > 1:
             return self.assets.array(draw.material, group) or self._grey_array
-        if group[0] == OWN_MAP:
-            return self.assets.maps.get(draw.paint) or self._grey
+        if is_own(group[0]):
+            return self.assets.maps.get(own_key(draw.paint, group[0])) or self._grey
         known = self.assets.texture(draw.material, group[0].name)
         return known.texture if known is not None else self._grey
 

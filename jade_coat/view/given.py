@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from jade_coat.ground.pages import Pages
 from jade_coat.material.compile import structure
 from jade_coat.material.material import Material
 from jade_coat.material.shared import SharedValue
@@ -38,6 +39,7 @@ class Given(ABC):
         self._textures: dict[str, Texture] = {}
         self._paint: dict[str, Array] = {}
         self._maps: dict[str, tuple[PaintMap, list[Array]]] = {}
+        self._grids: dict[str, tuple[Pages, ...]] = {}
         self._materials: dict[str, tuple[Material, MapLookup, dict[str, str]]] = {}
         self._scenes: dict[str, Scene] = {}
         self._sun: tuple[tuple[float, float, float], float, str | Environment] | None = None
@@ -69,6 +71,8 @@ class Given(ABC):
             self._send_paint(prop, values)
         for prop, (last, tiles) in self._maps.items():
             self._send_map(prop, last.with_paint(Paint(tuple(tiles))))
+        for key, grids in self._grids.items():
+            self._send_grids(key, grids)
         for material, lookup, named in self._materials.values():
             self.send(m.SetMaterial(material, lookup, named))
         for name, scene in self._scenes.items():
@@ -85,7 +89,8 @@ class Given(ABC):
         textures = {key for i in materials if i in self._materials for key in self._materials[i][2].values()}
         gone = m.Drop(
             meshes=_unused(self._meshes, meshes), textures=_unused(self._textures, textures),
-            paint=_unused(self._paint, props), maps=_unused(self._maps, props),
+            paint=_unused(self._paint, props),
+            maps=(*_unused(self._maps, props), *(k for k in self._grids if k.partition("\n")[0] not in props)),
             materials=_unused(self._materials, materials),
         )  # fmt: skip
         if gone == m.Drop():
@@ -93,7 +98,7 @@ class Given(ABC):
         for held, keys in (
             (self._meshes, gone.meshes), (self._poses, gone.meshes), (self._measured, gone.meshes),
             (self._textures, gone.textures), (self._paint, gone.paint), (self._maps, gone.maps),
-            (self._materials, gone.materials),
+            (self._grids, gone.maps), (self._materials, gone.materials),
         ):  # fmt: skip
             for key in keys:
                 held.pop(key, None)
@@ -218,6 +223,26 @@ class Given(ABC):
             tiles[tile] = values.copy()
             self._send_tile(prop, paint_map, tile, tiles[tile])
 
+    def put_grids(self, key: str, grids: tuple[Pages, ...]) -> None:
+        """Bring a map of a ground up to date, by its key: one grid of heights, or up to four of weights.
+
+        All of it is sent where it is new, else the tiles that differ.
+        """
+        known = self._grids.get(key)
+        self._grids[key] = grids
+        if known is None or [(g.rows, g.columns) for g in known] != [(g.rows, g.columns) for g in grids]:
+            self._send_grids(key, grids)
+            return
+        changed = {tile for old, new in zip(known, grids, strict=True) if old is not new
+                   for tile in new.changed_from(old)}  # fmt: skip
+        for tile in sorted(changed):
+            top, _, left, _ = grids[0].rect(tile)
+            self.send(m.PatchMap(key, left, top, _texels([g.tile(tile) for g in grids])))
+
+    def _send_grids(self, key: str, grids: tuple[Pages, ...]) -> None:
+        values = _texels([g.whole() for g in grids])
+        self.send_arrays({"values": values}, lambda handles: m.PutMap(key, handles["values"]))
+
     def paint_of(self, prop: str) -> Array | None:
         """The paint the process was last given for a prop."""
         return self._paint.get(prop)
@@ -259,6 +284,16 @@ class Given(ABC):
         if quick or self._sun is None or self._sun[:2] != wanted[:2] or self._sun[2] is not sky:
             self._sun = wanted if not quick else None
             self.send(m.SetLight(direction, strength, sky, quick))
+
+
+def _texels(grids: list[Array]) -> Array:
+    """Grids `(h, w)` as texels: heights alone, weights as the first of four channels."""
+    if grids[0].dtype == np.float32:
+        return np.ascontiguousarray(grids[0][..., None])
+    made = np.zeros((*grids[0].shape, 4), np.uint8)
+    for i, grid in enumerate(grids):
+        made[..., i] = grid
+    return made
 
 
 def _draw_alike(a: Material, b: Material) -> bool:

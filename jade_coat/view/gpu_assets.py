@@ -285,19 +285,23 @@ class GpuAssets:
             self.paint[prop].write(start, values)
 
     def put_map(self, prop: str, values: Array) -> None:
-        """Take a prop's painted map, `(side, side, 4) uint8` or `uint16`."""
+        """Take a thing's own map by its key: `(h, w, 4) uint8` or `uint16`, or `(h, w, 1) float32`."""
         self.version += 1
-        wide = values.dtype == np.uint16
-        old = self.maps.get(prop)
-        self.maps[prop] = self._context.texture(
-            values.shape[1::-1], 4, np.ascontiguousarray(values).tobytes(), dtype="nu2" if wide else "f1",
-            internal_format=RGBA16 if wide else RGBA8,
-        )  # fmt: skip
+        old, data = self.maps.get(prop), np.ascontiguousarray(values).tobytes()
+        if values.dtype == np.float32:
+            made = self._context.texture(values.shape[1::-1], 1, data, dtype="f4")
+            made.repeat_x = made.repeat_y = False
+        else:
+            wide = values.dtype == np.uint16
+            made = self._context.texture(
+                values.shape[1::-1], 4, data, dtype="nu2" if wide else "f1", internal_format=RGBA16 if wide else RGBA8
+            )
+        self.maps[prop] = made
         if old is not None:
             old.release()
 
     def patch_map(self, prop: str, column: int, row: int, values: Array) -> None:
-        """Replace texels `(h, w, 4)` of a prop's painted map; nothing happens for a prop without any."""
+        """Replace texels `(h, w, k)` of a thing's own map; nothing happens for one that is not there."""
         if prop in self.maps:
             self.patches += 1
             height, width = values.shape[:2]
@@ -341,7 +345,7 @@ class GpuAssets:
     def moves(self, material: str) -> bool:
         """Whether a material moves vertices."""
         found = self.material(material)
-        return found is not None and bool(found.moves)
+        return found is not None and found.displaces
 
     def kind(self, material: str, texture: TextureRef) -> Kind | None:
         """What kind of texture a material reads under a name; None while it is not there."""

@@ -11,16 +11,21 @@ from jade_coat.maps.covering import covering, threshold_of
 from jade_coat.maps.mapset import MapSet
 from jade_coat.maps.packing import PackedLookup, Texture
 from jade_coat.material.compile import with_live_coat
+from jade_coat.material.compile_stacked import HEIGHTS
 from jade_coat.material.fields import Number
 from jade_coat.material.kinds import kind_of
 from jade_coat.material.material import Coat, Material
+from jade_coat.material.paint_source import own_key
 from jade_coat.material.shading import KIND_PARTS
 from jade_coat.material.specials import plain_id
+from jade_coat.material.stacking import weights_texture
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import FULL, BadMesh, MeshData, Slot
 from jade_coat.mesh.makers import CardField
 from jade_coat.mesh.painting import TILE, Paint, PaintMap
 from jade_coat.stage.draws import Scene
+from jade_coat.stage.ground_nodes import NODE_MESH, node_mesh
+from jade_coat.stage.grounds import Ground
 from jade_coat.stage.lamps import LITTLE, Surroundings
 from jade_coat.stage.looks import material_of, worn
 from jade_coat.stage.project import Project, Prop
@@ -185,7 +190,8 @@ class StageLink:
         patch = self._columns.update(project)
         self.crowded = self._columns.crowded() if patch.tables or patch.rows else self.crowded
         dressed = before is None or any(getattr(before, n) is not getattr(project, n) for n in _DRESS)
-        if dressed or patch.decals or any(p.made is not None for p in patch.draws.values()):
+        laid = before is None or before.grounds is not project.grounds
+        if dressed or laid or patch.decals or any(p.made is not None for p in patch.draws.values()):
             for material in self._columns.materials.values():
                 self._give(material, project)
             self._put_meshes(self._columns.meshes, project)
@@ -194,6 +200,7 @@ class StageLink:
         if before is None or before.shared is not project.shared or before.wind is not project.wind:
             self._client.set_shared(project.shared_at(self.time))
         self._sync_paint(before, project)
+        self._sync_grounds(before, project)
         if dressed or patch:
             self._pose(project)
         if patch:
@@ -226,6 +233,21 @@ class StageLink:
                 if not np.array_equal(known[start : start + TILE], paint.tiles[tile]):
                     self._client.patch_paint(prop.id, start, paint.tiles[tile])
 
+    def _sync_grounds(self, before: Project | None, project: Project) -> None:
+        """Send what differs of the heights and the weights of grounds."""
+        if before is not None and before.grounds is project.grounds and before.groups is project.groups:
+            return
+        for ground in project.grounds:
+            if project.shows(ground):
+                self._put_ground(ground)
+
+    def _put_ground(self, ground: Ground) -> None:
+        self._client.put_mesh(NODE_MESH, node_mesh())
+        self._client.put_grids(own_key(ground.id, HEIGHTS), (ground.heights.pages,))
+        weights = [ground.weights[layer.id] for layer in ground.layers]
+        for i in range(0, len(weights), 4):
+            self._client.put_grids(own_key(ground.id, weights_texture(i)), tuple(weights[i : i + 4]))
+
     def repaint(self, prop_id: str) -> None:
         """Send a prop's paint as the project has it, over what was shown of a stroke that is given up."""
         prop = self._project.props.get(prop_id) if self._project else None
@@ -253,7 +275,8 @@ class StageLink:
                 if isinstance(prop.paint_map, PaintMap):
                     self._client.put_map(moved.id, prop.paint_map)
             props.append(moved)
-        other = other.with_(materials=materials, finishes=finishes, props=tuple(props))
+        grounds = tuple(g.with_(id=f"{scene}/{g.id}") for g in other.grounds)
+        other = other.with_(materials=materials, finishes=finishes, props=tuple(props), grounds=grounds)
         columns, made, lookup = SceneColumns(self._meshes.of, _mesh_name), Scene(), self._lookup
         columns.update(other).apply(made)
         if before is None or (before.map_sets, before.recipes) != (project.map_sets, project.recipes):
@@ -261,6 +284,9 @@ class StageLink:
         for material in columns.materials.values():
             self._give(material, project, lookup)
         self._put_meshes(columns.meshes, other)
+        for ground in grounds:
+            if other.shows(ground):
+                self._put_ground(ground)
         self._client.set_scene(scene, made)
         self._client.sweep()
 
@@ -310,7 +336,7 @@ class StageLink:
         assert project is not None
         alone = prop.with_(position=(0.0, 0.0, 0.0), turn=STRAIGHT, size=(1.0, 1.0, 1.0), parent="", visible=True)
         other, columns, made = (
-            project.with_(props=(alone,), groups=(), decals=(), lamps=(), mists=()),
+            project.alone(alone),
             SceneColumns(self._meshes.of, _mesh_name),
             Scene(),
         )

@@ -14,7 +14,7 @@ from jade_coat.material.fill import filled_in
 from jade_coat.material.kinds import Cut, kind_of
 from jade_coat.material.lying import handed_in, lying_program
 from jade_coat.material.material import Material, layout
-from jade_coat.material.paint_source import OWN_MAP, MapSource, painted_by_map
+from jade_coat.material.paint_source import MapSource, is_own, painted_by_map
 from jade_coat.material.quantity import OUTPUTS, stored
 from jade_coat.material.shading import KIND_PARTS
 from jade_coat.material.surface import MapLookup
@@ -265,8 +265,8 @@ class ProgramShop:
         room = ROOM - text[2].taken
         if len(read) <= room:
             return None
-        own = tuple(t for t in read if t == OWN_MAP)  # another for each prop, so never part of an array
-        shared = shared_samplers([t for t in read if t != OWN_MAP], kind, room - len(own))
+        own = tuple(t for t in read if is_own(t))  # another for each thing, so never part of an array
+        shared = shared_samplers([t for t in read if not is_own(t)], kind, room - len(own))
         return (*((t,) for t in own), *shared)
 
     def _free(self, gone: Compiled) -> None:

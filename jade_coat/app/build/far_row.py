@@ -120,8 +120,7 @@ class FarRow(QDialog):
         if mesh != session.prop.mesh:
             alone = alone.with_(paint=None, paint_map=None, finishes=self._finishes())
         bare = tuple(m.with_(levels=()) if m.levels else m for m in session.project.meshes)
-        made: Project = session.project.with_(meshes=bare, props=(alone,), groups=(), decals=(), lamps=(), mists=())
-        return made
+        return session.project.alone(alone, meshes=bare)
 
     def _finishes(self) -> dict[str, str]:
         prop = self._session.prop

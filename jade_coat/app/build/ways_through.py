@@ -210,8 +210,7 @@ class WaysThrough(QDialog):
         project = session.project
         swapped = tuple(WAYS.get(name, Way(OPAQUE)).worn(m) if m.id == material.id else m for m in project.materials)
         alone = prop.with_(parent="", visible=True)
-        made: Project = project.with_(materials=swapped, props=(alone,), groups=(), decals=(), lamps=(), mists=())
-        return made
+        return project.alone(alone, materials=swapped)
 
     def _camera(self, turned: float) -> Camera:
         session, away = self._session, list(SIDES.values())[self._sides.checkedId()]

@@ -1,0 +1,125 @@
+"""Edits of grounds: their heights, their layers, and what is painted of these."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from jade_coat.ground.heights import Heights
+from jade_coat.ground.pages import Pages
+from jade_coat.ground.synthesis import Land
+from jade_coat.material.stacking import GroundLayer
+from jade_coat.stage.edits.registry import added, edit, swap
+from jade_coat.stage.grounds import FULL, Ground
+from jade_coat.stage.project import Project
+
+
+def _ground(project: Project, wanted: str) -> Ground:
+    if wanted not in project.grounds:
+        raise KeyError(f"there is no ground {wanted!r}")
+    return project.grounds[wanted]
+
+
+@edit
+def add_ground(project: Project, /, ground: Ground) -> Project:
+    """Add a ground."""
+    return added(project, "grounds", ground)
+
+
+@edit
+def set_ground(project: Project, /, ground: str, **changes: Any) -> Project:
+    """Change where a ground lies."""
+    return swap(project, "grounds", _ground(project, ground).with_(**changes))
+
+
+@edit
+def set_heights(project: Project, /, ground: str, heights: Heights, land: Land | None = None) -> Project:
+    """Give a ground other heights; `land` is what they were made from, if from numbers."""
+    return swap(project, "grounds", _ground(project, ground).with_(heights=heights, land=land))
+
+
+@edit
+def sculpt(project: Project, /, ground: str, pages: Pages) -> Project:
+    """Change the heights of a ground by hand."""
+    old = _ground(project, ground)
+    return swap(project, "grounds", old.with_(heights=old.heights.with_pages(pages), land=None))
+
+
+@edit
+def add_layer(project: Project, /, ground: str, layer: GroundLayer, weights: Pages | None = None) -> Project:
+    """Lay a layer on top of the others, painted nowhere yet, or as it is given."""
+    old = _ground(project, ground)
+    columns, rows = old.weight_cells
+    painted = weights if weights is not None else Pages.flat(rows, columns, "uint8", 0)
+    return swap(project, "grounds", old.with_(layers=(*old.layers, layer), weights={**old.weights, layer.id: painted}))
+
+
+@edit
+def set_layer(project: Project, /, ground: str, layer: str, **changes: Any) -> Project:
+    """Change a layer; what is painted of it stays."""
+    old = _ground(project, ground)
+    return swap(project, "grounds", old.with_layer(old.layer(layer).with_(**changes)))
+
+
+@edit
+def move_layer(project: Project, /, ground: str, layer: str, to: int) -> Project:
+    """Move a layer among the others; the lowest stays where it is."""
+    old = _ground(project, ground)
+    moved = old.layer(layer)
+    if moved is old.layers[0] or to < 1:
+        raise ValueError(f"{old.layers[0].name} is what is there where nothing is painted: it stays the lowest")
+    rest = [s for s in old.layers if s is not moved]
+    rest.insert(to, moved)
+    return swap(project, "grounds", old.with_(layers=tuple(rest)))
+
+
+@edit
+def remove_layer(project: Project, /, ground: str, layer: str) -> Project:
+    """Take a layer away; where it shared, those that are left share alone, and where none is the lowest fills in."""
+    old = _ground(project, ground)
+    gone = old.layer(layer)
+    if gone is old.layers[0]:
+        raise ValueError(f"{gone.name} is what is there where nothing is painted. Give it another finish instead")
+    weights = {k: v for k, v in old.weights.items() if k != layer}
+    return swap(project, "grounds", old.with_(layers=tuple(s for s in old.layers if s is not gone), weights=weights))
+
+
+@edit
+def paint_layers(project: Project, /, ground: str, weights: dict[str, Pages]) -> Project:
+    """Change what is painted of some layers of a ground."""
+    old = _ground(project, ground)
+    for layer in weights:
+        old.layer(layer)
+    return swap(project, "grounds", old.with_(weights={**old.weights, **weights}))
+
+
+def fills_in(ground: Ground, layer: str) -> str:
+    """What shows where a layer is taken away, in words."""
+    gone = ground.layer(layer)
+    if gone.way == "absolute":
+        return "What it was painted on stays as it is."
+    if gone.way == "over":
+        return "What lies below it shows."
+    shared = [s for s in ground.layers if s.way == "shared" and s.id != layer]
+    weights = {s.id: ground.weights[s.id].whole().astype(np.int32) for s in (gone, *shared)}
+    there = weights[layer] > 0
+    if not there.any():
+        return "It shows nowhere."
+    rest = np.stack([weights[s.id][there] for s in shared])
+    alone = float((rest.sum(axis=0) == 0).mean())
+    best = shared[int(np.where(rest.sum(axis=0) > 0, rest, 0).sum(axis=1).argmax())].name
+    if alone > 0.99:
+        return f"{ground.layers[0].name} fills in."
+    if alone < 0.01:
+        return f"The layers that share with it fill in, {best} most."
+    return f"{best} and others fill in; {ground.layers[0].name} on {alone:.0%} of it, where nothing else is painted."
+
+
+def flooded(ground: Ground, layer: str) -> dict[str, Pages]:
+    """The weights of all sharing layers where one is everywhere alone."""
+    columns, rows = ground.weight_cells
+    return {
+        s.id: Pages.flat(rows, columns, "uint8", FULL if s.id == layer else 0)
+        for s in ground.layers if s.way == "shared"
+    }  # fmt: skip

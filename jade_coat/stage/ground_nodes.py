@@ -1,0 +1,190 @@
+"""The parts that a ground is drawn in: squares of it, coarse over fine, with the layers that are there."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+
+from jade_coat.ground.pages import Pages
+from jade_coat.material.compile_stacked import QUADS
+from jade_coat.mesh.building import build_mesh
+from jade_coat.mesh.data import MeshData
+from jade_coat.program.types import Array
+from jade_coat.stage.grid import Grid
+from jade_coat.stage.grounds import Ground
+
+NODE_MESH = "ground node"
+"""The name of the mesh that every part of a ground is drawn by."""
+
+
+NODE_TRIANGLES = 2 * QUADS * QUADS
+
+
+@lru_cache(maxsize=1)
+def node_mesh() -> MeshData:
+    """A square of `QUADS` by `QUADS`, from 0 to 1 along x and z; a vertex that no triangle has reaches up to 1."""
+    n = QUADS + 1
+    z, x = np.mgrid[0:n, 0:n] / QUADS
+    positions = np.stack([x.ravel(), 0 * x.ravel(), z.ravel()], axis=1)
+    corner = (np.arange(QUADS)[:, None] * n + np.arange(QUADS)).ravel()
+    a, b, c, d = corner, corner + 1, corner + n, corner + n + 1
+    triangles = np.stack([np.stack([a, c, b], axis=1), np.stack([b, c, d], axis=1)], axis=1).reshape(-1, 3)
+    positions = np.concatenate([positions, [[0.0, 1.0, 0.0]]])
+    normals = np.tile([0.0, 1.0, 0.0], (len(positions), 1))
+    tangents = np.tile([1.0, 0.0, 0.0, 1.0], (len(positions), 1))
+    return build_mesh(positions, triangles, "ground", normals=normals, uvs=(positions[:, [0, 2]],), tangents=tangents)
+
+
+@dataclass
+class GroundNodes:
+    """All parts of a ground, the finest first, row by row: where they are, and a bit for each layer that is there."""
+
+    ground: Ground
+    grid: Grid
+    low: Array
+    """The lowest height in each of the finest parts `(n, n)`, and the highest."""
+    high: Array
+    active: dict[str, Array]
+    """By layer, in which of the finest parts any of it is, `(n, n) bool`."""
+
+    @staticmethod
+    def of(ground: Ground, span: tuple[float, float]) -> GroundNodes:
+        """The parts of a ground between some heights."""
+        pages = ground.heights.pages
+        count = 1
+        while count * QUADS < max(pages.rows, pages.columns) - 1:
+            count *= 2
+        spacing = ground.heights.spacing
+        leaf = (spacing[0] * QUADS, spacing[1] * QUADS)
+        levels = count.bit_length()
+        grid = Grid(ground.corner, leaf, levels, *span)
+        made = GroundNodes(ground, grid, np.zeros((count, count)), np.zeros((count, count)), {})
+        made._heights((0, count, 0, count))
+        for layer, weights in ground.weights.items():
+            made.active[layer] = np.zeros((count, count), bool)
+            made._weights(layer, weights, (0, count, 0, count))
+        return made
+
+    def follow(self, ground: Ground, span: tuple[float, float]) -> GroundNodes:
+        """The parts of a later state of the ground; only what is another is looked at."""
+        before = self.ground
+        then, now = before.heights.pages, ground.heights.pages
+        grid = GroundNodes._grid_like(self, ground, span)
+        if grid is None:
+            return GroundNodes.of(ground, span)
+        low, high = self.low.copy(), self.high.copy()
+        made = GroundNodes(ground, grid, low, high, dict(self.active))
+        for tile in now.changed_from(then):
+            top, bottom, left, right = now.rect(tile)
+            made._heights(self._leaves(top - 1, bottom, left - 1, right, QUADS, QUADS))
+        for layer, weights in ground.weights.items():
+            old = before.weights.get(layer)
+            if old is weights:
+                continue
+            if old is None or (old.rows, old.columns) != (weights.rows, weights.columns):
+                made.active[layer] = np.zeros(low.shape, bool)
+                made._weights(layer, weights, (0, low.shape[0], 0, low.shape[1]))
+                continue
+            made.active[layer] = made.active[layer].copy()
+            down, across = made._cells(weights)
+            for tile in weights.changed_from(old):
+                top, bottom, left, right = weights.rect(tile)
+                made._weights(layer, weights, self._leaves(top - 2, bottom + 1, left - 2, right + 1, down, across))
+        for gone in made.active.keys() - ground.weights.keys():
+            del made.active[gone]
+        return made
+
+    def _grid_like(self, ground: Ground, span: tuple[float, float]) -> Grid | None:
+        """The grid for another state of the ground, where its parts lie as they did."""
+        then, now = self.ground.heights, ground.heights
+        same = (then.pages.rows, then.pages.columns, then.size) == (now.pages.rows, now.pages.columns, now.size)
+        return Grid(ground.corner, self.grid.leaf, self.grid.levels, *span) if same else None
+
+    def _leaves(
+        self, top: int, bottom: int, left: int, right: int, down: float, across: float
+    ) -> tuple[int, int, int, int]:
+        """Which of the finest parts have to do with some cells, that many of which lie across one."""
+        count = self.low.shape[0]
+        y0, x0 = max(int(top // down), 0), max(int(left // across), 0)
+        return y0, min(int(bottom // down) + 1, count), x0, min(int(right // across) + 1, count)
+
+    def _heights(self, leaves: tuple[int, int, int, int]) -> None:
+        """Look at the heights of some of the finest parts; those beyond the edge are as the edge is."""
+        y0, y1, x0, x1 = leaves
+        pages = self.ground.heights.pages
+        part = pages.values((y0 * QUADS, y1 * QUADS + 1, x0 * QUADS, x1 * QUADS + 1))
+        self.low[y0:y1, x0:x1], self.high[y0:y1, x0:x1] = _spans(part, y1 - y0, x1 - x0)
+
+    def _cells(self, weights: Pages) -> tuple[float, float]:
+        """How many cells of the weights lie across one of the finest parts, down and across."""
+        pages = self.ground.heights.pages
+        down, across = (weights.rows - 1) / (pages.rows - 1), (weights.columns - 1) / (pages.columns - 1)
+        return QUADS * down, QUADS * across
+
+    def _weights(self, layer: str, weights: Pages, leaves: tuple[int, int, int, int]) -> None:
+        """Find whether there is any of a layer in some of the finest parts, or a cell beside them."""
+        y0, y1, x0, x1 = leaves
+        down, across = self._cells(weights)
+        rows = [(int(y * down) - 1, int(np.ceil((y + 1) * down)) + 2) for y in range(y0, y1)]
+        columns = [(int(x * across) - 1, int(np.ceil((x + 1) * across)) + 2) for x in range(x0, x1)]
+        if not rows or not columns:
+            return
+        top, left = rows[0][0], columns[0][0]
+        part = weights.values((top, rows[-1][1], left, columns[-1][1])) > 0
+        if not part.any():
+            self.active[layer][y0:y1, x0:x1] = False
+            return
+        sums = np.pad(part.cumsum(axis=0, dtype=np.int64).cumsum(axis=1), ((1, 0), (1, 0)))
+        for y, (r0, r1) in enumerate(rows):
+            c0, c1 = np.array(columns).T - left
+            found = sums[r1 - top, c1] - sums[r0 - top, c1] - sums[r1 - top, c0] + sums[r0 - top, c0]
+            self.active[layer][y0 + y, x0:x1] = found > 0
+
+    def told(self) -> tuple[Array, Array, Array]:
+        """Of all parts: matrices `(k, 4, 4) float32`, sizes along x `(k,)`, masks `(k,) uint64` of the layers there.
+
+        The lowest bit is the first layer. Parts that lie wholly beyond the ground have a mask of 0.
+        """
+        low, high = self.low, self.high
+        masks = np.zeros(low.shape, np.uint64)
+        for i, layer in enumerate(self.ground.layers):
+            there = self.active[layer.id] if i else np.ones(low.shape, bool)
+            masks |= there.astype(np.uint64) << np.uint64(i)
+        pages = self.ground.heights.pages
+        masks[-(-(pages.rows - 1) // QUADS) :] = 0
+        masks[:, -(-(pages.columns - 1) // QUADS) :] = 0
+        matrices, sizes, found = [], [], []
+        corner, foot = self.grid.corner, self.ground.foot
+        for level in range(self.grid.levels):
+            count, (sx, sz) = low.shape[0], (self.grid.leaf[0] * 2**level, self.grid.leaf[1] * 2**level)
+            z, x = (a.ravel() for a in np.mgrid[0:count, 0:count])
+            made = np.zeros((count * count, 4, 4), np.float32)
+            made[:, 0, 0], made[:, 2, 2], made[:, 3, 3] = sx, sz, 1.0
+            made[:, 1, 1] = np.maximum((high - low).ravel(), 1e-3)
+            made[:, 0, 3], made[:, 1, 3], made[:, 2, 3] = corner[0] + x * sx, foot + low.ravel(), corner[1] + z * sz
+            matrices.append(made)
+            sizes.append(np.full(count * count, sx, np.float32))
+            found.append(masks.ravel())
+            if count > 1:
+                low, high = _joined(low, np.minimum), _joined(high, np.maximum)
+                masks = _joined(masks, np.bitwise_or)
+        return np.concatenate(matrices), np.concatenate(sizes), np.concatenate(found)
+
+
+def _joined(values: Array, join: np.ufunc) -> Array:
+    """Four values beside one another as one."""
+    half = join(values[::2], values[1::2])
+    return np.asarray(join(half[:, ::2], half[:, 1::2]))
+
+
+def _spans(part: Array, rows: int, columns: int) -> tuple[Array, Array]:
+    """The lowest and highest of each square of `QUADS` cells and the samples at its far edges."""
+    found = []
+    for join in (np.minimum, np.maximum):
+        inner = join.reduce(join.reduce(part[:-1, :-1].reshape(rows, QUADS, columns, QUADS), axis=3), axis=1)
+        bottom = join.reduce(part[QUADS::QUADS, :-1].reshape(rows, columns, QUADS), axis=2)
+        right = join.reduce(part[:-1, QUADS::QUADS].reshape(rows, QUADS, columns), axis=1)
+        found.append(join(join(inner, bottom), join(right, part[QUADS::QUADS, QUADS::QUADS])))
+    return found[0], found[1]
