@@ -16,6 +16,8 @@ from jade_coat.demo.terrace import CAMERA
 from jade_coat.files.assets import Assets
 from jade_coat.files.gltf_writer import mesh_glb
 from jade_coat.files.library import Library
+from jade_coat.ground.pages import Pages
+from jade_coat.ground.synthesis import Land
 from jade_coat.maps.images import png_bytes
 from jade_coat.maps.mapset import MapFile, MapSet
 from jade_coat.maps.packing import PackedLookup
@@ -33,6 +35,7 @@ from jade_coat.material.material import (
 from jade_coat.material.placing import HeightMove, RecipeMove
 from jade_coat.material.recipes import Recipe, RecipeInput, Step
 from jade_coat.material.seam import Seam
+from jade_coat.material.stacking import GroundLayer
 from jade_coat.material.surface import Role, Surface
 from jade_coat.material.where import TERM_KINDS
 from jade_coat.mesh import shapes
@@ -42,6 +45,7 @@ from jade_coat.mesh.makers import Card
 from jade_coat.stage.decals import Decal, Stamp
 from jade_coat.stage.desk import Camera
 from jade_coat.stage.draws import ScenePatch
+from jade_coat.stage.grounds import Ground, new_ground
 from jade_coat.stage.lamps import Lamp, Mist
 from jade_coat.stage.look_tables import BARE
 from jade_coat.stage.mesh_assets import Category, FarLevel, MeshAsset, Variant
@@ -146,6 +150,20 @@ def load_client(client: Any, demo: Demo) -> list[Any]:
     return pictures
 
 
+def some_ground(name: str = "land", parent: str = "") -> Ground:
+    """A small ground of three layers, one of each way."""
+    first = GroundLayer(id="a", name="A", finish="f0")
+    made = new_ground(name, "Land", Land(samples=65, across=12.0).heights(), first, 33)
+    layers = (
+        made.layers[0], GroundLayer(id="b", name="B", finish="g0", lift=0.1),
+        GroundLayer(id="c", name="C", finish="f1", way="over"),
+        GroundLayer(id="d", name="D", way="absolute", role="damp"),
+    )  # fmt: skip
+    rng = np.random.default_rng(3)
+    painted = {s.id: Pages.of((rng.random((33, 33)) * 255).astype(np.uint8)) for s in layers}
+    return made.with_(layers=layers, weights=painted, parent=parent)
+
+
 def every_kind_of_project() -> tuple[Project, Assets]:
     """A small project with every kind of dial, link, where-term, seam, step, finish, prop value and paint rule."""
     assets = Assets()
@@ -228,7 +246,7 @@ def every_kind_of_project() -> tuple[Project, Assets]:
         meshes=(MeshAsset(id="box", name="Box", asset=mesh, slots=("surface",), clips=("sway",), variants=variants, categories={"surface": "clay"},
                           made=Card(atlas="s1"), made_of="mark", levels=(FarLevel(mesh="far", away=9.0),)),
                 MeshAsset(id="far", name="Far", asset=far, slots=("surface",))),
-        props=props, groups=groups, decals=(decal, decal.with_(id="soot", name="Soot", parent="g")), stamps=(Stamp(id="chip", name="Chip", decal=decal),),
+        grounds=(some_ground(parent="g"),), props=props, groups=groups, decals=(decal, decal.with_(id="soot", name="Soot", parent="g")), stamps=(Stamp(id="chip", name="Chip", decal=decal),),
         lamps=(Lamp(id="lantern", name="Lantern"), Lamp(id="torch", name="Torch", spot=True, parent="g")), mists=(Mist(id="haze", name="Haze"),),
         categories=(Category(id="clay", name="Clay", finish="f1"), Category(id="wood", name="Wood")),
     )  # fmt: skip

@@ -84,7 +84,12 @@ def _from_6(data: dict[str, Any]) -> dict[str, Any]:
     return {**data, "meshes": meshes}
 
 
-MIGRATIONS: dict[int, Migration] = {1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4, 5: _from_5, 6: _from_6}
+def _from_7(data: dict[str, Any]) -> dict[str, Any]:
+    """Format 8 knows grounds, fills and levels; who has none of them is as it was."""
+    return data
+
+
+MIGRATIONS: dict[int, Migration] = {1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4, 5: _from_5, 6: _from_6, 7: _from_7}
 """By the format they start from."""
 
 

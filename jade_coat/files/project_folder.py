@@ -20,9 +20,11 @@ from jade_coat.files.assets import Assets, MissingAsset
 from jade_coat.files.atomic import write_atomic
 from jade_coat.files.desk_file import read_desk
 from jade_coat.files.migrations import brought_up
+from jade_coat.files.page_files import page_names, with_pages
 from jade_coat.files.project_text import project_text
 from jade_coat.maps.images import read_image
 from jade_coat.mesh.painting import MAP_SIDES, Paint, PaintMap
+from jade_coat.program.types import Array
 from jade_coat.stage.desk import Desk
 from jade_coat.stage.mesh_assets import MeshAsset
 from jade_coat.stage.project import SCHEMA_VERSION, Project, StoredMap
@@ -109,6 +111,10 @@ def save_project(
             kept.add(_write_paint(home, f"{prop.paint.key}.npy", partial(_paint_bytes, prop.paint)))
         if isinstance(prop.paint_map, PaintMap):
             kept.add(_write_paint(home, f"{prop.paint_map.paint.key}.png", partial(_map_bytes, prop.paint_map)))
+    for pages in (p for g in project.grounds for p in g.pages):
+        for i, tile in enumerate(pages.tiles):
+            if isinstance(tile, np.ndarray):
+                kept.add(_write_paint(home, f"{pages.key(i)}.npy", partial(array_bytes, tile)))
     data = project_text(project).encode()
     write_atomic(folder / FILE, data)
     _sweep(folder / "paint", home.paint - kept - home.unread)
@@ -144,8 +150,13 @@ def _map_bytes(paint_map: PaintMap) -> bytes:
 
 
 def _paint_bytes(paint: Paint) -> bytes:
+    return array_bytes(paint.whole())
+
+
+def array_bytes(values: Array) -> bytes:
+    """An array as the bytes of an .npy file."""
     buffer = io.BytesIO()
-    np.save(buffer, paint.whole(), allow_pickle=False)
+    np.save(buffer, values, allow_pickle=False)
     return buffer.getvalue()
 
 
@@ -175,7 +186,7 @@ def open_project(folder: Path) -> Opened:
     desk, trouble = read_desk(folder, data)
     opened = Opened(project, assets, [trouble] if trouble else [], desk=desk)
     unread: set[str] = set()
-    opened.project = _with_paint(project, folder, opened.problems, unread)
+    opened.project = with_pages(_with_paint(project, folder, opened.problems, unread), folder, opened.problems, unread)
     opened.problems += [
         f"{folder / name} is missing. Put it back, or choose another file; what uses it shows plain grey."
         for name in asset_names(project) if not assets.has(name)
@@ -187,7 +198,8 @@ def open_project(folder: Path) -> Opened:
 def _paint_names(project: Project) -> set[str]:
     """The paint files that a project.json names."""
     found = {f"{p.paint}.npy" for p in project.props if isinstance(p.paint, str)}
-    return found | {f"{p.paint_map.file}.png" for p in project.props if isinstance(p.paint_map, StoredMap)}
+    found |= {f"{p.paint_map.file}.png" for p in project.props if isinstance(p.paint_map, StoredMap)}
+    return found | {f"{name}.npy" for g in project.grounds for name in page_names(g)}
 
 
 def _reason(error: Exception) -> str:

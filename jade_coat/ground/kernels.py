@@ -34,6 +34,7 @@ def _inside(start: float, way: float, limit: float, near: float, far: float) -> 
     return max(near, min(a, b)), min(far, max(a, b))
 
 
+# Long: one loop that compiled code runs through, cell by cell.
 @njit(cache=True, nogil=True)
 def march(grid: Array, highest: Array, side: int, step: Array, origin: Array, way: Array) -> float:
     """How far along a ray a grid of heights is met from above; below 0 where it never is.

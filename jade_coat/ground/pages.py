@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import hashlib
+import weakref
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -123,10 +125,24 @@ class Pages(SentBare):
     def key(self, number: int) -> str:
         """A name for what a tile holds, of 24 hexadecimal digits; empty for one that is all alike."""
         held = self.tiles[number]
-        if not isinstance(held, np.ndarray):
-            return ""
-        mark = f"{self.dtype} {held.shape}".encode()
-        return hashlib.sha256(mark + held.tobytes()).hexdigest()[:24]
+        return _key(held) if isinstance(held, np.ndarray) else ""
+
+
+_KEYS: dict[int, tuple[weakref.ref[Array], str]] = {}
+"""The names of tiles that were asked for, while they are there: a save asks for those of all."""
+
+
+def _key(tile: Array) -> str:
+    known = _KEYS.get(id(tile))
+    if known is not None and known[0]() is tile:
+        return known[1]
+    made = hashlib.sha256(f"{tile.dtype.name} {tile.shape}".encode() + tile.tobytes()).hexdigest()[:24]
+    _KEYS[id(tile)] = (weakref.ref(tile, partial(_gone, id(tile))), made)
+    return made
+
+
+def _gone(number: int, _: object) -> None:
+    _KEYS.pop(number, None)
 
 
 def _tiles(cells: int) -> int:

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from jade_coat.material.compile import FieldReader, fields_at, laid_on, linked_fields, world_normal
 from jade_coat.material.coverage import coat_color
 from jade_coat.material.layers import Layer
+from jade_coat.material.laying import FieldReader, Fields, Linked, laid_on, world_normal
+from jade_coat.material.material import LAYER
 from jade_coat.material.quantity import OUTPUTS
 from jade_coat.material.shared import CAMERA
-from jade_coat.material.stacking import PREFIX, StackedMaterial, lifted, stacked
+from jade_coat.material.stacking import StackedMaterial, lifted, stacked
 from jade_coat.material.surface import MapLookup
 from jade_coat.program import FLOAT, VEC2, VEC3, VEC4, TextureRef, Value, combine, const, lib, passes
 
@@ -27,13 +28,13 @@ at most one level apart, and share an edge where the finer one is wholly as the 
 
 def compile_stacked(material: StackedMaterial, lookup: MapLookup, reader: FieldReader) -> dict[str, Value]:
     """The folded program of a ground: the quantities, `share:LAYER` of each layer, and where its vertices lie."""
-    linked, extra = linked_fields(material, reader, lookup), dict[str, Value]()
+    linked, extra = Linked(material, reader, lookup), dict[str, Value]()
     layers: dict[str, Layer] = {}
     for name, ids in material.members.items():
         coats = tuple(material.coat(i) for i in ids)
         shown = [c for c in coats if c.shown] or [coats[0]]
         layers[name], _, _ = laid_on(coats, shown, linked, lookup, None, extra)
-    fields = {layer.id: fields_at(layer, f"{PREFIX}{layer.id}", linked) for layer in material.layers}
+    fields = {layer.id: Fields(layer, f"{LAYER}{layer.id}", linked) for layer in material.layers}
     ground = _Ground(material)
     place = lib.attribute("world_position", VEC3)
     found, shares = stacked(material, layers, fields, ground.weights_at(combine(place.x, place.z)))

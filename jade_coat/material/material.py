@@ -26,6 +26,9 @@ from jade_coat.material.tones import Tones
 from jade_coat.material.where import AnyTerm, Term
 from jade_coat.program.layout import DialLayout, layout_of
 
+LAYER = "layer:"
+"""What the paths of the fields of a ground's layers begin with."""
+
 
 class Coat(Frozen):
     """One layer: what it is made of, where it shows, and how its edge meets what is below."""
@@ -336,11 +339,9 @@ def with_field(material: Material, path: str, value: Setting) -> Material:
 
 def place_of_part(owner: str) -> list[str]:
     """Where in a material what a field belongs to is: the name of a part, or that of a tuple and an id in it."""
-    if owner.startswith(LIGHT):
-        return [owner.removeprefix(LIGHT)]
-    if owner.startswith("layer:"):  # of the material that parts of a ground wear
-        return ["layers", owner.removeprefix("layer:")]
-    return ["moves", owner.removeprefix(PREFIX)] if owner.startswith(PREFIX) else ["coats", owner]
+    prefix, _, name = owner.partition(":")
+    known = {LIGHT: [name], PREFIX: ["moves", name], LAYER: ["layers", name]}
+    return known.get(f"{prefix}:", ["coats", owner])
 
 
 @remembered

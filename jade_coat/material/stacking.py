@@ -14,7 +14,7 @@ from typing import Any, Literal
 from jade_coat.material.damp import soaked
 from jade_coat.material.fields import Frozen, field, option
 from jade_coat.material.layers import Layer, blended
-from jade_coat.material.material import Material
+from jade_coat.material.material import LAYER, Material
 from jade_coat.material.seam import Seam, weight
 from jade_coat.program import TextureRef, Value, const, lib
 
@@ -28,8 +28,6 @@ ROLE_LABELS: dict[Role, str] = {
 }  # fmt: skip
 Sides = Literal["above", "three"]
 SIDES_LABELS: dict[Sides, str] = {"above": "from above", "three": "from three sides"}
-PREFIX = "layer:"
-"""What the paths of a layer's own fields begin with."""
 LEAST = 8.0 / 255.0
 """Where all weights come to less than this, what is at the bottom of the sharing fills in."""
 SOFT = 0.15
@@ -88,7 +86,7 @@ class StackedMaterial(Material):
 
     def holders(self) -> list[tuple[str, Any]]:
         """Parts with fields beside the coats, and the paths to them."""
-        return [(f"{PREFIX}{layer.id}", layer) for layer in self.layers]
+        return [(f"{LAYER}{layer.id}", layer) for layer in self.layers]
 
 
 WEIGHTS = "own weights"

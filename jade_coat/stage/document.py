@@ -5,8 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Hashable, Iterable
 from dataclasses import dataclass, replace
 
+import numpy as np
+
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.stage.edits.registry import Edit
+from jade_coat.stage.grounds import Ground
 from jade_coat.stage.packed_tree import PackedTree
 from jade_coat.stage.project import Project, Prop
 
@@ -199,7 +202,16 @@ def _unshared(project: Project, other: Project) -> int:
         shared = {id(t) for paint in _paints(twin) for t in paint.tiles} if twin is not None else set()
         own = {id(t): t.nbytes for paint in _paints(prop) for t in paint.tiles}
         total += sum(size for tile, size in own.items() if tile not in shared)
+    for then, ground in project.grounds.changed_from(other.grounds):
+        if ground is not None:
+            shared = set(_tiles(then)) if then is not None else set()
+            total += sum(size for tile, size in _tiles(ground).items() if tile not in shared)
     return total
+
+
+def _tiles(ground: Ground) -> dict[int, int]:
+    """The bytes of a ground's tiles, by what they are."""
+    return {id(t): t.nbytes for pages in ground.pages for t in pages.tiles if isinstance(t, np.ndarray)}
 
 
 def _paints(prop: Prop) -> list[Paint]:

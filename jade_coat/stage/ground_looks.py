@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from jade_coat.material.fields import Number, specs
-from jade_coat.material.material import Coat, Dial, Link, Material, field_values
-from jade_coat.material.stacking import PREFIX, GroundLayer, StackedMaterial
+from jade_coat.material.material import LAYER, Coat, Dial, Link, Material, field_values
+from jade_coat.material.stacking import GroundLayer, StackedMaterial
 from jade_coat.material.surface import Surface
 from jade_coat.stage.bare import BARE
 from jade_coat.stage.grounds import Ground
@@ -97,7 +97,7 @@ def ground_material(project: Project, ground: Ground, shown: frozenset[str]) -> 
     links: list[Link] = []
     members: dict[str, tuple[str, ...]] = {}
     for layer in there:
-        dials += [_dial(f"{PREFIX}{layer.id}.{name}") for name in specs(GroundLayer)]
+        dials += [_dial(f"{LAYER}{layer.id}.{name}") for name in specs(GroundLayer)]
         if layer.way == "absolute":
             continue
         material = layer_material(project, layer)

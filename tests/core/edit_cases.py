@@ -16,11 +16,12 @@ from jade_coat.stage.project import Project
 from jade_coat.stage.references import references
 from jade_coat.stage.taking import coat_apart
 from tests.core.edit_places import Change, Place, either, family, values_of
+from tests.core.ground_cases import GroundCases
 from tests.core.material_cases import MaterialCases
 from tests.core.stage_cases import of
 
 
-class Cases(MaterialCases):
+class Cases(GroundCases, MaterialCases):
     """For each edit, arguments by chance, and the places that it may change."""
 
     def add_finish(self) -> Change:
@@ -37,7 +38,7 @@ class Cases(MaterialCases):
         children = {f.id for f in self.p.finishes if f.parent == finish.id}
         worn = {p.id for p in self.p.props if finish.id in p.finishes.values()}
         return {"finish": finish.id}, lambda at: at == ("order", "finishes") or at[1] == finish.id or (
-            at[0] in ("variant", "categories", "decals", "stamps")) or (at[0] in ("finish", "value") and at[1] in children) or (at[0] == "wears" and at[1] in worn)  # fmt: skip
+            at[0] in ("variant", "categories", "decals", "stamps", "layer")) or (at[0] in ("finish", "value") and at[1] in children) or (at[0] == "wears" and at[1] in worn)  # fmt: skip
 
     def set_parent(self) -> Change:
         finish = self.finish()
@@ -235,7 +236,7 @@ class Cases(MaterialCases):
         kin = family(self.p, gone)
         worn = {(p.id, s) for p in self.p.props for s, f in finishes_on(self.p, p).items() if f in kin}
         return {"material": gone, "heir": heir}, lambda at: at in (("order", "materials"), ("order", "finishes")) or (
-            at[0] in ("variant", "categories", "decals", "stamps")) or (
+            at[0] in ("variant", "categories", "decals", "stamps", "layer")) or (
             at[0] in ("wears", "own") and at[1:3] in worn) or (at[0] in ("finish", "value", "resolved") and at[1] in kin) or (
             at[0] in ("material", "move", "dial", "link", "coat", "terms", "term") and at[1] == gone)  # fmt: skip
 

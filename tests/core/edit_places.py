@@ -9,6 +9,7 @@ from jade_coat.stage.looks import dial_values
 from jade_coat.stage.mesh_assets import DEFAULT, Variant
 from jade_coat.stage.project import Project
 from jade_coat.stage.references import references
+from tests.core.ground_cases import ground_places
 from tests.core.stage_cases import loose_dresses, stage_places
 from tests.support import every_kind_of_project
 
@@ -48,7 +49,7 @@ def places(project: Project) -> dict[Place, Any]:
     for kind in ("map_sets", "shared", "recipes", "groups"):
         found |= {(kind, i.id): i for i in getattr(project, kind)}
     found |= {("meshes", m.id): m.with_(variants=BARE, categories={}) for m in project.meshes}
-    found |= stage_places(project)
+    found |= stage_places(project) | ground_places(project)
     found["light",], found["wind",], found["name",] = project.light, project.wind, project.name
     return found
 

@@ -44,7 +44,10 @@ class StageCases:
         gone: str = self.rng.choice([*self.p.groups.ids()] or ["none"])
         held = [("prop", t.id) for t in self.p.props if t.parent == gone]
         held += [
-            (k, t.id) for k in ("groups", "decals", "lamps", "mists") for t in getattr(self.p, k) if t.parent == gone
+            (k if k != "grounds" else "ground", t.id)
+            for k in ("groups", "decals", "lamps", "mists", "grounds")
+            for t in getattr(self.p, k)
+            if t.parent == gone
         ]
         return {"group": gone}, of(("order", "groups"), ("groups", gone), *held)
 
@@ -124,14 +127,19 @@ class StageCases:
         }, lambda at: at[0] == "order" or at[1] not in before
 
     def remove_things(self) -> Change:
-        kinds = ("props", "groups", "decals", "lamps", "mists")
+        kinds = ("props", "groups", "decals", "lamps", "mists", "grounds")
         things = [t.id for k in kinds for t in getattr(self.p, k)] or ["none"]
         wanted = tuple(self.rng.sample(things, self.rng.randint(1, len(things))))
         held = {*wanted, *within_groups(self.p, {i for i in wanted if i in self.p.groups})}
         reading = {p.id for p in self.p.props if any(r.other in held for r in p.rules)}
         return (
             {"things": wanted},
-            lambda at: at in [("order", k) for k in kinds] or at[1] in held or (at[0] == "rule" and at[1] in reading),
+            lambda at: (
+                at in [("order", k) for k in kinds]
+                or at[1] in held
+                or (at[2:3] == ("land",) and "land" in held)
+                or (at[0] == "rule" and at[1] in reading)
+            ),
         )
 
     def dress(self) -> Change:
@@ -236,6 +244,7 @@ def loose_dresses(project: Project) -> set[tuple[str, str]]:
     named = [f for p in project.props for f in p.finishes.values()]
     named += [f for m in project.meshes for v in m.variants for f in v.finishes.values()]
     named += [c.finish for c in project.categories]
+    named += [s.finish for g in project.grounds for s in g.layers]
     named += [d.finish for d in (*project.decals, *(s.decal for s in project.stamps))]
     loose = {("finishes", f) for f in named if f not in known}
     variants = {m.id: {v.id for v in m.variants} - {DEFAULT} | {""} for m in project.meshes}

@@ -393,7 +393,7 @@ def test_a_dial_table_that_is_nearly_full_is_told_before_it_is(monkeypatch) -> N
     """The bound follows from the widest texture that is promised in practice; a smaller one shows that it is told."""
     from jade_coat.stage import look_tables
 
-    project, _ = every_kind_of_project()
+    project = every_kind_of_project()[0].with_(grounds=())
     material = project.material("m")
     texels = -(-look_tables.Table(material).width // 4)
     assert look_tables.most_looks(material) * 2 * texels <= look_tables.ROWS_A_COLUMN * look_tables.WIDEST

@@ -1,0 +1,98 @@
+"""Arguments by chance for the edits of grounds, and what a project says of them."""
+
+from __future__ import annotations
+
+import random
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from jade_coat.ground.heights import Heights
+from jade_coat.ground.pages import Pages
+from jade_coat.material.stacking import GroundLayer
+from jade_coat.stage.grounds import Ground
+from jade_coat.stage.project import Project
+from tests.support import some_ground
+
+Where = tuple[str, ...]
+Change = tuple[dict[str, Any], Callable[[Where], bool]]
+
+
+class GroundCases:
+    """For each edit of grounds, arguments by chance, and the places that it may change."""
+
+    p: Project
+    rng: random.Random
+
+    def _ground(self) -> Ground | None:
+        return self.p.grounds.first
+
+    def _layer(self) -> str:
+        ground = self._ground()
+        return self.rng.choice([s.id for s in ground.layers]) if ground is not None else "none"
+
+    def _name(self) -> str:
+        ground = self._ground()
+        return ground.id if ground is not None else "none"
+
+    def add_ground(self) -> Change:
+        made = some_ground("new")
+        return {"ground": made}, lambda at: at == ("order", "grounds") or "new" in at[1:]
+
+    def set_ground(self) -> Change:
+        return {"ground": self._name(), "middle": (1.0, 2.0), "foot": 3.0}, lambda at: at == ("ground", self._name())
+
+    def set_heights(self) -> Change:
+        made = Heights.of(np.ones((20, 30), np.float32), (4.0, 5.0))
+        name = self._name()
+        return {"ground": name, "heights": made}, lambda at: at in (("heights", name), ("ground", name))
+
+    def sculpt(self) -> Change:
+        ground = self._ground()
+        pages = Pages.flat(65, 65, "float32", 2) if ground is None else ground.heights.pages.with_values(
+            3, 4, np.full((5, 6), 9, np.float32))  # fmt: skip
+        name = self._name()
+        return {"ground": name, "pages": pages}, lambda at: at in (("heights", name), ("ground", name))
+
+    def add_layer(self) -> Change:
+        name = self._name()
+        return {
+            "ground": name,
+            "layer": GroundLayer(id="new", name="New", finish="f2"),
+        }, lambda at: at == ("order", "layers", name) or at[1:] == (name, "new")
+
+    def set_layer(self) -> Change:
+        name, layer = self._name(), self._layer()
+        return {"ground": name, "layer": layer, "finish": "g0", "lift": 0.2}, lambda at: at == ("layer", name, layer)
+
+    def move_layer(self) -> Change:
+        name = self._name()
+        return {
+            "ground": name,
+            "layer": self._layer(),
+            "to": self.rng.randint(0, 4),
+        }, lambda at: at == ("order", "layers", name)
+
+    def remove_layer(self) -> Change:
+        name, layer = self._name(), self._layer()
+        return {"ground": name, "layer": layer}, lambda at: at == ("order", "layers", name) or at[1:] == (name, layer)
+
+    def paint_layers(self) -> Change:
+        name, layer = self._name(), self._layer()
+        return {
+            "ground": name,
+            "weights": {layer: Pages.flat(33, 33, "uint8", 7)},
+        }, lambda at: at == ("weights", name, layer)
+
+
+def ground_places(project: Project) -> dict[Where, Any]:
+    """What a project says of grounds, each under a place of its own."""
+    found: dict[Where, Any] = {("order", "grounds"): tuple(project.grounds.ids())}
+    for ground in project.grounds:
+        found["ground", ground.id] = (ground.name, ground.parent, ground.middle, ground.foot, ground.land)
+        found["heights", ground.id] = ground.heights
+        found["order", "layers", ground.id] = tuple(s.id for s in ground.layers)
+        found |= {("layer", ground.id, s.id): s for s in ground.layers}
+        found |= {("weights", ground.id, k): v for k, v in ground.weights.items()}
+    return found
