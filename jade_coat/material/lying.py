@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from jade_coat.material.compile import FieldReader, compile_material
+from jade_coat.material.compile import compile_material
 from jade_coat.material.layers import Layer
+from jade_coat.material.laying import FieldReader
 from jade_coat.material.material import Material
 from jade_coat.material.quantity import OUTPUTS, QUANTITIES
 from jade_coat.material.surface import MapLookup

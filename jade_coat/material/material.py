@@ -139,11 +139,6 @@ class Material(Frozen):
         return []
 
     @property
-    def displaces(self) -> bool:
-        """Whether its vertices are not where the mesh has them."""
-        return bool(self.moves)
-
-    @property
     def terms(self) -> tuple[Term, ...]:
         """The where-terms of all coats."""
         return tuple(t for c in self.coats for t in c.where)
@@ -340,8 +335,7 @@ def with_field(material: Material, path: str, value: Setting) -> Material:
 def place_of_part(owner: str) -> list[str]:
     """Where in a material what a field belongs to is: the name of a part, or that of a tuple and an id in it."""
     prefix, _, name = owner.partition(":")
-    known = {LIGHT: [name], PREFIX: ["moves", name], LAYER: ["layers", name]}
-    return known.get(f"{prefix}:", ["coats", owner])
+    return {LIGHT: [name], PREFIX: ["moves", name], LAYER: ["layers", name]}.get(f"{prefix}:", ["coats", owner])
 
 
 @remembered

@@ -79,11 +79,6 @@ class StackedMaterial(Material):
     highest: float = 0.0
     """Between which heights the ground was when this was made; only how fine it is drawn follows from it."""
 
-    @property
-    def displaces(self) -> bool:
-        """The heights of the ground place its vertices."""
-        return True
-
     def holders(self) -> list[tuple[str, Any]]:
         """Parts with fields beside the coats, and the paths to them."""
         return [(f"{LAYER}{layer.id}", layer) for layer in self.layers]

@@ -12,6 +12,7 @@ from jade_coat.maps.packing import Texture
 from jade_coat.material.kinds import KINDS, SurfaceKind, kind_of
 from jade_coat.material.material import Material
 from jade_coat.material.specials import AS_DECAL
+from jade_coat.material.stacking import StackedMaterial
 from jade_coat.material.surface import MapLookup
 from jade_coat.mesh.attributes import STREAMS
 from jade_coat.mesh.motion import Motion
@@ -345,7 +346,7 @@ class GpuAssets:
     def moves(self, material: str) -> bool:
         """Whether a material moves vertices."""
         found = self.material(material)
-        return found is not None and found.displaces
+        return found is not None and (bool(found.moves) or isinstance(found, StackedMaterial))
 
     def kind(self, material: str, texture: TextureRef) -> Kind | None:
         """What kind of texture a material reads under a name; None while it is not there."""

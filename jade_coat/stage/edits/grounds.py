@@ -12,6 +12,7 @@ from jade_coat.ground.synthesis import Land
 from jade_coat.material.stacking import GroundLayer
 from jade_coat.stage.edits.registry import added, edit, swap
 from jade_coat.stage.grounds import FULL, Ground
+from jade_coat.stage.looks import material_of
 from jade_coat.stage.project import Project
 
 
@@ -19,6 +20,12 @@ def _ground(project: Project, wanted: str) -> Ground:
     if wanted not in project.grounds:
         raise KeyError(f"there is no ground {wanted!r}")
     return project.grounds[wanted]
+
+
+def _check_finish(project: Project, layer: GroundLayer) -> GroundLayer:
+    if layer.finish:
+        material_of(project, layer.finish)
+    return layer
 
 
 @edit
@@ -49,7 +56,7 @@ def sculpt(project: Project, /, ground: str, pages: Pages) -> Project:
 @edit
 def add_layer(project: Project, /, ground: str, layer: GroundLayer, weights: Pages | None = None) -> Project:
     """Lay a layer on top of the others, painted nowhere yet, or as it is given."""
-    old = _ground(project, ground)
+    old, layer = _ground(project, ground), _check_finish(project, layer)
     columns, rows = old.weight_cells
     painted = weights if weights is not None else Pages.flat(rows, columns, "uint8", 0)
     return swap(project, "grounds", old.with_(layers=(*old.layers, layer), weights={**old.weights, layer.id: painted}))
@@ -59,7 +66,7 @@ def add_layer(project: Project, /, ground: str, layer: GroundLayer, weights: Pag
 def set_layer(project: Project, /, ground: str, layer: str, **changes: Any) -> Project:
     """Change a layer; what is painted of it stays."""
     old = _ground(project, ground)
-    return swap(project, "grounds", old.with_layer(old.layer(layer).with_(**changes)))
+    return swap(project, "grounds", old.with_layer(_check_finish(project, old.layer(layer).with_(**changes))))
 
 
 @edit
