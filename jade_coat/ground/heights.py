@@ -52,16 +52,22 @@ class Heights(SentBare):
     def with_pages(self, pages: Pages) -> Heights:
         """The same ground with other heights; what was read of it whole follows by the tiles that differ."""
         made = replace(self, pages=pages)
+        changed = pages.changed_from(self.pages)
         known = self.__dict__.get("whole")
-        if known is not None:
-            changed = pages.changed_from(self.pages)
-            if len(changed) * SIDE * SIDE * 2 < known.size:
-                whole = known.copy()
-                for tile in changed:
-                    top, bottom, left, right = pages.rect(tile)
-                    whole[top:bottom, left:right] = pages.tile(tile)
-                whole.flags.writeable = False
-                made.__dict__["whole"] = whole
+        if known is not None and len(changed) * SIDE * SIDE * 2 < known.size:
+            whole = known.copy()
+            for tile in changed:
+                top, bottom, left, right = pages.rect(tile)
+                whole[top:bottom, left:right] = pages.tile(tile)
+            whole.flags.writeable = False
+            made.__dict__["whole"] = whole
+        spans = self.__dict__.get("spans")
+        if spans is not None:
+            spans, across = spans.copy(), pages.across
+            beside = {i - step for i in changed for step in (0, 1, across, across + 1)}
+            for tile in beside & set(range(len(spans))):
+                spans[tile] = made._span(tile)
+            made.__dict__["spans"] = spans
         return made
 
     @cached_property
@@ -69,10 +75,13 @@ class Heights(SentBare):
         """The lowest and the highest height of each tile, `(tiles, 2)`; a sample beyond its edges counts too."""
         found = np.empty((len(self.pages.tiles), 2), np.float32)
         for i in range(len(found)):
-            top, bottom, left, right = self.pages.rect(i)
-            part = self.pages.values((top, min(bottom + 1, self.pages.rows), left, min(right + 1, self.pages.columns)))
-            found[i] = part.min(), part.max()
+            found[i] = self._span(i)
         return found
+
+    def _span(self, tile: int) -> tuple[float, float]:
+        top, bottom, left, right = self.pages.rect(tile)
+        part = self.pages.values((top, min(bottom + 1, self.pages.rows), left, min(right + 1, self.pages.columns)))
+        return float(part.min()), float(part.max())
 
     @property
     def low(self) -> float:

@@ -11,6 +11,7 @@ from jade_coat.ground.flow import drained, filled, spread
 from jade_coat.ground.heights import Heights
 from jade_coat.ground.pages import SIDE, Pages
 from jade_coat.ground.relief import aspect, curvature, slope
+from jade_coat.ground.stroke import SHAPING, GroundBrush, painted, ramped, shaped
 from jade_coat.ground.synthesis import Land
 from jade_coat.material.stacking import shares_of
 from jade_coat.program import lib
@@ -175,3 +176,75 @@ def test_land_is_made_of_numbers_and_terraces_are_level() -> None:
     bare, cut = (made.with_(steps=0, streams=s).heights().whole for s in (0.0, 0.8))
     streams = drained(filled(cut, 1e-6), 1.0) > 200  # where much water runs, the land was cut in
     assert (bare - cut)[streams].mean() > 3 * (bare - cut)[~streams].mean() > 0
+
+
+def dabs(
+    weights: dict[str, Pages], sharing: list[str], layer: str, brush: GroundBrush, count: int = 60
+) -> dict[str, Pages]:
+    for _ in range(count):
+        weights = {**weights, **painted(weights, sharing, layer, (10.0, 10.0), brush, np.array([5.0, 5.0]))}
+    return weights
+
+
+def test_three_sharing_layers_painted_in_turn_leave_the_last_on_top_and_taken_away_the_first_fills_in() -> None:
+    """Common practice, no source; layers as painted would be an even mix."""
+    names = ["base", "a", "b", "c"]
+    weights = {n: Pages.flat(65, 65, "uint8", 255 if n == "base" else 0) for n in names}
+    brush = GroundBrush(radius=3.0, strength=0.5, hard=0.5)
+    for name in names[1:]:
+        weights = dabs(weights, names, name, brush)
+        middle = {n: int(weights[n].whole()[32, 32]) for n in names}
+        assert middle == {n: 255 if n == name else 0 for n in names}
+    total = sum(weights[n].whole().astype(int) for n in names)
+    assert np.abs(total - 255).max() <= 3  # what is shared comes to all of it, but for the steps of 8 bits
+    away = dabs(weights, names, "c", brush.with_(deed="erase"))
+    assert away["base"].whole()[32, 32] == 255
+    assert away["c"].whole()[32, 32] == 0
+    over = dabs({**weights, "d": Pages.flat(65, 65, "uint8", 0)}, names, "d", brush)
+    assert over["d"].whole()[32, 32] == 255
+    assert all(over[n] is weights[n] for n in names)  # what lies over takes no room from others
+    far = weights["base"].whole()[:4]
+    assert (far == 255).all()
+
+
+@pytest.mark.parametrize("deed", SHAPING[:-1])
+def test_a_dab_shapes_what_it_reaches_and_nothing_beyond(deed: str) -> None:
+    start = Land(samples=257, across=30.0, height=5.0, seed=2).heights()
+    place, brush = np.array([14.0, 11.0]), GroundBrush(deed=deed, radius=3.0, strength=0.8, step=1.0)
+    level = float(start.at(place[None])[0]) + 0.5
+    made = shaped(start, brush, place, level)
+    z, x = np.mgrid[0:257, 0:257] * 30.0 / 256
+    inside = np.hypot(x - place[0], z - place[1]) <= 3.0
+    moved = made.whole.astype(float) - start.whole
+    assert (moved[~inside] == 0).all()
+    core = np.hypot(x - place[0], z - place[1]) < 0.85
+    if deed in ("raise", "lower"):
+        assert moved[core] == pytest.approx(
+            np.full(core.sum(), 0.8 * 0.12 * 3.0 * (1 if deed == "raise" else -1)), rel=1e-3
+        )
+    if deed == "flatten":
+        for _ in range(12):
+            made = shaped(made, brush, place, level)
+        assert made.whole[core] == pytest.approx(level, abs=0.01)
+    if deed == "smooth":
+        assert (
+            np.abs(curvature(made.whole, made.spacing))[core].mean()
+            < np.abs(curvature(start.whole, start.spacing))[core].mean()
+        )
+    if deed == "terrace":
+        for _ in range(12):
+            made = shaped(made, brush, place, level)
+        assert np.abs(made.whole[core] - np.round(made.whole[core])).max() < 0.01
+    fresh = Heights(made.pages, made.size)  # what is kept along the way is what would be worked out anew
+    assert np.array_equal(made.whole, fresh.whole)
+    assert np.array_equal(made.spans, fresh.spans)
+
+
+def test_a_ramp_runs_straight_between_the_heights_of_its_ends() -> None:
+    start = Land(samples=257, across=30.0, height=5.0, seed=2).heights()
+    a, b = np.array([6.0, 8.0]), np.array([22.0, 19.0])
+    made = ramped(start, GroundBrush(deed="ramp", radius=2.0, hard=0.6), a, b)
+    t = np.linspace(0.05, 0.95, 40)[:, None]
+    along = made.at(a + (b - a) * t)
+    first, last = start.at(np.stack([a, b]))
+    assert np.abs(along - (first + (last - first) * t[:, 0])).max() < 0.02
