@@ -42,7 +42,7 @@ _ARROWS = {
 
 
 class View(Pictures):
-    """Shows the stage; `tool` is "look", "brush" or "stage"."""
+    """Shows the stage; `tool` is "look", "brush", "stage" or "ground"."""
 
     clicked = pyqtSignal(str, str, object)
     """The left button was pressed and let go at one place: the prop and slot there (empty for none), and the keys."""

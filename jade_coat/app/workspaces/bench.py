@@ -23,6 +23,10 @@ from jade_coat.app.build.section_line import SectionLine
 from jade_coat.app.build.shared_panel import SharedPanel
 from jade_coat.app.build.swatches import Swatches
 from jade_coat.app.controls.basics import column, holder
+from jade_coat.app.ground.layer_sheet import LayerSheet
+from jade_coat.app.ground.panel import GroundPanel
+from jade_coat.app.ground.state import GroundState
+from jade_coat.app.ground.tool import GroundTool
 from jade_coat.app.session import Session
 from jade_coat.app.stage.below import StageBelow
 from jade_coat.app.stage.chosen_marks import ChoosingFrame, ChosenMarks, toggle
@@ -94,9 +98,13 @@ class Bench(QWidget):
         self.stamps = StampGallery(session, self.swatches, self.stamp_tool)
         self.kiln = KilnPage(session)
         self.stage_below = StageBelow(self.line_up, self.stamps, self.kiln)
+        self.ground = GroundState(session)
+        self.ground_tool = GroundTool(self.view, self.ground)
+        self.ground_panel = GroundPanel(session, self.ground)
+        self.layer_sheet = LayerSheet(session, self.ground)
         self.aim = Aim(self.view)
         self.lamp_sheet = LampSheet(session, self.aim.take)
-        self.view.overlays += [Pins(self.view), self.aim, self.stamp_tool]
+        self.view.overlays += [Pins(self.view), self.aim, self.stamp_tool, self.ground_tool]
         session.selection_changed.connect(self._follow_chosen)
         self.dials = DialSheet(session)
         self.rail = FinishRail(session, self.swatches)
@@ -108,6 +116,7 @@ class Bench(QWidget):
         self.left.addWidget(self.coat_panel)
         self.left.addWidget(self.brush_panel)
         self.left.addWidget(self.stage_panel)
+        self.left.addWidget(self.ground_panel)
         left = holder(column(self.left), "left")
         self.shared = SharedPanel(session)
         self.right = QStackedWidget()
@@ -115,6 +124,7 @@ class Bench(QWidget):
         self.right.addWidget(self.stage_sheet)
         self.right.addWidget(self.decal_sheet)
         self.right.addWidget(self.lamp_sheet)
+        self.right.addWidget(self.layer_sheet)
         self.aside = _split(Qt.Orientation.Vertical, (self.right, self.shared), (430, 180))
         right = holder(column(self.aside), "right")
         self.reference = self.view_bar.reference
@@ -184,11 +194,12 @@ class Bench(QWidget):
             sheet = self.decal_sheet
         elif isinstance(last, (Lamp, Mist)):
             sheet = self.lamp_sheet
-        self.right.setCurrentWidget(sheet if self.view.tool == "stage" else self.dials)
+        sheets = {"stage": sheet, "ground": self.layer_sheet}
+        self.right.setCurrentWidget(sheets.get(self.view.tool, self.dials))
 
     def give_up(self) -> bool:
         """Give up what a hand is doing in the view just now; whether it was doing anything."""
-        hands = (self.dropper, self.brush_tool, self.wheel, self.aim, self.stamp_tool)
+        hands = (self.dropper, self.brush_tool, self.wheel, self.aim, self.stamp_tool, self.ground_tool)
         return any(hand.give_up() for hand in hands)
 
     def _prop_menu(self, prop: str, slot: str, at: QPoint) -> None:
@@ -207,11 +218,11 @@ class Bench(QWidget):
         return not (working or self.line_up.waiting or self.kiln.waiting)
 
     def set_tool(self, tool: str) -> None:
-        """Take up the tool `look`, `brush` or `stage`."""
+        """Take up the tool `look`, `brush`, `stage` or `ground`."""
         self.view.let_go()
         self.view.tool = tool
         self.rail.tries = tool == "stage"
-        at = ("look", "brush", "stage").index(tool)
+        at = ("look", "brush", "stage", "ground").index(tool)
         self._session.edits_coats(tool == "look")
         if tool == "brush":
             self.brush_tool.warm()
@@ -220,7 +231,7 @@ class Bench(QWidget):
         self._follow_chosen()
         self.below.setCurrentIndex(int(tool == "stage"))
         self.panes.buttons["section"].setText("Line-up" if tool == "stage" else "Section")
-        cursor = Qt.CursorShape.CrossCursor if tool == "brush" else Qt.CursorShape.ArrowCursor
+        cursor = Qt.CursorShape.CrossCursor if tool in ("brush", "ground") else Qt.CursorShape.ArrowCursor
         self.view.setCursor(cursor)
         self.view.update()
 

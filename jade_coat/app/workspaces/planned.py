@@ -15,11 +15,6 @@ if TYPE_CHECKING:
     from jade_coat.app.workspaces.bench import Bench
 
 PLANNED = {
-    "Ground": (
-        "Terrain layers, painted and shared out",
-        ["Heights from a file or by hand", "Layers that fill low places first, damp hollows, water",
-         "Plants and stones strewn by layer, slope and mask"],
-    ),
     "Check": (
         "What it all costs",
         ["Cost of each coat and step, by rate", "Findings with a remedy for each",
@@ -67,12 +62,6 @@ class Planned(Workspace):
     def page(self) -> QWidget:
         """What will be there."""
         return self._page
-
-
-class Ground(Planned):
-    """Terrain."""
-
-    name = "Ground"
 
 
 class Check(Planned):

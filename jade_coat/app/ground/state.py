@@ -1,0 +1,73 @@
+"""What is chosen in Ground, and the brush in hand."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from jade_coat.app.session import Session
+from jade_coat.ground.stroke import Deed, GroundBrush
+from jade_coat.material.stacking import GroundLayer
+from jade_coat.stage.grounds import Ground
+
+
+class GroundState(QObject):
+    """The ground and the layer that are worked on, and the brush; `changed` when any is another."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.brush = GroundBrush()
+        self.layer_id = ""
+        self._ground_id = ""
+        session.changed.connect(self._mend)
+
+    @property
+    def ground(self) -> Ground | None:
+        """The ground that is worked on: the one chosen, else the first."""
+        grounds = self._session.project.grounds
+        return grounds.get(self._ground_id) or grounds.first
+
+    @property
+    def layer(self) -> GroundLayer | None:
+        """The layer that is worked on."""
+        ground = self.ground
+        if ground is None:
+            return None
+        return next((layer for layer in ground.layers if layer.id == self.layer_id), ground.layers[-1])
+
+    def choose_ground(self, ground: str) -> None:
+        """Work on another ground."""
+        self._ground_id = ground
+        self._mend()
+        self.changed.emit()
+
+    def choose_layer(self, layer: str) -> None:
+        """Work on another layer; its finish is shown with its dials."""
+        self.layer_id = layer
+        found = self.layer
+        if found is not None and found.finish:
+            self._session.choose_finish(found.finish)
+        self.changed.emit()
+
+    def take(self, deed: Deed) -> None:
+        """Take up what the brush is to do."""
+        self.set(deed=deed)
+
+    def set(self, **changes: Any) -> None:
+        """Change the brush."""
+        self.brush = self.brush.with_(**changes)
+        self.changed.emit()
+
+    def scale(self, by: float) -> None:
+        """A larger or smaller brush."""
+        self.set(radius=min(max(self.brush.radius * by, 0.02), 2000.0))
+
+    def _mend(self) -> None:
+        layer = self.layer
+        if layer is not None and layer.id != self.layer_id:
+            self.layer_id = layer.id
+            self.changed.emit()
