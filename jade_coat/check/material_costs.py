@@ -35,17 +35,18 @@ class MaterialCost:
 
 def material_cost(material: Material, lookup: MapLookup) -> MaterialCost:
     """The cost of a material as the view draws it. Raises ValueError for one that refers to what is not there."""
-    whole = _cost(material, lookup)
+    whole = pixel_cost(material, lookup)
     found = {}
     for coat in (c for c in material.coats if c.shown):
         without = material.with_(coats=tuple(c.with_(shown=False) if c is coat else c for c in material.coats))
         alone = not any(c.shown for c in without.coats)
-        less = PixelCost(0, 0) if alone else _cost(without, lookup)
+        less = PixelCost(0, 0) if alone else pixel_cost(without, lookup)
         found[coat.id] = PixelCost(whole.reads - less.reads, whole.operations - less.operations)
     return MaterialCost(whole, found)
 
 
-def _cost(material: Material, lookup: MapLookup) -> PixelCost:
+def pixel_cost(material: Material, lookup: MapLookup) -> PixelCost:
+    """What a material costs a pixel as the view draws it."""
     outputs = compile_material(material, lookup, live_fields(material))
     found = passes.cost({name: outputs[name] for name in OUTPUTS})
     return PixelCost(found.fetches, round(found.arithmetic))

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
-from PyQt6.QtCore import QPointF, Qt, QTimer
+from PyQt6.QtCore import QPointF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen, QPolygonF, QSinglePointEvent, QWheelEvent
 
 from jade_coat.app import theme
@@ -40,12 +40,17 @@ class _Stroke:
 class GroundTool(Overlay[View]):
     """The brush; `state` says what it does."""
 
+    pointed = pyqtSignal()
+    """The place on the ground under the pointer is another."""
+
     def __init__(self, view: View, state: GroundState) -> None:
         super().__init__(view)
         self._state = state
         self._stroke: _Stroke | None = None
         self._ramp: tuple[Array, Array] | None = None
         self._pointer: QPointF | None = None
+        self.last: Array | None = None
+        """Where on the ground the pointer was last, metres from its corner."""
         self._count = 0
         self._holding = QTimer(self)
         self._holding.setInterval(HOLD_MS)
@@ -102,6 +107,7 @@ class GroundTool(Overlay[View]):
         place = self.place_at(at)
         if place is None:
             return
+        self._point(place)
         if self._ramp is not None:
             self._ramp = (self._ramp[0], place)
         elif self._stroke is not None:
@@ -138,8 +144,14 @@ class GroundTool(Overlay[View]):
     def hover(self, at: QPointF | None) -> None:
         """Show the ring where the pointer is."""
         self._pointer = at
-        if self.view.tool == "ground":
+        if self.active:
+            self._point(self.place_at(at) if at is not None else None)
             self.view.update()
+
+    def _point(self, place: Array | None) -> None:
+        if place is not None:
+            self.last = place
+            self.pointed.emit()
 
     def wheel(self, turn: float, event: QWheelEvent) -> bool:
         """Ctrl sizes the brush."""

@@ -94,7 +94,7 @@ class View(Pictures):
             painter.fillRect(self.rect(), theme.color("chrome"))
             if not self._session.client.stopped:
                 self._say(painter, "Preparing the view…")
-        if not self._session.project.props:
+        if not self._session.project.props and not self._session.project.grounds:
             self._say(painter, "Nothing is placed yet. Import a mesh, or drop one here.")
         for overlay in self.overlays:
             overlay.paint(painter)

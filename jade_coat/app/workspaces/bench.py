@@ -24,6 +24,7 @@ from jade_coat.app.build.shared_panel import SharedPanel
 from jade_coat.app.build.swatches import Swatches
 from jade_coat.app.controls.basics import column, holder
 from jade_coat.app.ground.layer_sheet import LayerSheet
+from jade_coat.app.ground.meter import Meter
 from jade_coat.app.ground.panel import GroundPanel
 from jade_coat.app.ground.state import GroundState
 from jade_coat.app.ground.tool import GroundTool
@@ -102,6 +103,7 @@ class Bench(QWidget):
         self.ground_tool = GroundTool(self.view, self.ground)
         self.ground_panel = GroundPanel(session, self.ground)
         self.layer_sheet = LayerSheet(session, self.ground)
+        self.meter = Meter(session, self.ground, self.ground_tool)
         self.aim = Aim(self.view)
         self.lamp_sheet = LampSheet(session, self.aim.take)
         self.view.overlays += [Pins(self.view), self.aim, self.stamp_tool, self.ground_tool]
@@ -135,6 +137,7 @@ class Bench(QWidget):
         self.below = QStackedWidget()
         self.below.addWidget(self.stack)
         self.below.addWidget(self.stage_below)
+        self.below.addWidget(self.meter)
         self.middle = _split(Qt.Orientation.Vertical, (holder(upper), self.below), (484, 184))
         self.across = _split(Qt.Orientation.Horizontal, (left, self.middle, right), (277, 724, 277))
         for i, stretch in enumerate((0, 1, 0)):
@@ -147,7 +150,7 @@ class Bench(QWidget):
             {
                 "panel": Pane("Panel", left, "The coat, or the brush"),
                 "looks": Pane("Looks", self.looks, "Little pictures of every quantity"),
-                "section": Pane("Section", self.below, "Coats and their heights along a line; in Stage the line-up"),
+                "section": Pane("Section", self.below, "Coats along a line; in Stage the line-up, in Ground the meter"),
                 "finishes": Pane("Finishes", self.rail, "All finishes of the project"),
                 "dials": Pane("Dials", right, "The finish's dials, and the shared ones"),
             },
@@ -215,7 +218,7 @@ class Bench(QWidget):
     def at_rest(self) -> bool:
         """Whether swatches, look-at pictures and coverage are all up to date."""
         working = self.swatches.waiting or self.looks.waiting or self.stack.measuring or self.repeat.waiting
-        return not (working or self.line_up.waiting or self.kiln.waiting)
+        return not (working or self.line_up.waiting or self.kiln.waiting or self.meter.waiting)
 
     def set_tool(self, tool: str) -> None:
         """Take up the tool `look`, `brush`, `stage` or `ground`."""
@@ -229,8 +232,8 @@ class Bench(QWidget):
         self.section.follow()
         self.left.setCurrentIndex(at)
         self._follow_chosen()
-        self.below.setCurrentIndex(int(tool == "stage"))
-        self.panes.buttons["section"].setText("Line-up" if tool == "stage" else "Section")
+        self.below.setCurrentIndex({"stage": 1, "ground": 2}.get(tool, 0))
+        self.panes.buttons["section"].setText({"stage": "Line-up", "ground": "Meter"}.get(tool, "Section"))
         cursor = Qt.CursorShape.CrossCursor if tool in ("brush", "ground") else Qt.CursorShape.ArrowCursor
         self.view.setCursor(cursor)
         self.view.update()
