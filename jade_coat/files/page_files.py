@@ -18,7 +18,7 @@ from jade_coat.stage.project import Project
 def page_names(ground: Ground) -> set[str]:
     """The files that a ground as it was read names, without their ending."""
     stored = [ground.heights.pages] if isinstance(ground.heights, StoredHeights) else []
-    stored += [w for w in ground.weights.values() if isinstance(w, StoredPages)]
+    stored += [w for w in (*ground.weights.values(), ground.by_hand) if isinstance(w, StoredPages)]
     return {tile for pages in stored for tile in pages.tiles if isinstance(tile, str)}
 
 
@@ -49,7 +49,10 @@ def _read(ground: Ground, folder: Path, lost: list[str], unread: set[str]) -> Gr
     for layer, stored in weights.items():
         if isinstance(stored, StoredPages):
             weights[layer] = _pages(stored, "uint8", folder, lost, unread)
-    made: Ground = ground.with_(heights=heights, weights=weights)
+    by_hand = ground.by_hand
+    if isinstance(by_hand, StoredPages):
+        by_hand = _pages(by_hand, "uint8", folder, lost, unread)
+    made: Ground = ground.with_(heights=heights, weights=weights, by_hand=by_hand)
     return made
 
 

@@ -173,16 +173,36 @@ def painted(
     if not others:
         return {}  # the only one that shares is always alone
     theirs = {name: weights[name].values(rect).astype(np.float64) for name in others}
-    total = sum(theirs.values(), np.zeros_like(before))
     changed = after != before
-    left = FULL - after
-    for i, name in enumerate(others):
-        bare = total <= 0
-        now = np.where(bare, left if i == 0 else 0.0, theirs[name] * left / np.maximum(total, 1e-9))
-        now = np.where(changed, np.rint(now), theirs[name])
+    for name, room in shared_out(theirs, sharing, layer, after).items():
+        now = np.where(changed, np.rint(room), theirs[name])
         if not np.array_equal(now, theirs[name]):
             made[name] = weights[name].with_values(rect[0], rect[2], now.astype(np.uint8))
     return made
+
+
+def shared_out(weights: Mapping[str, Array], sharing: Sequence[str], layer: str, own: Array) -> dict[str, Array]:
+    """The weights of the other layers that share a place with one whose own are these: they come to the rest of it.
+
+    Where there are none of them, the first fills in.
+    """
+    others = [name for name in sharing if name != layer]
+    total = sum((weights[name] for name in others), np.zeros_like(own))
+    left, bare = FULL - own, total <= 0
+    return {
+        name: np.where(bare, left if i == 0 else 0.0, weights[name] * left / np.maximum(total, 1e-9))
+        for i, name in enumerate(others)
+    }
+
+
+def by_hand_after(by_hand: Pages, size: tuple[float, float], brush: GroundBrush, place: Array) -> Pages:
+    """How far cells are painted by hand, 0–255, after one more dab."""
+    rect, x, z = _touched(by_hand, size, place - brush.radius, place + brush.radius)
+    if rect[0] >= rect[1] or rect[2] >= rect[3]:
+        return by_hand
+    share = _share(np.hypot(x - place[0], z - place[1]) / brush.radius, brush) * brush.strength
+    before = by_hand.values(rect).astype(np.float64)
+    return by_hand.with_values(rect[0], rect[2], _towards(before, float(FULL), share).astype(np.uint8))
 
 
 def _towards(before: Array, target: Array | float, share: Array) -> Array:

@@ -1,14 +1,18 @@
-"""What water does to a surface that soaks it up."""
+"""What water does to a surface: it soaks in, and where there is more of it, it stands."""
 
 from __future__ import annotations
 
 from dataclasses import replace
 
 from jade_coat.material.layers import Layer
-from jade_coat.program import Value, lib
+from jade_coat.program import Value, const, lib
 
 WET_ROUGHNESS = 0.2
 """How rough what is soaked looks, whatever it is like when dry."""
+WATER_ROUGHNESS, WATER_SPECULAR = 0.04, 0.5
+"""Of standing water: its F0 is 0.02 (refractive index 1.33), half of that of most surfaces."""
+SHORE = 0.06
+"""Over which depth, in heights of the surface, water begins to show."""
 
 
 def soaked(layer: Layer, damp: Value) -> Layer:
@@ -25,3 +29,33 @@ def soaked(layer: Layer, damp: Value) -> Layer:
     color = dull * lib.lerp(1.0, 0.32, held)
     rough = lib.lerp(layer.roughness, lib.minimum(layer.roughness, WET_ROUGHNESS), damp * lib.lerp(0.9, 0.55, porous))
     return replace(layer, base_color=color, roughness=rough)
+
+
+def standing(damp: Value, stands: Value, height: Value) -> Value:
+    """How deep water stands over a surface of some height (0–1), in heights; below 0 where there is none.
+
+    From `stands` on it rises, over low places first, until at 1 it covers all.
+    """
+    level = lib.clamp((damp - stands) / lib.maximum(1.0 - stands, 1e-3))
+    return level * (1.0 + SHORE) - height - (1.0 - lib.clamp(level * 50.0))
+
+
+def flooded(layer: Layer, depth: Value, water: Value, murk: Value) -> tuple[Layer, Value]:
+    """A surface under water that stands `depth` over it, and how much of a puddle there is, 0–1.
+
+    Shallow water is clear; with depth its own colour comes in, the sooner the more `murk` (Beer and Lambert's law).
+    """
+    there = lib.smoothstep(0.0, SHORE, depth)
+    cloudy = 1.0 - lib.unary("exp", lib.maximum(depth, 0.0) * murk * -6.0)
+    seen = lib.lerp(layer.base_color, water, cloudy)
+    made = replace(
+        layer,
+        base_color=lib.lerp(layer.base_color, seen, there),
+        normal=lib.lerp(layer.normal, const(0.0, 0.0, 1.0), there),
+        roughness=lib.lerp(layer.roughness, WATER_ROUGHNESS, there),
+        metallic=layer.metallic * (1.0 - there),
+        specular=lib.lerp(layer.specular, WATER_SPECULAR, there),
+        occlusion=lib.lerp(layer.occlusion, 1.0, there),
+        height=lib.maximum(layer.height, layer.height + lib.maximum(depth, 0.0)),
+    )
+    return made, there

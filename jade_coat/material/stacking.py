@@ -11,8 +11,8 @@ from dataclasses import fields as dataclass_fields
 from dataclasses import replace
 from typing import Any, Literal
 
-from jade_coat.material.damp import soaked
-from jade_coat.material.fields import Frozen, field, option
+from jade_coat.material.damp import flooded, soaked, standing
+from jade_coat.material.fields import Color, Frozen, field, option
 from jade_coat.material.layers import Layer, blended
 from jade_coat.material.material import LAYER, Material
 from jade_coat.material.seam import Seam, weight
@@ -49,6 +49,11 @@ class GroundLayer(Frozen):
     )  # fmt: skip
     lead: float = field(0.6, "Heights lead", when=("way", ("shared",)), hint="0 mixes evenly, 1 fills low places first")
     soft: float = field(0.15, "Edge", low=0.01, high=1.0, when=("way", ("over",)), hint="How soft its edge is")
+    stands: float = field(
+        0.6, "Water stands from", when=("role", ("damp",)), hint="Above this much damp, water stands in low places"
+    )
+    water: Color = field((0.05, 0.045, 0.03), "Water", kind="color", when=("role", ("damp",)))
+    murk: float = field(0.35, "Cloudy", when=("role", ("damp",)), hint="How soon its colour hides the ground")
     lift: float = field(
         0.0, "Lifts the ground", unit="m", low=-10.0, high=10.0, soft=(-0.3, 0.3), when=("way", ("shared", "over")),
         hint="By its own height, where it shows",
@@ -175,7 +180,10 @@ def stacked(
         if layer.way == "absolute":
             shown[layer.id] = painted[layer.id]
             if layer.role == "damp":
-                below = soaked(below, painted[layer.id])
+                own = fields[layer.id]
+                depth = standing(painted[layer.id], own.stands, below.height)
+                below, puddle = flooded(soaked(below, lib.clamp(painted[layer.id])), depth, own.water, own.murk)
+                shown[f"{layer.id}:water"] = puddle
             elif layer.role == "gap":
                 below = replace(below, opacity=below.opacity * (1.0 - painted[layer.id]))
     return below, {f"share:{name}": share for name, share in shown.items()}

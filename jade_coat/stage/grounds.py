@@ -8,6 +8,7 @@ from pydantic import BeforeValidator, ConfigDict, Field, PlainSerializer, model_
 
 from jade_coat.ground.heights import Heights
 from jade_coat.ground.pages import Pages
+from jade_coat.ground.rules import LayerRule
 from jade_coat.ground.synthesis import Land
 from jade_coat.material.fields import Frozen
 from jade_coat.material.stacking import GroundLayer
@@ -80,6 +81,10 @@ class Ground(Thing):
     layers: tuple[GroundLayer, ...] = Field(min_length=1, max_length=MOST_LAYERS)
     weights: dict[str, PagesField] = Field(default_factory=dict)
     """What was painted of each layer, by its id: `uint8`, all of one size."""
+    rules: tuple[LayerRule, ...] = ()
+    """By which layers are laid, in order, before what is painted by hand."""
+    by_hand: PagesField | None = None
+    """How far weights were painted by hand, `uint8`, of their size: rules leave that as it is."""
     land: Land | None = None
     """What its heights were made from, if from numbers."""
 
@@ -98,6 +103,11 @@ class Ground(Thing):
         low, high = WEIGHT_SIDES
         if any(not low <= n <= high for size in sizes for n in size):
             raise ValueError(f"{self.name}: weights have {low} to {high} cells along an edge, got {sorted(sizes)}")
+        known = set(ids)
+        if any(rule.layer not in known for rule in self.rules):
+            raise ValueError(f"{self.name}: a rule lays a layer that is not there")
+        if self.by_hand is not None and (self.by_hand.rows, self.by_hand.columns) not in sizes:
+            raise ValueError(f"{self.name}: what is painted by hand must be of the size of the weights")
         return self
 
     @property
@@ -114,7 +124,13 @@ class Ground(Thing):
     @property
     def pages(self) -> list[Pages]:
         """All pages it holds."""
-        return [self.heights.pages, *self.weights.values()]
+        own = [self.by_hand] if self.by_hand is not None else []
+        return [self.heights.pages, *self.weights.values(), *own]
+
+    @property
+    def sharing(self) -> tuple[str, ...]:
+        """The ids of the layers that share places out, in order."""
+        return tuple(layer.id for layer in self.layers if layer.way == "shared")
 
     def layer(self, wanted: str) -> GroundLayer:
         """The layer with this id. Raises KeyError."""

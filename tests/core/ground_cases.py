@@ -10,6 +10,7 @@ import numpy as np
 
 from jade_coat.ground.heights import Heights
 from jade_coat.ground.pages import Pages
+from jade_coat.ground.rules import LayerRule
 from jade_coat.material.stacking import GroundLayer
 from jade_coat.stage.grounds import Ground
 from jade_coat.stage.project import Project
@@ -76,7 +77,16 @@ class GroundCases:
 
     def remove_layer(self) -> Change:
         name, layer = self._name(), self._layer()
-        return {"ground": name, "layer": layer}, lambda at: at == ("order", "layers", name) or at[1:] == (name, layer)
+        gone = (("order", "layers", name), ("rules", name))
+        return {"ground": name, "layer": layer}, lambda at: at in gone or at[1:] == (name, layer)
+
+    def set_rules(self) -> Change:
+        name, layer = self._name(), self._layer()
+        return {
+            "ground": name,
+            "rules": (LayerRule(layer=layer),),
+            "weights": {layer: Pages.flat(33, 33, "uint8", 9)},
+        }, (lambda at: at in (("rules", name), ("weights", name, layer)))
 
     def paint_layers(self) -> Change:
         name, layer = self._name(), self._layer()
@@ -92,6 +102,8 @@ def ground_places(project: Project) -> dict[Where, Any]:
     for ground in project.grounds:
         found["ground", ground.id] = (ground.name, ground.parent, ground.middle, ground.foot, ground.land)
         found["heights", ground.id] = ground.heights
+        found["rules", ground.id] = ground.rules
+        found["by hand", ground.id] = ground.by_hand
         found["order", "layers", ground.id] = tuple(s.id for s in ground.layers)
         found |= {("layer", ground.id, s.id): s for s in ground.layers}
         found |= {("weights", ground.id, k): v for k, v in ground.weights.items()}

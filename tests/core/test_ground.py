@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -11,10 +13,13 @@ from jade_coat.ground.flow import drained, filled, spread
 from jade_coat.ground.heights import Heights
 from jade_coat.ground.pages import SIDE, Pages
 from jade_coat.ground.relief import aspect, curvature, slope
+from jade_coat.ground.rules import LayerRule, run
 from jade_coat.ground.stroke import SHAPING, GroundBrush, painted, ramped, shaped
 from jade_coat.ground.synthesis import Land
+from jade_coat.material.damp import flooded, soaked, standing
+from jade_coat.material.layers import Layer
 from jade_coat.material.stacking import shares_of
-from jade_coat.program import lib
+from jade_coat.program import const, lib
 from jade_coat.program.numpy_backend import Environment, evaluate
 
 
@@ -248,3 +253,88 @@ def test_a_ramp_runs_straight_between_the_heights_of_its_ends() -> None:
     along = made.at(a + (b - a) * t)
     first, last = start.at(np.stack([a, b]))
     assert np.abs(along - (first + (last - first) * t[:, 0])).max() < 0.02
+
+
+def test_rules_lay_layers_in_order_the_same_each_time_and_leave_what_hands_painted() -> None:
+    land = Land(samples=129, across=40.0, height=8.0, hill=20.0, seed=6).heights()
+    names = ["base", "rock", "moss"]
+    weights = {n: Pages.flat(129, 129, "uint8", 255 if n == "base" else 0) for n in names}
+    steep = LayerRule(layer="rock", measure="slope", steep_from=np.radians(25), steep_to=np.radians(90), soft=0.05)
+    low = LayerRule(layer="moss", measure="height", heights=(-1.0, 3.0), soft=0.02)
+    laid = run([steep, low], land, weights, names, None)
+    angle = np.degrees(slope(land.whole, land.spacing))
+    rock, moss = (laid[n].whole() for n in ("rock", "moss"))
+    assert (moss[land.whole < 2.9] == 255).all()  # the later rule lies over what came before
+    assert (rock[(angle > 27) & (land.whole > 3.3)] == 255).all()
+    assert (rock[(angle < 18)] == 0).all()
+    total = sum(laid[n].whole().astype(int) for n in names)
+    assert np.abs(total - 255).max() <= 2
+    again = run([steep, low], land, {**weights, **laid}, names, None)
+    assert all(again[n] == laid[n] for n in names)  # run again nothing changes
+    other = run([low, steep], land, weights, names, None)
+    assert other["rock"] != laid["rock"]
+    hand = np.zeros((129, 129), np.uint8)
+    hand[20:60, 30:90] = 255
+    mine = {n: w.with_values(20, 30, np.full((40, 60), 255 if n == "moss" else 0, np.uint8)) for n, w in laid.items()}
+    kept = run([steep], land, mine, names, Pages.of(hand))
+    assert (kept["moss"].whole()[20:60, 30:90] == 255).all() if "moss" in kept else True
+    assert (kept["rock"].whole()[20:60, 30:90] == 0).all()
+    none = run([steep.with_(on=False)], land, laid, names, None)
+    assert none["rock"].nbytes == 0
+
+
+@pytest.mark.parametrize("measure", ["hollow", "crest", "facing", "flow", "noise"])
+def test_each_measure_finds_what_it_is_named_for(measure: str) -> None:
+    z, x = np.mgrid[0:129, 0:129] / 128 * 40.0
+    valley = Heights.of((np.abs(x - 20) * 0.3 + (40 - z) * 0.1).astype(np.float32), (40.0, 40.0))
+    weights = {"base": Pages.flat(129, 129, "uint8", 255), "a": Pages.flat(129, 129, "uint8", 0)}
+    least = 0.8 if measure == "flow" else 0.3
+    rule = LayerRule(layer="a", measure=measure, least=least, scale=4.0, towards=np.pi / 2)
+    made = run([rule], valley, weights, ["base", "a"], None)["a"].whole().astype(float)
+    middle, sides = made[20:-10, 62:67].mean(), made[20:-10, 20:40].mean()
+    if measure in ("hollow", "flow"):
+        assert middle > 5 * max(sides, 1)
+    if measure == "crest":
+        assert middle == 0
+    if measure == "facing":  # what rises towards -x faces +x
+        assert made[20:-10, 10:50].mean() > 150
+        assert made[20:-10, 80:120].mean() == 0
+    if measure == "noise":
+        assert 0.1 < (made > 127).mean() < 0.9
+
+
+def wet(damp: float, height: float, stands: float = 0.6) -> dict[str, float]:
+    """What becomes of a rough brown surface."""
+    dry = Layer(
+        base_color=const(0.4, 0.25, 0.15), normal=const(0.0, 0.0, 1.0), roughness=const(0.9), metallic=const(0.0),
+        occlusion=const(1.0), height=lib.dial("h"), emissive=const(0.0, 0.0, 0.0), opacity=const(1.0),
+        specular=const(1.0), transmission=const(0.0),
+    )  # fmt: skip
+    d = lib.dial("d")
+    made, puddle = flooded(soaked(dry, d), standing(d, const(stands), dry.height), const(0.02, 0.02, 0.01), const(0.4))
+    found = evaluate(
+        {"color": made.base_color, "rough": made.roughness, "puddle": puddle, "height": made.height},
+        Environment(dials={"d": np.array([[damp]], np.float32), "h": np.array([[height]], np.float32)}),
+    )
+    red, green, blue = (float(np.ravel(c)[0]) for c in found["color"])
+    return {"light": red + green + blue, "chroma": max(red, green, blue) / max(min(red, green, blue), 1e-6),
+            **{n: float(np.ravel(found[n])[0]) for n in ("rough", "puddle", "height")}}  # fmt: skip
+
+
+def test_damp_darkens_dulls_and_smooths_and_water_fills_low_places_first_to_a_level() -> None:
+    """Common practice, no source: wet ground is darker, less saturated, smoother; water fills the low first."""
+    dry, damp = wet(0.0, 0.5), wet(0.5, 0.5)
+    assert damp["light"] < 0.75 * dry["light"]
+    assert damp["chroma"] < dry["chroma"]
+    assert damp["rough"] < dry["rough"] - 0.1
+    assert dry["puddle"] == damp["puddle"] == 0
+    filled_low = [wet(d, 0.1)["puddle"] for d in (0.55, 0.7, 0.85, 1.0)]
+    filled_high = [wet(d, 0.9)["puddle"] for d in (0.55, 0.7, 0.85, 1.0)]
+    assert filled_low[0] == 0
+    assert all(a <= b for a, b in pairwise(filled_low))
+    assert filled_low[1] > 0.9 > 0.1 > filled_high[1]
+    assert filled_high[-1] > 0.99
+    levels = [wet(0.85, h)["height"] for h in (0.1, 0.3, 0.5)]
+    assert levels == pytest.approx([levels[0]] * 3, abs=1e-5)  # the water is level
+    assert wet(0.85, 0.1)["rough"] < 0.06
+    assert wet(0.85, 0.1)["light"] < wet(0.85, 0.55)["light"]  # cloudier where it is deeper

@@ -14,7 +14,8 @@ from jade_coat.app import theme
 from jade_coat.app.ground.state import GroundState
 from jade_coat.app.view.overlay import Overlay
 from jade_coat.app.view.view import View
-from jade_coat.ground.stroke import DEED_LABELS, painted, ramped, shaped
+from jade_coat.ground.pages import Pages
+from jade_coat.ground.stroke import DEED_LABELS, by_hand_after, painted, ramped, shaped
 from jade_coat.program.types import Array
 from jade_coat.stage import edits
 from jade_coat.stage.edits.registry import Edit
@@ -175,10 +176,13 @@ class GroundTool(Overlay[View]):
             made = shaped(ground.heights, brush, place, stroke.level)
             self._do(edits.sculpt(ground=ground.id, pages=made.pages), ground, stroke.key)
             return
-        sharing = [s.id for s in ground.layers if s.way == "shared"]
-        weights = painted(ground.weights, sharing, layer.id, ground.heights.size, brush, place)
+        size = ground.heights.size
+        weights = painted(ground.weights, ground.sharing, layer.id, size, brush, place)
         if weights:
-            self._do(edits.paint_layers(ground=ground.id, weights=weights), ground, stroke.key)
+            columns, rows = ground.weight_cells
+            before = ground.by_hand if ground.by_hand is not None else Pages.flat(rows, columns, "uint8", 0)
+            after = by_hand_after(before, size, brush, place)
+            self._do(edits.paint_layers(ground=ground.id, weights=weights, by_hand=after), ground, stroke.key)
 
     def _do(self, edit: Edit, ground: Ground, merge: object) -> None:
         brush, layer = self._state.brush, self._state.layer

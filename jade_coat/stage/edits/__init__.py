@@ -66,6 +66,7 @@ from jade_coat.stage.edits.grounds import (
     set_ground,
     set_heights,
     set_layer,
+    set_rules,
 )
 from jade_coat.stage.edits.groups import (
     add_group,
@@ -226,6 +227,7 @@ __all__ = [
     "set_prop_dial",
     "set_recipe",
     "set_rim",
+    "set_rules",
     "set_seam",
     "set_shading",
     "set_shared",

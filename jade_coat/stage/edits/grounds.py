@@ -8,6 +8,7 @@ import numpy as np
 
 from jade_coat.ground.heights import Heights
 from jade_coat.ground.pages import Pages
+from jade_coat.ground.rules import LayerRule
 from jade_coat.ground.synthesis import Land
 from jade_coat.material.stacking import GroundLayer
 from jade_coat.stage.edits.registry import added, edit, swap
@@ -89,16 +90,27 @@ def remove_layer(project: Project, /, ground: str, layer: str) -> Project:
     if gone is old.layers[0]:
         raise ValueError(f"{gone.name} is what is there where nothing is painted. Give it another finish instead")
     weights = {k: v for k, v in old.weights.items() if k != layer}
-    return swap(project, "grounds", old.with_(layers=tuple(s for s in old.layers if s is not gone), weights=weights))
+    kept, rules = tuple(s for s in old.layers if s is not gone), tuple(r for r in old.rules if r.layer != layer)
+    return swap(project, "grounds", old.with_(layers=kept, weights=weights, rules=rules))
 
 
 @edit
-def paint_layers(project: Project, /, ground: str, weights: dict[str, Pages]) -> Project:
-    """Change what is painted of some layers of a ground."""
+def paint_layers(project: Project, /, ground: str, weights: dict[str, Pages], by_hand: Pages | None = None) -> Project:
+    """Change what is painted of some layers of a ground; `by_hand` is how far all is painted by hand from then on."""
     old = _ground(project, ground)
     for layer in weights:
         old.layer(layer)
-    return swap(project, "grounds", old.with_(weights={**old.weights, **weights}))
+    changes: dict[str, Any] = {"by_hand": by_hand} if by_hand is not None else {}
+    return swap(project, "grounds", old.with_(weights={**old.weights, **weights}, **changes))
+
+
+@edit
+def set_rules(
+    project: Project, /, ground: str, rules: tuple[LayerRule, ...], weights: dict[str, Pages] | None = None
+) -> Project:
+    """Choose the rules that lay layers; `weights` are what they lay, as `ground.rules.run` gives it."""
+    old = _ground(project, ground)
+    return swap(project, "grounds", old.with_(rules=rules, weights={**old.weights, **(weights or {})}))
 
 
 def fills_in(ground: Ground, layer: str) -> str:

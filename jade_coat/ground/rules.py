@@ -1,0 +1,138 @@
+"""Rules that lay layers by what the land is like, in order; what was painted by hand stays over them."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from typing import Literal
+
+import cv2
+import numpy as np
+
+from jade_coat.ground.heights import Heights
+from jade_coat.ground.pages import Pages
+from jade_coat.ground.relief import aspect, curvature, slope
+from jade_coat.ground.stroke import FULL, bumps, shared_out
+from jade_coat.material.fields import Frozen, field, option
+from jade_coat.program.types import Array
+
+Measure = Literal["slope", "height", "hollow", "crest", "facing", "flow", "noise"]
+MEASURE_LABELS: dict[Measure, str] = {
+    "slope": "how steep", "height": "how high", "hollow": "in hollows", "crest": "on crests",
+    "facing": "which way it faces", "flow": "where water runs", "noise": "patches",
+}  # fmt: skip
+
+
+class LayerRule(Frozen):
+    """One rule: which layer it lays, by what of the land, between which values."""
+
+    layer: str
+    on: bool = True
+    measure: Measure = option("slope", "By", "choice", MEASURE_LABELS)
+    steep_from: float = field(0.0, "From", kind="angle", high=math.pi / 2, when=("measure", ("slope",)))
+    steep_to: float = field(
+        math.radians(20), "Up to", kind="angle", high=math.pi / 2, when=("measure", ("slope",)), hint="0° is level"
+    )
+    heights: tuple[float, float] = field(
+        (0.0, 2.0), "Heights", kind="range", unit="m", low=-10000.0, high=10000.0, soft=(-5.0, 20.0),
+        when=("measure", ("height",)),
+    )  # fmt: skip
+    towards: float = field(
+        0.0, "Faces", kind="angle", low=-math.pi, high=math.pi, when=("measure", ("facing",)),
+        hint="About the vertical, from +z towards +x",
+    )  # fmt: skip
+    spread: float = field(
+        1.0, "Spread", kind="angle", low=0.05, high=math.pi, when=("measure", ("facing",)), hint="How far to each side"
+    )
+    scale: float = field(
+        1.5, "Size", unit="m", low=0.05, high=1000.0, soft=(0.2, 30.0), logarithmic=True,
+        when=("measure", ("hollow", "crest", "noise")), hint="Of hollows, crests or patches",
+    )  # fmt: skip
+    least: float = field(
+        0.45, "From", when=("measure", ("hollow", "crest", "flow", "noise")), hint="Less than this shows none of it"
+    )
+    soft: float = field(0.25, "Softness", low=0.01, hint="How soft its edges are")
+    strength: float = field(1.0, "Strength", hint="How much of it is laid")
+
+    def words(self) -> str:
+        """What it goes by, in words."""
+        if self.measure == "slope":
+            return f"{math.degrees(self.steep_from):.0f}° to {math.degrees(self.steep_to):.0f}° steep"
+        if self.measure == "height":
+            return f"{self.heights[0]:.1f} to {self.heights[1]:.1f} m high"
+        return MEASURE_LABELS[self.measure]
+
+
+def between(values: Array, low: float, high: float, soft: float) -> Array:
+    """1 between two values, falling to 0 over `soft` of their span beyond each."""
+    edge = max((high - low) * soft, 1e-6)
+    return np.asarray(np.clip(np.minimum(values - low, high - values) / edge + 1, 0, 1))
+
+
+def measured(rule: LayerRule, heights: Heights, rows: int, columns: int) -> Array:
+    """How much of its layer a rule lays in each cell of weights `(rows, columns)`, 0–1, before its strength."""
+    land, spacing = _land(heights, rows, columns)
+    if rule.measure == "slope":
+        return between(slope(land, spacing), rule.steep_from, rule.steep_to, rule.soft)
+    if rule.measure == "height":
+        return between(land, *rule.heights, rule.soft)
+    if rule.measure == "facing":
+        off = np.angle(np.exp(1j * (aspect(land, spacing) - rule.towards)))
+        lean = np.clip(slope(land, spacing) / math.radians(6), 0, 1)  # what is level faces no way
+        return np.asarray(between(np.abs(off), -rule.spread, rule.spread, rule.soft) * lean)
+    if rule.measure == "noise":
+        z, x = np.mgrid[0:rows, 0:columns]
+        return _from(bumps(x * spacing[0], z * spacing[1], rule.scale), rule)
+    if rule.measure == "flow":
+        from jade_coat.ground.flow import filled, spread  # slow to import, and only where water runs
+
+        drained = spread(filled(land, 1e-5 * spacing[0]), spacing[0])
+        return _from(np.log1p(drained) / math.log1p(land.size / 20), rule)
+    smooth = cv2.GaussianBlur(land.astype(np.float32), (0, 0), max(rule.scale / 2 / min(spacing), 0.8)).astype(
+        np.float64
+    )
+    bends = curvature(smooth, spacing) * (-1 if rule.measure == "hollow" else 1)
+    return _from(bends * rule.scale * 4, rule)
+
+
+def _from(values: Array, rule: LayerRule) -> Array:
+    return np.asarray(np.clip((values - rule.least) / max(rule.soft, 1e-3), 0, 1))
+
+
+def _land(heights: Heights, rows: int, columns: int) -> tuple[Array, tuple[float, float]]:
+    """The heights at the cells of weights, and metres from cell to cell."""
+    at_x, at_z = np.linspace(0, heights.size[0], columns), np.linspace(0, heights.size[1], rows)
+    places = np.stack(np.meshgrid(at_x, at_z), axis=-1).reshape(-1, 2)
+    return heights.at(places).reshape(rows, columns), (heights.size[0] / (columns - 1), heights.size[1] / (rows - 1))
+
+
+def run(
+    rules: Sequence[LayerRule], heights: Heights, weights: Mapping[str, Pages], sharing: Sequence[str],
+    by_hand: Pages | None,
+) -> dict[str, Pages]:  # fmt: skip
+    """The weights of all layers that rules lay or make room in, from the first of `sharing` everywhere.
+
+    The rules that are on run in order. Where cells were painted by hand, as much of what was there stays as `by_hand`
+    says, 0–255. The same rules give the same weights.
+    """
+    pages = next(iter(weights.values()))
+    rows, columns = pages.rows, pages.columns
+    laid = {rule.layer for rule in rules if rule.layer in weights}
+    if not laid:
+        return {}
+    touched = set(sharing) | laid if laid & set(sharing) else laid
+    made = {name: np.full((rows, columns), float(FULL) if name == sharing[0] else 0.0) for name in touched}
+    for rule in rules:
+        if not rule.on or rule.layer not in made:
+            continue
+        share = measured(rule, heights, rows, columns) * rule.strength
+        before = made[rule.layer]
+        made[rule.layer] = before + (FULL - before) * share
+        if rule.layer in sharing:
+            made |= shared_out(made, sharing, rule.layer, made[rule.layer])
+    kept = by_hand.whole()[...].astype(np.float64) / FULL if by_hand is not None else np.zeros((rows, columns))
+    found = {}
+    for name, values in made.items():
+        now = np.rint(values + (weights[name].whole() - values) * kept).astype(np.uint8)
+        found[name] = weights[name].with_values(0, 0, now)
+    return found
