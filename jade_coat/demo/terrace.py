@@ -6,13 +6,14 @@ from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
-from jade_coat.demo import glows, leaves, marks, surfaces, whole
+from jade_coat.demo import glows, hillside, leaves, marks, surfaces, whole
 from jade_coat.demo.corner import props as corner_props
 from jade_coat.files.assets import Assets
 from jade_coat.files.desk_file import write_desk
 from jade_coat.files.library import Library
 from jade_coat.files.project_folder import save_project
 from jade_coat.jobs.job import Job
+from jade_coat.kiln.firing import fire
 from jade_coat.maps.color import hex_to_linear
 from jade_coat.maps.images import png_bytes
 from jade_coat.maps.mapset import MapFile, MapSet
@@ -82,11 +83,13 @@ def _whole(project: Project, grain: float) -> Project:
     """The corner with the terrace round it, its variants, categories and marks."""
     ids = {m.name: m.id for m in project.meshes}
     made: Project = project.with_(
-        materials=(*project.materials, *whole.materials()), finishes=(*project.finishes, *whole.finishes()),
+        materials=(*project.materials, *whole.materials(), hillside.material()),
+        finishes=(*project.finishes, *whole.finishes(), *hillside.finishes()),
         meshes=tuple(whole.dressed(m, grain) for m in project.meshes), categories=whole.CATEGORIES,
         stamps=whole.stamps(),
         groups=Things(whole.GROUPS), props=Things([*project.props, *whole.props(ids, project.prop("kiln_wall_prop"))]),
         decals=Things(whole.decals()), lamps=Things(whole.lamps()), mists=Things(whole.mists()),
+        grounds=Things([hillside.ground()]),
     )  # fmt: skip
     return made
 
@@ -97,7 +100,15 @@ def _atlases(assets: Assets, side: int) -> tuple[MapSet, ...]:
         _atlas(assets, "marks", "Marks", marks.atlas(max(side // 4, 32))),
         _atlas(assets, "leaves", "Leaves", leaves.atlas(max(side // 2, 64))),
         _motes(assets, side // 2),
+        *_covers(assets, max(side // 2, 256)),
     )
+
+
+def _covers(assets: Assets, side: int) -> Iterator[MapSet]:
+    """The map sets of what covers the hillside, out of the kiln."""
+    for key, cover in hillside.COVERS.items():
+        files = fire(cover.brief, cover.seed, side).files()
+        yield _atlas(assets, key, cover.name, files).with_(tile_size=cover.tile)
 
 
 def _motes(assets: Assets, side: int) -> MapSet:
