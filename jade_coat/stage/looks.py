@@ -150,12 +150,21 @@ class Reach:
 
     finishes: tuple[str, ...]
     props: tuple[str, ...]
+    layers: tuple[str, ...] = ()
+    """The names of the layers of grounds that are made of it."""
+
+    @property
+    def any(self) -> bool:
+        """Whether anything on the stage would be touched."""
+        return bool(self.props or self.layers)
 
     @property
     def sentence(self) -> str:
         """How far it reaches, in words."""
-        props, finishes = len(self.props), len(self.finishes)
-        of = f"{props} prop{'s' if props != 1 else ''}"
+        props, layers, finishes = len(self.props), len(self.layers), len(self.finishes)
+        told = [f"{props} prop{'s' if props != 1 else ''}"] if props or not layers else []
+        told += [f"{layers} layer{'s' if layers != 1 else ''} of the ground"] if layers else []
+        of = " and ".join(told)
         return of if finishes < 2 else f"{of} in {finishes} finishes"
 
 
@@ -165,7 +174,11 @@ def reach(project: Project, root: str) -> Reach:
     within = tuple(i for i, line in lines.items() if root in {f.id for f in line} | {line[-1].parent})
     members = {root, *within}
     props = tuple(p.id for p in project.props if members & set(finishes_on(project, p).values()))
-    return Reach(within, props)
+    return Reach(within, props, _layers_of(project, members))
+
+
+def _layers_of(project: Project, finishes: set[str]) -> tuple[str, ...]:
+    return tuple(layer.name for ground in project.grounds for layer in ground.layers if layer.finish in finishes)
 
 
 def reach_of_map_set(project: Project, map_set: str) -> Reach:
@@ -173,7 +186,8 @@ def reach_of_map_set(project: Project, map_set: str) -> Reach:
     book = PackedLookup((), project.recipes)
     reads = tuple(f.id for f in project.finishes if map_set in worn(project, f.id).sets_read(book))
     roots = {*reads, *(m.id for m in readers_of(project, map_set))}
-    return Reach(reads, tuple(p.id for p in project.props if roots & set(finishes_on(project, p).values())))
+    props = tuple(p.id for p in project.props if roots & set(finishes_on(project, p).values()))
+    return Reach(reads, props, _layers_of(project, roots))
 
 
 def readers_of(project: Project, map_set: str) -> list[Material]:

@@ -76,9 +76,10 @@ class DialName(Elided):
 class DialSheet(Sheet):
     """The chosen finish's dials by group, and the chosen prop above them."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, of_prop: bool = True) -> None:
+        """`of_prop` shows what the chosen prop wears above the dials."""
         super().__init__()
-        self._session = session
+        self._session, self._of_prop = session, of_prop
         self._fields: dict[str, Field] = {}
         self._dots: dict[str, ChangedDot] = {}
         self._names: dict[str, QWidget] = {}
@@ -149,7 +150,8 @@ class DialSheet(Sheet):
         clear(self._box)
         self.place = None
         self._fields, self._dots, self._names = {}, {}, {}
-        self._build_prop()
+        if self._of_prop:
+            self._build_prop()
         if material is None:
             self._box.addWidget(label("FINISH", "head"))
             self._box.addWidget(label("A finish shows here when the project has a material.", "quiet", wrap=True))

@@ -46,7 +46,8 @@ class NumberRows(QWidget):
         clear(self._box)
         self.fields = {}
         for group in dict.fromkeys(spec.group for spec in wanted.values()):
-            self._box.addWidget(label(group, "name"))
+            if group:
+                self._box.addWidget(label(group, "name"))
             for name, spec in wanted.items():
                 if spec.group == group:
                     field = self.fields[name] = field_for(spec, getattr(self._numbers, name), self._map_sets)

@@ -39,13 +39,14 @@ class ReachNote(QFrame):
 
     def show_reach(self, project: Project, found: Reach) -> None:
         """Show how far a change reaches."""
-        self._text.setText(f"Reaches {found.sentence}" if found.props else "No prop wears this yet")
-        self._open.setVisible(bool(found.props))
+        self._text.setText(f"Reaches {found.sentence}" if found.any else "No prop wears this yet")
+        self._open.setVisible(found.any)
         finishes = {f.id: f.name for f in project.finishes}
         props = {p.id: p.name for p in project.props}
         self._who.setText(
             f"Finishes: {', '.join(finishes[f] for f in found.finishes) or 'none'}\n"
             f"Props: {', '.join(props[p] for p in found.props) or 'none'}"
+            + (f"\nLayers of the ground: {', '.join(found.layers)}" if found.layers else "")
         )
 
     def _unfold(self) -> None:

@@ -234,12 +234,12 @@ class Stock(QDialog):
         project = self.session.project
         if kind in ("materials", "finishes"):
             found = reach(project, thing.id)
-            return f"Worn by {found.sentence}" if found.props else "No prop wears it"
+            return f"Worn by {found.sentence}" if found.any else "No prop wears it"
         if kind == "map_sets":
             readers = [m.name for m in readers_of(project, thing.id)]
             found = reach_of_map_set(project, thing.id)
             cut = [m.name for m in project.meshes if m.made is not None and m.made.source == thing.id]
-            told = f"In {_named(readers)}, on {found.sentence}" if readers or found.props else "No coat is made of it"
+            told = f"In {_named(readers)}, on {found.sentence}" if readers or found.any else "No coat is made of it"
             return f"{told}; {_named(cut)} is cut by it" if cut else told
         if kind == "meshes":
             number = sum(p.mesh == thing.id for p in project.props)
@@ -261,7 +261,7 @@ class Stock(QDialog):
         project = self.session.project
         if kind == "materials":
             found = reach(project, thing.id)
-            if not found.props:
+            if not found.any:
                 return "", []
             others = [(i, "  " * depth + n) for i, n, depth in family_order(project)
                       if material_of(project, i).id != thing.id]  # fmt: skip
@@ -275,7 +275,7 @@ class Stock(QDialog):
         if kind == "finishes":
             found = reach(project, thing.id)
             names = {f.id: f.name for f in project.finishes} | {m.id: m.name for m in project.materials}
-            return (f"{found.sentence} will wear", [("", names[thing.parent])]) if found.props else ("", [])
+            return (f"{found.sentence} will wear", [("", names[thing.parent])]) if found.any else ("", [])
         return "", []
 
     # Doing

@@ -34,7 +34,7 @@ class LayerSheet(QWidget):
         self._box = QVBoxLayout(own)
         self._box.setContentsMargins(12, 10, 10, 6)
         self._box.setSpacing(4)
-        self.dials = DialSheet(session)
+        self.dials = DialSheet(session, of_prop=False)
         layout = column(own, self.dials, gap=0)
         layout.setStretch(1, 1)
         self.setLayout(layout)

@@ -115,7 +115,7 @@ class LandLine(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        box = QRectF(self.rect()).adjusted(34, 6, -8, -18)
+        box = QRectF(self.rect()).adjusted(34, 6, -18, -18)
         painter.fillRect(box, theme.color("well"))
         ground = self._state.ground
         if ground is None or box.height() < 10:
@@ -232,7 +232,7 @@ class Meter(QWidget):
         most = max(costs.worst.whole.reads, costs.here.whole.reads)
         count = len(costs.here.layers)
         self.here.show_cost(ground, costs.here, most, f"{costs.here.whole.sentence} · {count} of {len(ground.layers)}")
-        words = f"{costs.worst.whole.sentence} · on {costs.share:.0%} of the ground"
+        words = f"{costs.worst.whole.sentence} · on {costs.share:.0%}"
         self.worst.show_cost(ground, costs.worst, most, words)
         heights, weights = memory_of(ground)
         told = f"{costs.worst.textures} textures at once at the worst"

@@ -15,6 +15,7 @@ from jade_coat.app.build.number_rows import NumberRows
 from jade_coat.app.controls.basics import Sheet, button, clear, column, holder, label, row, show_or_hide
 from jade_coat.app.controls.focus import focus_kept
 from jade_coat.app.controls.tiles import PressedTile
+from jade_coat.app.ground.rule_rows import RuleRows
 from jade_coat.app.ground.state import GroundState
 from jade_coat.app.session import Session
 from jade_coat.ground.pages import Pages
@@ -145,6 +146,8 @@ class GroundPanel(Sheet):
         box.addLayout(row(self.up, self.down, self.flood, 1, self.drop, gap=2))
         self.asking = QVBoxLayout()
         box.addLayout(self.asking)
+        self.rules = RuleRows(self._session, self._state)
+        box.addWidget(self.rules)
 
     def _turn(self, name: str, value: Setting) -> None:
         self._state.set(**{name: value})
@@ -170,6 +173,7 @@ class GroundPanel(Sheet):
             self._key = key
             with focus_kept(self):
                 self._build_layers(ground)
+        self.rules.show_ground(ground)
         chosen = self._state.layer
         for layer in ground.layers:
             tile, now = self.tiles[layer.id], self._map(ground, layer.id)

@@ -16,6 +16,7 @@ from jade_coat.app.view.overlay import Overlay
 from jade_coat.app.view.view import View
 from jade_coat.ground.pages import Pages
 from jade_coat.ground.stroke import DEED_LABELS, by_hand_after, painted, ramped, shaped
+from jade_coat.looking.ground_rays import on_ground
 from jade_coat.program.types import Array
 from jade_coat.stage import edits
 from jade_coat.stage.edits.registry import Edit
@@ -41,6 +42,8 @@ class _Stroke:
 class GroundTool(Overlay[View]):
     """The brush; `state` says what it does."""
 
+    land_shaped = pyqtSignal()
+    """The land has another shape, and the hand is off."""
     pointed = pyqtSignal()
     """The place on the ground under the pointer is another."""
 
@@ -74,12 +77,8 @@ class GroundTool(Overlay[View]):
         if ground is None:
             return None
         origin, way = ray(self.view.main_eye(), at.x() / max(self.view.width(), 1), at.y() / max(self.view.height(), 1))
-        x, z = ground.corner
-        away = ground.heights.hit(origin - np.array([x, ground.foot, z]), way)
-        if away is None:
-            return None
-        found = origin + way * away
-        return np.array([found[0] - x, found[2] - z])
+        found = on_ground(ground, origin, way)
+        return found.place if found is not None else None
 
     # Mouse
 
@@ -129,8 +128,11 @@ class GroundTool(Overlay[View]):
             if ground is not None and math.hypot(*(end - start)) > 1e-6:
                 made = ramped(ground.heights, self._state.brush, start, end)
                 self._do(edits.sculpt(ground=ground.id, pages=made.pages), ground, None)
+        worked = self._stroke is not None or self._state.brush.deed == "ramp"
         self._stroke = None
         self.view.session.document.settle()
+        if worked and self._state.brush.shapes:
+            self.land_shaped.emit()
 
     def give_up(self) -> bool:
         """Take back the stroke under way; whether there was one."""

@@ -2,14 +2,22 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QFileDialog
 
 from jade_coat.app.commands import command
+from jade_coat.app.dialogs.files import ask_file
+from jade_coat.app.ground.height_sheet import HeightSheet
 from jade_coat.app.ground.land_sheet import LandSheet
 from jade_coat.app.workspaces.workspace import Workspace
+from jade_coat.files.atomic import write_atomic
+from jade_coat.files.height_files import HEIGHT_FILES, Read, heights_bytes, read_heights
+from jade_coat.jobs.words import told
+from jade_coat.stage.grounds import Ground as GroundThing
 
 if TYPE_CHECKING:
     from jade_coat.app.project_window import ProjectWindow
@@ -27,11 +35,15 @@ class Ground(Workspace):
         super().__init__(window, bench)
         self._state = bench.ground
         bench.ground_panel.new_land.clicked.connect(lambda _=False: self.new_land())
+        bench.ground_panel.bring.clicked.connect(lambda _=False: self.bring_heights())
+        bench.ground_tool.land_shaped.connect(bench.ground_panel.rules.run_again)
 
     def enter(self) -> None:
         """Ground: shape land and paint layers."""
         self.bench.panes.enter(self.name, self.shut)
         self.bench.set_tool("ground")
+        if self._state.layer is not None:
+            self._state.choose_layer(self._state.layer.id)
         self.bench.view.setFocus()
 
     def key(self, event: QKeyEvent) -> bool:
@@ -48,6 +60,56 @@ class Ground(Workspace):
         self._sheet = LandSheet(self.window, self.session, self._state)
         self._sheet.show()
         return self._sheet
+
+    @command("Ground")
+    def make_land_anew(self) -> None:
+        """Make the land anew from other numbers…"""
+        ground = self._state.ground
+        if ground is None or ground.land is None:
+            self.session.said.emit("The ground at hand was not made from numbers, or was sculpted since.", True)
+            return
+        self._sheet = LandSheet(self.window, self.session, self._state, ground.id)
+        self._sheet.show()
+
+    @command("Ground")
+    def bring_heights(self) -> None:
+        """Heights from a file…"""
+        path = ask_file(self.window, "Heights for a ground", "Heights", HEIGHT_FILES)
+        if path is not None:
+            self.read_heights(path)
+
+    def read_heights(self, path: Path) -> None:
+        """Read a file of heights beside the window, and ask how they are to lie."""
+
+        def done(read: Read) -> None:
+            self.height_sheet = HeightSheet(self.window, self.session, self._state, path, read)
+            self.height_sheet.show()
+
+        failed = lambda error: self.session.said.emit(f"No heights: {told(error)}", True)  # noqa: E731
+        self.session.work(lambda: read_heights(path.read_bytes(), path.name), done, failed)
+
+    @command("Ground")
+    def save_heights(self) -> None:
+        """Write the heights into a file…"""
+        ground = self._state.ground
+        if ground is None:
+            return
+        name, _ = QFileDialog.getSaveFileName(
+            self.window, "Write the heights", f"{ground.name}.tif", "Heights (*.tif *.png *.exr *.npy)"
+        )
+        if name:
+            self.write_heights(ground, Path(name))
+
+    def write_heights(self, ground: GroundThing, path: Path) -> None:
+        """Write the heights of a ground beside the window."""
+
+        def work() -> None:
+            write_atomic(path, heights_bytes(ground.heights, path.suffix.lower()))
+
+        low, high = ground.heights.low, ground.heights.high
+        done = lambda _: self.session.said.emit(f"{path.name} written: {low:.2f} to {high:.2f} m", False)  # noqa: E731
+        failed = lambda error: self.session.said.emit(f"Not written: {told(error)}", True)  # noqa: E731
+        self.session.work(work, done, failed)
 
     @command("Ground", "A")
     def smaller_ground_brush(self) -> None:

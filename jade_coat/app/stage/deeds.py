@@ -9,6 +9,7 @@ from jade_coat.app.stage.chosen_marks import world_box
 from jade_coat.app.stage.hand import StageHand
 from jade_coat.app.view.picking import stage_now
 from jade_coat.app.view.view import View
+from jade_coat.looking.ground_rays import first_ground
 from jade_coat.mesh.data import MeshData
 from jade_coat.program.types import Array
 from jade_coat.stage import edits
@@ -130,7 +131,9 @@ class Deeds:
 
         def below(foot: Array) -> tuple[Array, Array] | None:
             start = np.array([foot[0], tops[foot.tobytes()] + 0.01, foot[2]])
-            hit = session.rays.first(now, start, DOWN, but=ids)
+            hit, land = session.rays.first(now, start, DOWN, but=ids), first_ground(session.project, start, DOWN)
+            if land is not None and (hit is None or land.distance < hit.hit.distance):
+                return land.point, land.normal
             return (hit.hit.point, hit.hit.normal) if hit is not None else None
 
         places, nowhere = dropped(Stand(p for p in props if p.id in feet), feet, below, self._hand.leans)

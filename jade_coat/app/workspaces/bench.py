@@ -218,7 +218,8 @@ class Bench(QWidget):
     def at_rest(self) -> bool:
         """Whether swatches, look-at pictures and coverage are all up to date."""
         working = self.swatches.waiting or self.looks.waiting or self.stack.measuring or self.repeat.waiting
-        return not (working or self.line_up.waiting or self.kiln.waiting or self.meter.waiting)
+        ground = self.meter.waiting or self.ground_panel.rules.working
+        return not (working or ground or self.line_up.waiting or self.kiln.waiting)
 
     def set_tool(self, tool: str) -> None:
         """Take up the tool `look`, `brush`, `stage` or `ground`."""

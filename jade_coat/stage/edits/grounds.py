@@ -128,7 +128,7 @@ def fills_in(ground: Ground, layer: str) -> str:
     rest = np.stack([weights[s.id][there] for s in shared])
     alone = float((rest.sum(axis=0) == 0).mean())
     best = shared[int(np.where(rest.sum(axis=0) > 0, rest, 0).sum(axis=1).argmax())].name
-    if alone > 0.99:
+    if alone > 0.99 or len(shared) == 1:
         return f"{ground.layers[0].name} fills in."
     if alone < 0.01:
         return f"The layers that share with it fill in, {best} most."

@@ -1,0 +1,164 @@
+"""The rules that lay layers, in order: which are on, what each goes by, and its numbers."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
+
+from jade_coat.app.build.number_rows import NumberRows
+from jade_coat.app.controls.basics import button, clear, holder, label, row
+from jade_coat.app.controls.focus import focus_kept
+from jade_coat.app.ground.state import GroundState
+from jade_coat.app.session import Session
+from jade_coat.ground.pages import Pages
+from jade_coat.ground.rules import LayerRule, run
+from jade_coat.jobs.words import told
+from jade_coat.material.fields import Setting
+from jade_coat.stage import edits
+from jade_coat.stage.grounds import Ground
+
+
+class RuleRows(QWidget):
+    """One row a rule. What is chosen shows its numbers; whatever changes, all rules run again."""
+
+    def __init__(self, session: Session, state: GroundState) -> None:
+        super().__init__()
+        self._session, self._state = session, state
+        self.chosen = -1
+        self.working = False
+        """Whether rules are running."""
+        self._waiting: tuple[str, tuple[LayerRule, ...], str] | None = None
+        self._key: object = None
+        self.ticks: list[QCheckBox] = []
+        self.numbers: NumberRows | None = None
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(2)
+        self.add = button("+ rule", self.add_rule, "add", "Lay the chosen layer by what the land is like")
+        self.again = button("Run again", self.run_again, "plain", "Lay all anew; what was painted by hand stays")
+        box.addLayout(row(label("RULES", "head"), 1, self.again, self.add, gap=4))
+        self._rows = QVBoxLayout()
+        self._rows.setSpacing(2)
+        box.addLayout(self._rows)
+
+    def show_ground(self, ground: Ground) -> None:
+        """Show the rules of a ground."""
+        names = {layer.id: layer.name for layer in ground.layers}
+        key = (ground.id, tuple((r.layer, r.on, r.measure, r.words()) for r in ground.rules), names, self.chosen)
+        if key == self._key:
+            if self.numbers is not None and self.chosen < len(ground.rules):
+                self.numbers.follow(ground.rules[self.chosen])
+            return
+        self._key = key
+        with focus_kept(self):
+            self._build(ground, names)
+
+    def _build(self, ground: Ground, names: dict[str, str]) -> None:
+        clear(self._rows)
+        self.ticks, self.numbers = [], None
+        for i, rule in enumerate(ground.rules):
+            tick = QCheckBox()
+            tick.setChecked(rule.on)
+            tick.setToolTip("Whether this rule runs")
+            tick.setAccessibleName(f"Rule {i + 1} is on")
+            tick.toggled.connect(partial(self._turn, i, "on"))
+            self.ticks.append(tick)
+            words = button(f"{names.get(rule.layer, '?')}: {rule.words()}", partial(self._choose, i), "name",
+                           "Show its numbers", names=True)  # fmt: skip
+            later = button("↓", partial(self._move, i), "plain", "Run it after the next one")
+            gone = button("×", partial(self._drop, i), "plain", "Remove this rule")
+            for small in (later, gone):
+                small.setFixedWidth(26)
+            later.setEnabled(i + 1 < len(ground.rules))
+            line = row(tick, words, later, gone, gap=2)
+            line.setStretch(1, 1)
+            self._rows.addWidget(holder(line))
+            if i == self.chosen:
+                self.numbers = NumberRows(rule, partial(self._turn, i))
+                self._rows.addWidget(self.numbers)
+        if not ground.rules:
+            none = "None yet. A rule lays a layer on slopes, in hollows, where water runs…"
+            self._rows.addWidget(label(none, "quiet", wrap=True))
+
+    # Hands
+
+    def _choose(self, index: int) -> None:
+        self.chosen = -1 if self.chosen == index else index
+        ground = self._state.ground
+        if ground is not None:
+            self.show_ground(ground)
+
+    def add_rule(self) -> None:
+        """Add a rule for the chosen layer, behind the others."""
+        ground, layer = self._state.ground, self._state.layer
+        if ground is None or layer is None:
+            return
+        if layer is ground.layers[0]:
+            self._session.said.emit(f"{layer.name} is there where nothing else is: choose another layer.", True)
+            return
+        self.chosen = len(ground.rules)
+        self._put(ground, (*ground.rules, LayerRule(layer=layer.id)), f"Lay {layer.name} by rule")
+
+    def _turn(self, index: int, name: str, value: Setting) -> None:
+        ground = self._state.ground
+        if ground is not None and index < len(ground.rules):
+            rules = list(ground.rules)
+            rules[index] = rules[index].with_(**{name: value})
+            self._put(ground, tuple(rules), "Change a rule", merge=("rule", ground.id, index, name))
+
+    def _drop(self, index: int) -> None:
+        ground = self._state.ground
+        if ground is not None:
+            self.chosen = -1
+            self._put(ground, tuple(r for i, r in enumerate(ground.rules) if i != index), "Remove a rule")
+
+    def _move(self, index: int) -> None:
+        ground = self._state.ground
+        if ground is not None and index + 1 < len(ground.rules):
+            rules = list(ground.rules)
+            rules[index], rules[index + 1] = rules[index + 1], rules[index]
+            self.chosen = -1
+            self._put(ground, tuple(rules), "Move a rule")
+
+    def run_again(self) -> None:
+        """Run all rules on the land as it is now."""
+        ground = self._state.ground
+        if ground is not None and ground.rules:
+            self._put(ground, ground.rules, "Run the rules again")
+
+    def _put(self, ground: Ground, rules: tuple[LayerRule, ...], title: str, merge: object = None) -> None:
+        """Keep the rules at once, and run them beside the window; of several waiting only the last runs."""
+        laid = {r.layer for r in ground.rules} - {r.layer for r in rules}
+        self._session.do(edits.set_rules(ground=ground.id, rules=rules).called(title), merge=merge)
+        now = self._state.ground
+        if now is None:
+            return
+        # A layer that no rule lays any more goes back to what hands have painted of it.
+        resting = tuple(LayerRule(layer=layer, on=False) for layer in sorted(laid))
+        if self.working:
+            self._waiting = (now.id, (*rules, *resting), title)
+        else:
+            self._run(now, (*rules, *resting), title)
+
+    def _run(self, ground: Ground, rules: tuple[LayerRule, ...], title: str) -> None:
+        self.working = True
+        session = self._session
+
+        def done(weights: dict[str, Pages]) -> None:
+            self.working = False
+            now = session.project.grounds.get(ground.id)
+            waiting, self._waiting = self._waiting, None
+            if waiting is not None and now is not None:
+                self._run(now, waiting[1], waiting[2])
+            elif now is not None and (now.heights is not ground.heights or now.weights != ground.weights):
+                self._run(now, rules, title)  # it was sculpted or painted meanwhile
+            elif now is not None and weights:
+                session.do(edits.set_rules(ground=ground.id, rules=now.rules, weights=weights).called(title),
+                           merge=("rules run", ground.id, title))  # fmt: skip
+
+        def failed(error: Exception) -> None:
+            self.working = False
+            session.said.emit(f"The rules cannot run: {told(error)}", True)
+
+        session.work(lambda: run(rules, ground.heights, ground.weights, ground.sharing, ground.by_hand), done, failed)

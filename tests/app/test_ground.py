@@ -1,0 +1,177 @@
+"""Ground in the window: land is made and shaped, layers are laid, painted and ruled, and all of it is undone exactly."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtTest import QTest
+
+from jade_coat.app.ground.workspace import Ground
+from jade_coat.files.height_files import read_heights
+from jade_coat.files.project_folder import open_project
+from jade_coat.ground.rules import LayerRule
+from jade_coat.stage import edits
+from jade_coat.stage.project import Prop
+from tests.app.conftest import Hand
+from tests.app.wall import shown
+
+
+def ground_of(hand: Hand) -> Ground:
+    hand.window.show_workspace("Ground")
+    space = hand.window.workspaces["Ground"]
+    assert isinstance(space, Ground)
+    return space
+
+
+def with_land(hand: Hand) -> Ground:
+    """A small hill that fills the view, flooded with the chosen finish."""
+    space = ground_of(hand)
+    session = hand.session
+    session.do(edits.remove_things(things=tuple(p.id for p in session.project.props)))
+    session.choose_finish(session.project.finishes[0].id)
+    sheet = space.new_land()
+    for name, value in (("samples", 129), ("across", 16.0), ("height", 2.0), ("hill", 9.0)):
+        sheet.turn(name, value)
+    hand.until(lambda: sheet.ready)
+    hand.click(sheet._make)
+    assert len(session.project.grounds) == 1
+    session.camera = session.camera.with_(target=(0.0, 1.0, 0.0), yaw=0.4, pitch=0.6, distance=18.0)
+    hand.settle()
+    assert not session.faults
+    return space
+
+
+def middle(hand: Hand) -> QPoint:
+    return QPoint(hand.window.view.width() // 2, hand.window.view.height() // 2)
+
+
+def test_land_is_made_layers_are_laid_and_painted_the_meter_counts_them_and_undo_is_exact(hand: Hand) -> None:
+    space, session, bench = with_land(hand), hand.session, hand.window.bench
+    panel, state = bench.ground_panel, bench.ground
+    ground = session.project.grounds.first
+    assert [layer.finish for layer in ground.layers] == [session.project.finishes[0].id]
+    bare = shown(hand)
+    session.choose_finish(session.project.finishes[-1].id)
+    hand.click(panel.add)
+    layer = state.layer
+    assert layer.finish == session.project.finishes[-1].id
+    before = session.project
+    hand.click(panel.tools["paint"])
+    state.set(radius=2.5, strength=0.8)
+    hand.drag(hand.window.view, middle(hand), middle(hand) + QPoint(60, 10))
+    painted = session.project.grounds.first
+    assert painted.weights[layer.id].whole().max() == 255
+    assert painted.by_hand is not None
+    total = sum(w.whole().astype(int) for w in painted.weights.values())
+    assert np.abs(total - 255).max() <= 3
+    hand.settle()
+    assert not session.faults
+    assert np.abs(shown(hand).astype(int) - bare).max() > 30
+    hand.until(lambda: bench.meter.costs is not None and len(bench.meter.costs.worst.layers) == 2)
+    costs = bench.meter.costs.worst
+    assert all(c.reads + c.operations > 0 for c in costs.layers.values())  # every layer adds to the cost
+    assert costs.whole.reads == sum(c.reads for c in costs.layers.values())
+    hand.window.undo()
+    assert session.project == before  # one stroke is one step
+    hand.window.redo()
+    assert session.project.grounds.first == painted
+    hand.click(panel.drop)
+    assert "fills in" in panel.asking.itemAt(0).widget().text()
+    hand.click(panel.asking.itemAt(1).layout().itemAt(2).widget())
+    assert len(session.project.grounds.first.layers) == 1
+    hand.window.undo()
+    assert session.project.grounds.first == painted
+    assert space.page is bench
+
+
+def test_the_land_is_shaped_where_the_brush_is_and_props_drop_onto_it(hand: Hand) -> None:
+    space, session, bench = with_land(hand), hand.session, hand.window.bench
+    start = session.project.grounds.first.heights
+    hand.click(bench.ground_panel.tools["raise"])
+    bench.ground.set(radius=2.0, strength=1.0)
+    place = bench.ground_tool.place_at(QPointF(middle(hand)))
+    QTest.mousePress(hand.window.view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, middle(hand))
+    QTest.mouseRelease(hand.window.view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, middle(hand))
+    now = session.project.grounds.first
+    assert now.heights.at(place[None])[0] > start.at(place[None])[0] + 0.15
+    assert now.land is None  # it is no longer what the numbers make
+    far = np.array([[0.5, 0.5]])
+    assert now.heights.at(far) == start.at(far)
+    x, z = place + np.array(now.corner)
+    mesh = session.project.meshes[0].id
+    session.do(edits.add_prop(prop=Prop(id="stone", name="Stone", mesh=mesh, position=(float(x), 9.0, float(z)))))
+    session.choose_prop("stone", session.project.mesh(mesh).slots[0])
+    session.choose_things(("stone",), "")
+    bench.deeds.drop()
+    low = session.rays.bounds  # what is below is the ground: its foot lies on it
+    assert low is not None
+    foot = session.project.prop("stone").position[1] + hand.session.link.mesh_data(mesh).bounds[0][1]
+    assert foot == pytest.approx(float(now.heights.at(place[None])[0]), abs=0.25)
+    hand.window.show_workspace("Ground")
+    hand.click(bench.ground_panel.tools["ramp"])
+    hand.drag(hand.window.view, middle(hand) - QPoint(70, 0), middle(hand) + QPoint(70, 0))
+    ramped = session.project.grounds.first
+    assert ramped.heights is not now.heights
+    hand.window.undo()
+    assert session.project.grounds.first.heights.pages == now.heights.pages
+    hand.window.activateWindow()
+    hand.until(hand.window.isActiveWindow, 10)
+    hand.key(hand.window, Qt.Key.Key_D)
+    assert bench.ground.brush.radius > 2.0
+    assert space.name == "Ground"
+
+
+def test_rules_lay_a_layer_run_again_after_shaping_and_leave_what_hands_painted(hand: Hand) -> None:
+    _, session, bench = with_land(hand), hand.session, hand.window.bench
+    rules, state = bench.ground_panel.rules, bench.ground
+    session.choose_finish(session.project.finishes[-1].id)
+    hand.click(bench.ground_panel.add)
+    layer = state.layer.id
+    hand.click(rules.add)
+    hand.until(lambda: session.project.grounds.first.weights[layer].whole().max() > 0)
+    hand.until(lambda: not rules.working)
+    assert session.project.grounds.first.rules[0] == LayerRule(layer=layer)
+    rules.numbers._turned("measure", "height")
+    rules.numbers._turned("soft", 0.01)
+    rules.numbers._turned("heights", (1.2, 9.0))
+    hand.until(lambda: not rules.working)
+    ground = session.project.grounds.first
+    high = ground.weights[layer].whole()
+    assert 0 < (high == 255).mean() < 0.9
+    hand.click(bench.ground_panel.tools["lower"])
+    state.set(radius=3.0, strength=0.2)
+    hand.drag(hand.window.view, middle(hand), middle(hand) + QPoint(30, 0))
+    hand.until(lambda: not rules.working and session.project.grounds.first.weights[layer].whole().sum() < high.sum())
+    hand.click(rules.ticks[0])
+    hand.until(lambda: not rules.working and session.project.grounds.first.weights[layer].whole().max() == 0)
+    hand.settle()
+    assert not session.faults
+
+
+def test_heights_come_from_files_and_go_into_them_and_the_ground_is_kept(hand: Hand, tmp_path: Path) -> None:
+    space, session = with_land(hand), hand.session
+    ground = session.project.grounds.first
+    path = tmp_path / "hill.tif"
+    space.write_heights(ground, path)
+    hand.until(path.exists)
+    read = read_heights(path.read_bytes(), path.name)
+    assert np.array_equal(read.values, ground.heights.whole)
+    space.height_sheet = None
+    space.read_heights(path)
+    hand.until(lambda: space.height_sheet is not None)
+    assert "129 × 129 samples" in space.height_sheet.told.text()
+    hand.click(space.height_sheet.make)
+    assert len(session.project.grounds) == 2
+    (tmp_path / "bad.tif").write_bytes(b"rubbish")
+    said = []
+    session.said.connect(lambda text, problem: said.append((text, problem)))
+    space.read_heights(tmp_path / "bad.tif")
+    hand.until(lambda: any("bad.tif" in text for text, _ in said))
+    hand.settle()
+    session.save(tmp_path / "kept")
+    opened = open_project(tmp_path / "kept")
+    assert opened.problems == []
+    assert opened.project == session.project
