@@ -42,9 +42,14 @@ class _Told:
 def relaid(before: Project, project: Project) -> bool:
     """Whether what a ground's parts wear may be another: its layers, or where it lies."""
     return any(
-        then is not None and now is not None and (then.layers is not now.layers or lies(then) is not lies(now))
+        then is not None and now is not None and (_other_layers(then, now) or lies(then) is not lies(now))
         for then, now in project.grounds.changed_from(before.grounds)
     )
+
+
+def _other_layers(then: Ground, now: Ground) -> bool:
+    pairs = zip(then.layers, now.layers, strict=False)
+    return len(then.layers) != len(now.layers) or any(a is not b for a, b in pairs)
 
 
 class GroundColumns:

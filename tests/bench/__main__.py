@@ -20,6 +20,7 @@ from jade_coat.files.project_folder import open_project
 from jade_coat.view.context import create_context
 from tests.bench.baking import bench_bake
 from tests.bench.cards import bench_cards
+from tests.bench.grounds import bench_grounds
 from tests.bench.kinds import bench_kinds
 from tests.bench.lamps import bench_counts, bench_lamps
 from tests.bench.layers import bench_section, bench_six_coats, bench_sixty_sets, bench_structure
@@ -84,7 +85,7 @@ def main(wanted: list[str]) -> int:
             "stage": lambda: bench_stage(folder), "lamps": lambda: bench_lamps(folder),
             "counts": lambda: bench_counts(folder),
             "kinds": lambda: bench_kinds(demo), "sixty_sets": lambda: bench_sixty_sets(Path(place)),
-            "cards": bench_cards,
+            "cards": bench_cards, "grounds": lambda: bench_grounds(renderer),
         }  # fmt: skip
         unknown = [name for name in wanted if name not in benches]
         if unknown:

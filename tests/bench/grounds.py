@@ -1,0 +1,114 @@
+"""What strokes on a large ground cost, and drawing it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from jade_coat.ground.heights import Heights
+from jade_coat.ground.pages import Pages
+from jade_coat.ground.stroke import GroundBrush, painted, shaped
+from jade_coat.ground.synthesis import Land
+from jade_coat.maps.packing import PackedLookup
+from jade_coat.material.compile_stacked import HEIGHTS
+from jade_coat.material.material import Coat, Finish, Material
+from jade_coat.material.paint_source import own_key
+from jade_coat.material.stacking import GroundLayer, weights_texture
+from jade_coat.material.surface import Surface
+from jade_coat.stage import edits
+from jade_coat.stage.document import Document
+from jade_coat.stage.draws import Scene
+from jade_coat.stage.ground_nodes import NODE_MESH, node_mesh
+from jade_coat.stage.grounds import new_ground
+from jade_coat.stage.project import Project
+from jade_coat.stage.scene import SceneColumns
+from jade_coat.view.camera import eye_of
+from jade_coat.view.renderer import Renderer
+from tests.bench.common import alternate, entry
+from tests.support import put_mesh
+
+SIDE, CELLS = 4097, 1025
+
+
+def land(side: int = SIDE) -> Heights:
+    """A large hill."""
+    return Land(samples=side, across=1024.0, height=60.0, hill=240.0, seed=2).heights()
+
+
+def ground_project(heights: Heights, layers: int) -> Project:
+    """A ground of so many plain layers, all painted in blots."""
+    rng = np.random.default_rng(1)
+    color = Surface(color=(0.3, 0.2, 0.1), roughness=0.9, height=0.5)
+    material = Material(id="m", name="M", coats=(Coat(id="c", name="C", surface=color),))
+    names = [f"l{i}" for i in range(layers)]
+    ground = new_ground("g", "G", heights, GroundLayer(id="l0", name="l0", finish="f"), CELLS)
+    made = tuple(GroundLayer(id=n, name=n, finish="f") for n in names)
+    weights = {n: ground.weights["l0"] if i == 0 else Pages.of(
+        np.kron(rng.integers(0, 2, (41, 41)) * 90, np.ones((25, 25))).astype(np.uint8)) for i, n in enumerate(names)}
+    return Project(materials=(material,), finishes=(Finish(id="f", name="F", parent="m"),),
+                   grounds=(ground.with_(layers=made, weights=weights),))  # fmt: skip
+
+
+class _Hand:
+    """A stroke by edits, as the window makes it: document, scene and all that is told."""
+
+    def __init__(self, project: Project) -> None:
+        self.document, self.columns, self.scene = Document(project), SceneColumns(lambda _p, _m: node_mesh()), Scene()
+        self.columns.update(project).apply(self.scene)
+        self.at = 0
+
+    def _place(self) -> np.ndarray:
+        self.at += 1
+        return np.array([300.0 + self.at * 3.0 % 400, 420.0])
+
+    def paint(self) -> None:
+        ground = self.document.project.grounds.first
+        brush = GroundBrush(radius=12.0, strength=0.5)
+        weights = painted(ground.weights, ground.sharing, "l1", ground.heights.size, brush, self._place())
+        self.document.do(edits.paint_layers(ground="g", weights=weights), merge="stroke")
+        self.columns.update(self.document.project)
+
+    def shape(self) -> None:
+        ground = self.document.project.grounds.first
+        made = shaped(ground.heights, GroundBrush(deed="raise", radius=12.0), self._place(), 0.0)
+        self.document.do(edits.sculpt(ground="g", pages=made.pages), merge="shape")
+        self.columns.update(self.document.project)
+
+
+def bench_grounds(renderer: Renderer) -> list[dict[str, Any]]:
+    """Dabs by layers, shaping against copying the tiles, and a frame against one flat colour."""
+    heights = land()
+    few, many = _Hand(ground_project(heights, 2)), _Hand(ground_project(heights, 16))
+    tiles = heights.pages.tile(40)
+
+    def copy() -> None:
+        for _ in range(4):
+            np.array(tiles)
+
+    two, sixteen, shape, bare = alternate(few.paint, many.paint, few.shape, copy)
+    found = [
+        entry("dab on a ground of 4096² with 16 layers", sixteen, "ms", two, 1.2, "against 2 layers"),
+        entry("shaping a ground of 4096²", shape, "ms", bare, 400, "a dab and its scene, against copying its tiles"),
+    ]
+    project = ground_project(heights, 2)
+    columns, scene = SceneColumns(lambda _p, _m: node_mesh()), Scene()
+    columns.update(project).apply(scene)
+    put_mesh(renderer, NODE_MESH, node_mesh())
+    ground = project.grounds.first
+    renderer.assets.put_map(own_key("g", HEIGHTS), heights.whole[..., None])
+    texels = np.zeros((CELLS, CELLS, 4), np.uint8)
+    for i, layer in enumerate(ground.layers):
+        texels[..., i] = ground.weights[layer.id].whole()
+    renderer.assets.put_map(own_key("g", weights_texture(0)), texels)
+    for material in columns.materials.values():
+        renderer.assets.set_material(material, PackedLookup(()))
+    renderer.scenes.set("ground", scene)
+    eye = eye_of(np.array([0.0, 90.0, 300.0]), np.array([0.0, 30.0, 0.0]), 0.7, 1000 / 600)
+
+    def frame(look: str) -> None:
+        renderer.picture("ground", eye, 1000, 600, (look,), stream=look)
+
+    lit, flat = alternate(lambda: frame("lit"), lambda: frame("base_color"))
+    found.append(entry("frame of a ground of 4096²", lit, "ms", flat, 2.0, "lit, against its colour alone"))
+    return found
