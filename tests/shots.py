@@ -102,11 +102,6 @@ def near_far(window: Window) -> QWidget:
     return window
 
 
-def compare(window: Window) -> QWidget:
-    window.view.show_split(Split(finish="plain_wall", name="Plain mix wall"))
-    return window
-
-
 def placing(window: Window) -> QWidget:
     """The wall's vertices raised by its height, and the wind that blows everywhere."""
     session = window.session
@@ -236,22 +231,6 @@ def over(window: Window, sheet: QWidget, at: QPoint) -> QWidget:
     return made
 
 
-def fill(window: Window) -> QWidget:
-    """A gradient from the top down, shown before it is applied, with its points in the view."""
-    window.show_workspace("Brush")
-    brush_panel = window.bench.brush_panel
-    brush_panel.folds["Fill by rule"].unfold()
-    panel = brush_panel.fill
-    panel._choose("gradient")
-    panel.set(points=((0.0, 2.0, 0.42), (0.0, 0.3, 0.42)), ease="curve")
-    panel.start()
-    QApplication.processEvents()
-    bar = brush_panel.area.verticalScrollBar()
-    assert bar is not None
-    bar.setValue(bar.maximum())
-    return window
-
-
 def start(window: Window) -> QWidget:
     """The start page, after a few projects."""
     session = window.session
@@ -316,24 +295,6 @@ def lamps(window: Window) -> QWidget:
     return window
 
 
-def word_kiln(window: Window) -> QWidget:
-    """A wall dressed in what the kiln fired, and the ways on from there."""
-    session, kiln = window.session, window.bench.kiln
-    window.show_workspace("Stage")
-    session.choose_prop("kiln_wall_prop", "surface")
-    _low(window, 276)
-    window.bench.stage_below.show_page(2)
-    kiln.words.setText("mossy weathered ochre brick, fine cracks, baroque")
-    kiln.fire()
-    wait_until_ready(QApplication.instance(), window, 120)
-    known = len(session.project.map_sets)
-    kiln.keep_and_wear()
-    while len(session.project.map_sets) == known:
-        QApplication.processEvents()
-    window.view.set_camera(Camera(target=(0.1, 0.95, -1.6), yaw=0.1, pitch=0.1, distance=3.4, field_of_view=0.62))
-    return window
-
-
 def pictures(window: Window) -> None:
     """The pictures that the start page shows: of the demo, and of every built-in shape in plain clay."""
     keep(window, "terrace", QSize(688, 380))
@@ -358,11 +319,52 @@ def keep(window: Window, name: str, size: QSize) -> None:
     part.scaled(size, transformMode=Qt.TransformationMode.SmoothTransformation).save(str(PICTURES / f"{name}.png"))
 
 
+def _on_ground(window: Window, camera: Camera, layer: str) -> None:
+    """Ground, from a camera, with a layer chosen and the meter read at the middle of the view."""
+    window.show_workspace("Ground")
+    window.session.camera = camera
+    window.view.set_camera(camera)
+    bench = window.bench
+    bench.ground.choose_layer(layer)
+    QApplication.processEvents()
+    at = QPointF(window.view.width() * 0.52, window.view.height() * 0.62)
+    bench.ground_tool.hover(at)
+    end = time.monotonic() + 120
+    while bench.meter.costs is None and time.monotonic() < end:
+        QApplication.processEvents()
+        time.sleep(0.02)
+
+
+def ground(window: Window) -> QWidget:
+    """The hillside round the pottery, its layers, the meter and the land along a line."""
+    _on_ground(window, Camera(target=(0.0, 1.0, 0.0), yaw=0.5, pitch=0.3, distance=27.0, field_of_view=0.62), "turf")
+    return window
+
+
+def layers(window: Window) -> QWidget:
+    """Where gravel, leaves and turf meet, from close by, and the rules that laid them."""
+    _on_ground(window, Camera(target=(-6.6, -1.6, 9.5), yaw=0.75, pitch=0.42, distance=7.5, field_of_view=0.62), "path")
+    panel = window.bench.ground_panel
+    panel.rules._choose(0)
+    QApplication.processEvents()
+    panel._area.verticalScrollBar().setValue(panel._area.verticalScrollBar().maximum())
+    return window
+
+
+def puddles(window: Window) -> QWidget:
+    """A pool before the terrace under a grey sky."""
+    session = window.session
+    session.do(edits.set_light(sky="overcast", azimuth=2.7, elevation=0.3, strength=1.6))
+    _on_ground(window, Camera(target=(7.0, -1.9, 5.0), yaw=0.75, pitch=0.17, distance=8.5, field_of_view=0.62), "damp")
+    return window
+
+
 SHOTS: dict[str, Callable[[Window], QWidget]] = {
-    "build": build_view, "section": section, "near-far": near_far, "compare": compare,
+    "build": build_view, "section": section, "near-far": near_far, "ground": ground,
+    "layers": layers, "puddles": puddles,
     "foliage": foliage, "glow": glow, "steps": steps, "maps": maps, "brush": brush,
-    "kinds": kinds, "fill": fill, "placing": placing, "start": start, "two-tone": two_tone,
-    "stage": stage, "lineup": lineup, "decals": decals, "lamps": lamps, "word-kiln": word_kiln,
+    "kinds": kinds, "placing": placing, "start": start, "two-tone": two_tone,
+    "stage": stage, "lineup": lineup, "decals": decals, "lamps": lamps,
 }  # fmt: skip
 
 

@@ -10,7 +10,7 @@ import numpy as np
 from jade_coat.ground.heights import Heights
 from jade_coat.ground.pages import Pages
 from jade_coat.ground.rules import LayerRule, run
-from jade_coat.ground.stroke import GroundBrush, painted
+from jade_coat.ground.stroke import GroundBrush, painted, shaped
 from jade_coat.ground.synthesis import Land
 from jade_coat.kiln.brief import Brief
 from jade_coat.material.material import Coat, Dial, Finish, Material
@@ -19,6 +19,8 @@ from jade_coat.material.surface import Surface
 from jade_coat.program.types import Array
 from jade_coat.stage.grounds import Ground, new_ground
 
+POOLS = (((-6.2, 4.0), 1.6), ((7.2, -4.0), 2.0), ((8.0, 6.5), 2.6), ((-9.0, 11.0), 1.8))
+"""Where water stands, metres from the middle, and how far."""
 ACROSS, SAMPLES = 64.0, 257
 """Metres along an edge of the hillside, and samples of its heights."""
 
@@ -81,7 +83,13 @@ def heights() -> Heights:
     share = np.clip(away / 7.0, 0, 1)
     share = share * share * (3 - 2 * share)
     middle = values[SAMPLES // 2, SAMPLES // 2]
-    return Heights.of((yard * (1 - share) + (values - middle - 0.4) * share).astype(np.float32), land.size)
+    made = Heights.of((yard * (1 - share) + (values - middle - 0.4) * share).astype(np.float32), land.size)
+    for at, size in POOLS:  # water stands where the land is level
+        place = np.array(at) + ACROSS / 2
+        level = float(made.at(place[None])[0]) - 0.12
+        for _ in range(3):
+            made = shaped(made, GroundBrush(deed="flatten", radius=size * 1.7, strength=0.9, hard=0.55), place, level)
+    return made
 
 
 def path() -> Array:
@@ -103,7 +111,7 @@ LAYERS = (
     GroundLayer(id="moss", name="Moss", finish="hill_turf", lead=0.5),
     GroundLayer(id="path", name="Gravel path", finish="hill_gravel", way="over", soft=0.2),
     GroundLayer(id="leaves", name="Fallen leaves", finish="hill_litter_cover", way="over", soft=0.12),
-    GroundLayer(id="damp", name="Damp", way="absolute", role="damp", stands=0.55, murk=0.4),
+    GroundLayer(id="damp", name="Damp", way="absolute", role="damp", stands=0.55, murk=0.22, water=(0.045, 0.05, 0.04)),
 )
 RULES = (
     LayerRule(layer="sand", measure="noise", scale=7.0, least=0.55, soft=0.15, strength=0.8),
@@ -134,7 +142,7 @@ def ground() -> Ground:
     for at in path():
         if (np.abs(at) < ACROSS / 2).all():
             weights |= painted(weights, sharing, "path", land.size, walk, at + corner)
-    for at, size in (((-5.6, 3.6), 1.5), ((6.6, -4.0), 2.0), ((8.0, 6.5), 2.4), ((-9.0, 9.0), 1.8)):
+    for at, size in POOLS:
         pool = GroundBrush(deed="paint", radius=size, strength=0.95, hard=0.45, ragged=0.5)
         for _ in range(2):
             weights |= painted(weights, sharing, "damp", land.size, pool, np.array(at) + corner)

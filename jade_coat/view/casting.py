@@ -96,6 +96,8 @@ class Caster:
         may be left out.
         """
         for index, draw in self._casting(found.scene):
+            if draw.grid is not None and texel:
+                continue  # seen coarsely a ground would lie over itself and shut its own sky out
             numbers = chosen.get(index) if chosen is not None else casting_instances(draw)
             if numbers is not None:
                 self._cast_one(found, index, numbers, views, target, frame, texel)

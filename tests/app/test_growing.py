@@ -95,7 +95,7 @@ ADDED: dict[str, list[tuple[str, str, str]]] = {
     "where-term": [("material/where.py", "AnyTerm = Annotated[\n    ", TERM)],
     "field": [
         ("material/seam.py", "    points: tuple[Vec2, ...] = option(", FIELD),
-        ("material/compile.py", "    return _Edge(w, amount,", "    return _Edge(w * seam.grip, amount,"),
+        ("material/laying.py", "    return _Edge(w, amount,", "    return _Edge(w * seam.grip, amount,"),
     ],
     "quantity": [
         ("material/quantity.py", "    for q in (", QUANTITY),

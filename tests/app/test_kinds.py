@@ -226,7 +226,7 @@ def test_two_tones_show_their_chain_among_the_looks_and_their_outline_follows_a_
     kind.kind.activated.emit(kind.kind.currentIndex())
     hand.settle()
     assert not session.faults
-    assert [look for look, _ in looks.looks()][1:9] == [f"link:{link}" for link in LINKS]
+    assert [look for look, _ in looks.looks()][1:9] == [f"link:{link}" for link in LINKS if link != "ramp"]
     plain = shown(hand)
     assert (np.abs(plain.astype(int) - smooth).max(axis=2) > 16).mean() > 0.1
     kind.rows.fields["light:tones.outline"].changed.emit(3.0)

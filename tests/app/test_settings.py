@@ -249,7 +249,8 @@ def test_every_declared_field_has_a_control_when_it_matters(hand) -> None:
     for prefix, get, edit, arguments in _parts(session.material, session.material.coat("moss")):
         light = prefix.startswith("light:")
         if light:
-            kind = next((k.name for k in KINDS.values() if k.part == arguments["light"]), "opaque")
+            of_all = "masked" if arguments["light"] == "fill" else "opaque"  # what lies under cut-outs
+            kind = next((k.name for k in KINDS.values() if k.part == arguments["light"]), of_all)
             session.do(edits.set_material(material="kiln_wall", kind=kind))
         for name, spec in declared(type(get(session.material.coat("moss"), session.material))).items():
             part = get(session.material.coat("moss"), session.material)

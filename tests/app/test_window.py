@@ -333,7 +333,7 @@ def test_commands_lie_beside_what_they_command_and_arrive_everywhere_by_themselv
     assert len(known) > 30
     assert all(c.title for c in known)
     owners = {type(b.do.__self__).__name__ for b in window.commands()}
-    assert owners == {"Window", "ViewCommands", "Panes", "Build", "Brush", "Stage"}
+    assert owners == {"Window", "ViewCommands", "Panes", "Build", "Brush", "Ground", "Stage"}
     titles = {e.text for e in entries_of(window)}
     assert {c.title for c in known} <= titles
     assert {f"Go to {w.name}" for w in WORKSPACES} <= titles

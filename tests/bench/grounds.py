@@ -44,8 +44,12 @@ def ground_project(heights: Heights, layers: int) -> Project:
     names = [f"l{i}" for i in range(layers)]
     ground = new_ground("g", "G", heights, GroundLayer(id="l0", name="l0", finish="f"), CELLS)
     made = tuple(GroundLayer(id=n, name=n, finish="f") for n in names)
-    weights = {n: ground.weights["l0"] if i == 0 else Pages.of(
-        np.kron(rng.integers(0, 2, (41, 41)) * 90, np.ones((25, 25))).astype(np.uint8)) for i, n in enumerate(names)}
+    weights = {
+        n: ground.weights["l0"]
+        if i == 0
+        else Pages.of(np.kron(rng.integers(0, 2, (41, 41)) * 90, np.ones((25, 25))).astype(np.uint8))
+        for i, n in enumerate(names)
+    }
     return Project(materials=(material,), finishes=(Finish(id="f", name="F", parent="m"),),
                    grounds=(ground.with_(layers=made, weights=weights),))  # fmt: skip
 

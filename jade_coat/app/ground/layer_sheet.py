@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
 from jade_coat.app.build.dial_sheet import DialSheet
 from jade_coat.app.build.finish_rail import family_order
-from jade_coat.app.controls.basics import choice, clear, column, label, row
+from jade_coat.app.controls.basics import choice, clear, column, label, row, show_or_hide
 from jade_coat.app.controls.fields import Field
 from jade_coat.app.controls.focus import focus_kept
 from jade_coat.app.controls.settings import field_for
@@ -37,6 +37,7 @@ class LayerSheet(QWidget):
         self.dials = DialSheet(session, of_prop=False)
         layout = column(own, self.dials, gap=0)
         layout.setStretch(1, 1)
+        layout.addStretch(0)
         self.setLayout(layout)
         session.changed.connect(self.refresh)
         state.changed.connect(self.refresh)
@@ -59,6 +60,7 @@ class LayerSheet(QWidget):
                 self.fields = {}
                 if ground is not None and layer is not None:
                     self._build(ground, layer, lowest)
+        show_or_hide(self.dials, layer is not None and bool(layer.finish) and layer.way != "absolute")
         for name, field in self.fields.items():
             field.show_value(getattr(layer, name))
 

@@ -66,10 +66,9 @@ class RuleRows(QWidget):
             self.ticks.append(tick)
             words = button(f"{names.get(rule.layer, '?')}: {rule.words()}", partial(self._choose, i), "name",
                            "Show its numbers", names=True)  # fmt: skip
-            later = button("↓", partial(self._move, i), "plain", "Run it after the next one")
+            later = button("Later", partial(self._move, i), "plain", "Run it after the next one")
             gone = button("×", partial(self._drop, i), "plain", "Remove this rule")
-            for small in (later, gone):
-                small.setFixedWidth(26)
+            gone.setFixedWidth(26)
             later.setEnabled(i + 1 < len(ground.rules))
             line = row(tick, words, later, gone, gap=2)
             line.setStretch(1, 1)

@@ -32,6 +32,8 @@ def _check_finish(project: Project, layer: GroundLayer) -> GroundLayer:
 @edit
 def add_ground(project: Project, /, ground: Ground) -> Project:
     """Add a ground."""
+    for layer in ground.layers:
+        _check_finish(project, layer)
     return added(project, "grounds", ground)
 
 
