@@ -16,6 +16,7 @@ HOME = tempfile.mkdtemp(prefix="jade-coat-home-")
 for _name in ("XDG_CONFIG_HOME", "XDG_DATA_HOME"):  # neither read nor change what people set
     os.environ[_name] = HOME
 
+import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, QSize, Qt
 from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QApplication, QLabel, QScrollArea, QWidget
@@ -352,10 +353,12 @@ def layers(window: Window) -> QWidget:
 
 
 def puddles(window: Window) -> QWidget:
-    """A pool before the terrace under a grey sky."""
+    """A pool by the path, the hills in it."""
     session = window.session
-    session.do(edits.set_light(sky="overcast", azimuth=2.7, elevation=0.3, strength=1.6))
-    _on_ground(window, Camera(target=(7.0, -1.9, 5.0), yaw=0.75, pitch=0.17, distance=8.5, field_of_view=0.62), "damp")
+    session.do(edits.set_light(azimuth=-2.2, elevation=0.4))
+    land, (x, z) = session.project.grounds.first, (-9.0, 11.0)
+    high = float(land.heights.at(np.array([[x - land.corner[0], z - land.corner[1]]]))[0])
+    _on_ground(window, Camera(target=(x, high, z), yaw=2.3, pitch=0.22, distance=5.2, field_of_view=0.62), "damp")
     return window
 
 
