@@ -24,6 +24,7 @@ from jade_coat.app.session import Session
 from jade_coat.app.stage.thing_rows import ThingRow, ThingRows
 from jade_coat.maps.color import to_srgb
 from jade_coat.stage import edits
+from jade_coat.stage.grounds import Ground
 from jade_coat.stage.lamps import Lamp, Mist
 from jade_coat.stage.project import Group
 
@@ -77,12 +78,24 @@ class ThingPainter(QStyledItemDelegate):
         if isinstance(row.thing, (Lamp, Mist)):
             self._sign_of(painter, box, row.thing)
             return
+        if isinstance(row.thing, Ground):
+            self._hill(painter, box)
+            return
         image = self._swatches.image(f"finish:{row.finish}") if row.finish else None
         if image is not None:
             painter.drawImage(box, image)
         else:
             painter.setPen(QPen(theme.color("line"), 1, Qt.PenStyle.DashLine))
             painter.drawRoundedRect(box.adjusted(4, 3, -4, -3), 3, 3)
+
+    @staticmethod
+    def _hill(painter: QPainter, box: QRectF) -> None:
+        """Two strokes of land."""
+        painter.setPen(QPen(theme.color("celadon"), 2.2, cap=Qt.PenCapStyle.RoundCap))
+        for x, y, wide in ((-8, 2, 9), (0, 6, 12)):
+            path = QPainterPath(QPointF(box.center().x() + x - wide / 2, box.center().y() + y))
+            path.quadTo(box.center() + QPointF(x + wide / 2, y - 14), box.center() + QPointF(x + wide * 1.4, y))
+            painter.drawPath(path)
 
     @staticmethod
     def _sign_of(painter: QPainter, box: QRectF, thing: Lamp | Mist) -> None:

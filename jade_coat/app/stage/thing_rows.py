@@ -8,9 +8,11 @@ from typing import Any
 
 from PyQt6.QtCore import QAbstractListModel, QMimeData, QModelIndex, Qt
 
+from jade_coat.app.controls.basics import counted
 from jade_coat.app.session import Session
 from jade_coat.stage import edits
 from jade_coat.stage.decals import Decal
+from jade_coat.stage.grounds import Ground
 from jade_coat.stage.lamps import Lamp, Mist
 from jade_coat.stage.looks import finishes_on
 from jade_coat.stage.project import KINDS_OF_THINGS, Group, Project, Prop
@@ -25,6 +27,8 @@ def _note(thing: Thing) -> str:
         return "spot lamp" if thing.spot else "lamp"
     if isinstance(thing, Mist):
         return "mist everywhere" if thing.everywhere else "mist"
+    if isinstance(thing, Ground):
+        return f"ground of {counted(len(thing.layers), 'layer')}"
     return ""
 
 
@@ -81,7 +85,9 @@ class ThingRows(QAbstractListModel):
         for then, now in project.props.changed_from(before.props):
             if then is None or now is None or any(getattr(then, n) != getattr(now, n) for n in kept):
                 return True
-        own = {"decals": ("finish",), "lamps": ("spot", "color"), "mists": ("everywhere",)}
+        own = {
+            "decals": ("finish",), "lamps": ("spot", "color"), "mists": ("everywhere",), "grounds": ("layers",),
+        }  # fmt: skip
         for kind, further in own.items():
             for was, is_now in getattr(project, kind).changed_from(getattr(before, kind)):
                 named = (*kept[:4], *further)
