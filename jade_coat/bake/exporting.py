@@ -47,6 +47,8 @@ def export_glb(
         baker.told.append("The sun and lamps are written in the stage's own unit, as lux and candela.")
     if whole and any(project.shows(m) for m in project.mists):
         baker.told.append("glTF has no mist: it is left out.")
+    if whole and any(project.shows(g) for g in project.grounds):
+        baker.told.append("Grounds are left out: write their heights into a file of their own.")
     job.part(0.95, 1.0)
     job.step(0.5, f"Writing {path.name}")
     write_atomic(path, data)

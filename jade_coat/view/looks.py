@@ -15,10 +15,11 @@ LAYERS = "layers"
 """How often each pixel is drawn over; always a run of its own."""
 LINK = "link:"
 """Before a link of the chain of two-tone light (`material.tones.LINKS`): the lit look, of such surfaces that link."""
-PROBES = ("where", "weight", "term", "step", "height", "coverage", "channel", "uv", "texels")
+PROBES = ("where", "weight", "term", "step", "height", "coverage", "channel", "uv", "texels", "share")
 """Looks that are outputs of a material: `where:COAT`, `weight:COAT`, `term:COAT:TERM`, `step:COAT:TERM:STEP`,
 `height:COAT`, …, and `channel:N` for a painted channel, four to a colour set, `uv:N` for checks along a UV set,
-`texels:COAT` for squares of a coat's texels (of its lowest coat with maps, where a material has no such coat)."""
+`texels:COAT` for squares of a coat's texels (of its lowest coat with maps, where a material has no such coat),
+`share:LAYER` for how much of a layer of a ground shows."""
 MAX_PROBES = 4
 """How many outputs by name one program gives at once."""
 

@@ -70,6 +70,14 @@ def test_land_is_made_layers_are_laid_and_painted_the_meter_counts_them_and_undo
     hand.settle()
     assert not session.faults
     assert np.abs(shown(hand).astype(int) - bare).max() > 30
+    looks = dict(bench.looks.looks())
+    assert looks[f"share:{layer.id}"] == layer.name
+    bench.looks.stay(f"share:{layer.id}")  # a layer looked at alone: white where it shows, black where not
+    hand.settle()
+    alone = shown(hand)
+    assert not session.faults
+    assert alone.max() > 200 > 60 > alone.min()
+    bench.looks.stay("lit")
     hand.until(lambda: bench.meter.costs is not None and len(bench.meter.costs.worst.layers) == 2)
     costs = bench.meter.costs.worst
     assert all(c.reads + c.operations > 0 for c in costs.layers.values())  # every layer adds to the cost

@@ -129,7 +129,8 @@ class RuleRows(QWidget):
     def _put(self, ground: Ground, rules: tuple[LayerRule, ...], title: str, merge: object = None) -> None:
         """Keep the rules at once, and run them beside the window; of several waiting only the last runs."""
         laid = {r.layer for r in ground.rules} - {r.layer for r in rules}
-        self._session.do(edits.set_rules(ground=ground.id, rules=rules).called(title), merge=merge)
+        if rules != ground.rules:
+            self._session.do(edits.set_rules(ground=ground.id, rules=rules).called(title), merge=merge)
         now = self._state.ground
         if now is None:
             return

@@ -69,6 +69,7 @@ class Ground(Workspace):
             self.session.said.emit("The ground at hand was not made from numbers, or was sculpted since.", True)
             return
         self._sheet = LandSheet(self.window, self.session, self._state, ground.id)
+        self._sheet.accepted.connect(self.bench.ground_panel.rules.run_again)
         self._sheet.show()
 
     @command("Ground")
@@ -83,6 +84,7 @@ class Ground(Workspace):
 
         def done(read: Read) -> None:
             self.height_sheet = HeightSheet(self.window, self.session, self._state, path, read)
+            self.height_sheet.accepted.connect(self.bench.ground_panel.rules.run_again)
             self.height_sheet.show()
 
         failed = lambda error: self.session.said.emit(f"No heights: {told(error)}", True)  # noqa: E731

@@ -176,6 +176,9 @@ class LookStrip(QWidget):
     def looks(self) -> list[tuple[str, str]]:
         """The looks on offer: every quantity, painted channels, where coats show, and the chosen coat's terms."""
         found = list(NAMES.items())
+        if self._view.tool == "ground":
+            grounds = self._session.project.grounds
+            return found + [(f"share:{layer.id}", layer.name) for g in grounds for layer in g.layers]
         material = self._session.material
         if material is None:
             return found
@@ -226,6 +229,10 @@ class LookStrip(QWidget):
         return role is Role.EMISSIVE and any(
             any(c.surface.emissive) or f"{c.id}.surface.emissive" in ways for c in material.coats
         )
+
+    def follow_tool(self) -> None:
+        """Another tool is in hand: in Ground layers are looked at, elsewhere coats."""
+        self._rebuild()
 
     def _rebuild(self) -> None:
         wanted = self.looks()

@@ -231,6 +231,7 @@ class Bench(QWidget):
         if tool == "brush":
             self.brush_tool.warm()
         self.section.follow()
+        self.looks.follow_tool()
         self.left.setCurrentIndex(at)
         self._follow_chosen()
         self.below.setCurrentIndex({"stage": 1, "ground": 2}.get(tool, 0))
