@@ -24,6 +24,8 @@ from jade_coat.stage.grounds import Ground
 WAIT_MS = 250
 NEAR = 0.5
 """Within how many metres layers count as being here, at the least."""
+MOST_PLACES = 6
+"""Of how many meetings of layers the cost is worked out, those of most layers first."""
 SAMPLES = 320
 """Places along the line of the land."""
 
@@ -209,6 +211,7 @@ class Meter(QWidget):
             met = places_of(ground, GroundNodes.of(ground, span_of(ground)))
             here = stacked_cost(project, ground, layers_at(ground, last, radius), lookup)
             largest = [m for m in met if not any(m < other for other in met)]
+            largest = sorted(largest, key=len, reverse=True)[:MOST_PLACES]
             found = [(stacked_cost(project, ground, m, lookup), m) for m in largest]
             worst, where = max(found, key=lambda f: (f[0].whole.reads, f[0].whole.operations))
             lines = [line for layer in ground.layers for line in unstackable(project, layer, lookup)]

@@ -184,7 +184,7 @@ class GroundPanel(Sheet):
         self.up.setEnabled(0 < at < len(ground.layers) - 1)
         self.down.setEnabled(at > 1)
         self.drop.setEnabled(at > 0)
-        self.drop.setToolTip(fills_in(ground, chosen.id) if chosen is not None and at else "The lowest layer stays")
+        self.drop.setToolTip("Tells what fills in before it goes" if at else "The lowest layer stays")
 
     def _map(self, ground: Ground, layer: str) -> np.ndarray:
         """The little map of a layer, worked out anew only where it was painted."""
