@@ -16,6 +16,7 @@ from jade_coat.material.fields import Color, Frozen, field, option
 from jade_coat.material.layers import Layer, blended
 from jade_coat.material.material import LAYER, Material
 from jade_coat.material.seam import Seam, weight
+from jade_coat.material.shared import shared_name
 from jade_coat.program import TextureRef, Value, const, lib
 
 Way = Literal["shared", "over", "absolute"]
@@ -41,6 +42,8 @@ class GroundLayer(Frozen):
     name: str
     finish: str = ""
     """The finish, or the material, that it is made of; a layer that is read as painted needs none."""
+    follows: str = ""
+    """The shared dial that what was painted of it is multiplied by, if any: the weather moves it."""
     way: Way = option("shared", "Gets on", "choice", WAY_LABELS)
     role: Role = option("mask", "Is", "choice", ROLE_LABELS, when=("way", ("absolute",)))
     sides: Sides = option(
@@ -163,6 +166,9 @@ def stacked(
     `layers` gives what each is made of, `fields` the numbers of each as values.
     """
     painted = {s.id: painted_weight(material.weights[s.id], at) for s in material.layers}
+    for layer in material.layers:
+        if layer.follows and layer.way != "shared":
+            painted[layer.id] = painted[layer.id] * lib.clamp(lib.shared(shared_name(layer.follows)))
     sharing = [s for s in material.layers if s.way == "shared" and s.id in layers]
     shares = shares_of(
         [painted[s.id] for s in sharing], [layers[s.id].height for s in sharing], [fields[s.id].lead for s in sharing]

@@ -12,6 +12,7 @@ from jade_coat.material.material import Link, Material, by_id, owner_of
 from jade_coat.material.placing import PREFIX, RecipeMove
 from jade_coat.material.recipes import Recipe, Step
 from jade_coat.material.shading import KIND_PARTS
+from jade_coat.material.stacking import GroundLayer
 from jade_coat.material.step_kinds import STEP_KINDS
 from jade_coat.material.strands import Strands
 from jade_coat.material.surface import Detail, Surface
@@ -33,7 +34,7 @@ FIELDS: dict[type[Frozen], dict[str, Kind]] = {
     SharedTerm: {"shared": "shared"}, Link: {"shared": "shared", "recipe": "recipes"},
     PaintRule: {"map_set": "map_sets", "other": "props"}, Prop: {"mesh": "meshes"}, Bush: {"atlas": "map_sets"},
     Card: {"atlas": "map_sets"}, Glow: {"sheet": "map_sets"}, Strands: {"comb": "map_sets"},
-    Tones: {"areas": "map_sets"}, FarLevel: {"mesh": "meshes"},
+    Tones: {"areas": "map_sets"}, FarLevel: {"mesh": "meshes"}, GroundLayer: {"follows": "shared"},
 }  # fmt: skip
 
 

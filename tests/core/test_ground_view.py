@@ -19,6 +19,7 @@ from jade_coat.maps.packing import PackedLookup
 from jade_coat.material.compile_stacked import HEIGHTS
 from jade_coat.material.material import Coat, Finish, Material
 from jade_coat.material.paint_source import own_key
+from jade_coat.material.shared import shared_name
 from jade_coat.material.stacking import GroundLayer, weights_texture
 from jade_coat.material.surface import Surface
 from jade_coat.stage import edits
@@ -246,3 +247,24 @@ def test_a_ground_is_kept_tile_by_tile_and_what_is_damaged_is_named(tmp_path: Pa
     opened = open_project(tmp_path / "p")
     assert "Hill is lost" in opened.problems[0]
     assert not opened.project.grounds
+
+
+def test_what_follows_a_shared_dial_comes_and_goes_with_it(renderer) -> None:
+    """Damp painted all over: at 0 the ground is dry, at 1 under water, and nothing is compiled between."""
+    weights = {n: np.full((33, 33), 255 if n in ("red", "blue") else 0, np.uint8) for n in COLORS}
+    flat = Heights.of(np.zeros((65, 65), np.float32), (8.0, 8.0))
+    project = plain(flat, weights, blue={"way": "absolute", "role": "damp", "follows": "rain"})
+    drawn(renderer, project)
+    eye = eye_of(np.array([0.0, 14.0, 0.001]), np.zeros(3), 0.5, 1.0)
+    seen_by = {}
+    compiled = []
+    for value in (0.0, 0.4, 1.0):
+        renderer.set_shared({shared_name("rain"): value})
+        picture = renderer.picture("ground", eye, SIDE, SIDE, ("roughness",), stream="rain")
+        seen_by[value] = float(picture[SIDE // 2, SIDE // 2, 0])
+        compiled.append(renderer.shop.compiles)
+    assert not renderer.faults
+    assert seen_by[0.0] > 240
+    assert 60 < seen_by[0.4] < seen_by[0.0]
+    assert seen_by[1.0] < 60
+    assert compiled[0] == compiled[-1]

@@ -52,7 +52,9 @@ class LayerSheet(QWidget):
         ground, layer = self._state.ground, self._state.layer
         lowest = ground is not None and layer is ground.layers[0]
         names = tuple((i, n, d) for i, n, d in family_order(self._session.project))
-        key = (layer.id, layer.name, layer.way, layer.role, layer.finish, lowest, names) if layer is not None else None
+        shared = tuple((d.id, d.name) for d in self._session.project.shared)
+        told = (layer.id, layer.name, layer.way, layer.role, layer.finish, layer.follows) if layer is not None else None
+        key = (told, lowest, names, shared)
         if key != self._key:
             self._key = key
             with focus_kept(self):
@@ -82,6 +84,12 @@ class LayerSheet(QWidget):
                 field.settled.connect(self._session.document.settle)
                 field.setFixedWidth(WIDTH)
                 self._box.addLayout(row(label(spec.label, tip=spec.hint), 1, field))
+        if layer.way != "shared":
+            dials = [("", "nothing"), *((d.id, d.name) for d in self._session.project.shared)]
+            self.follows = choice(dials, layer.follows, partial(self._set, "follows"),
+                                  "A shared dial that what was painted is multiplied by")  # fmt: skip
+            self.follows.setFixedWidth(WIDTH)
+            self._box.addLayout(row(label("Follows"), 1, self.follows))
         if lowest:
             self._box.addWidget(label("It is there where nothing is painted.", "quiet", wrap=True))
 

@@ -26,6 +26,8 @@ def _ground(project: Project, wanted: str) -> Ground:
 def _check_finish(project: Project, layer: GroundLayer) -> GroundLayer:
     if layer.finish:
         material_of(project, layer.finish)
+    if layer.follows:
+        project.shared_dial(layer.follows)
     return layer
 
 
