@@ -12,8 +12,9 @@ from jade_coat.files.library import Library
 from jade_coat.files.names import file_name, one_line
 from jade_coat.maps.images import png_bytes
 from jade_coat.maps.packing import PackedLookup, Texture
-from jade_coat.material.compile import compile_material, folded_fields, moved_vertices, placed
+from jade_coat.material.compile import compile_material, folded_fields, is_filled, moved_vertices, placed
 from jade_coat.material.far import Far
+from jade_coat.material.fill import Fill
 from jade_coat.material.kinds import kind_of
 from jade_coat.material.material import Material, dial_spec, field_values, layout, options_of
 from jade_coat.material.quantity import OUTPUTS
@@ -42,7 +43,8 @@ def bundle_files(project: Project, library: Library, material: Material) -> dict
     outputs = placed(compile_material(material, lookup, folded_fields(material)))
     shading = kind_of(material.kind).shading
     part = material.kind_part
-    light = (*(part.outputs if part is not None else ()), *((n, k) for n, k in Far.outputs if n in outputs))
+    of_all = ((n, k) for shared in (Far, Fill) for n, k in shared.outputs if n in outputs)
+    light = (*(part.outputs if part is not None else ()), *of_all)
     wanted = {name: outputs[name] for name in (*OUTPUTS, *(name for name, _ in light))}
     by_name = {t.name: t for s in project.map_sets for t in library.textures(s)}
     vertex = moved_vertices(outputs)
@@ -185,7 +187,17 @@ def _readme(material: Material, glsl: GlslProgram, cost: passes.Cost) -> str:
         f"uniform, type, unit, range and default. Textures repeat; those marked sRGB are decoded to linear when read.\n"
         f"{_arrays(glsl)}"
         f"Cost of a pixel: {cost.fetches} texture reads, {cost.arithmetic:.0f} units of arithmetic, "
-        f"{glsl.varyings} varyings.\n{_light(material)}"
+        f"{glsl.varyings} varyings.\n{_light(material)}{_under(material)}"
+    )
+
+
+def _under(material: Material) -> str:
+    """What is said of a fill."""
+    if not is_filled(material):
+        return ""
+    return (
+        "\nUnder what is cut out lies a fill: draw the mesh once more, uncut, moved by fill_offset (world space,\n"
+        "metres) and in fill_color.\n"
     )
 
 

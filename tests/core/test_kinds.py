@@ -9,6 +9,8 @@ import numpy as np
 import pytest
 
 from jade_coat.files.assets import Assets
+from jade_coat.files.glsl_bundle import bundle_files
+from jade_coat.files.library import Library
 from jade_coat.maps.alpha import coverage
 from jade_coat.maps.covering import covering, threshold_of
 from jade_coat.maps.images import png_bytes
@@ -23,6 +25,7 @@ from jade_coat.material.material import Coat, Material, field_values, layout
 from jade_coat.material.surface import Role, Surface
 from jade_coat.mesh import shapes
 from jade_coat.stage.draws import Draw, Scene
+from jade_coat.stage.project import Project
 from jade_coat.view.camera import eye_of
 from tests.core.test_light import neutral
 from tests.core.test_parity import assert_parity
@@ -380,3 +383,18 @@ def test_hashed_chances_lie_on_the_thing_and_move_with_it(renderer) -> None:
         same[pattern] = (still[80:176, 80:176] == np.roll(shifted, -5, axis=1)[80:176, 80:176]).mean()
     assert same["hashed"] > 0.9
     assert same["noise"] < 0.75
+
+
+def test_a_bundle_of_what_has_a_fill_compiles_and_says_how_it_is_drawn(gl) -> None:
+    made = material("masked", mapped=False).with_(fill=Fill(depth=0.05))
+    files = bundle_files(Project(materials=(made,)), Library(Assets()), made)
+    gl.program(vertex_shader=files["material.vert"].decode(), fragment_shader=files["material.frag"].decode()).release()
+    text = "".join(data.decode(errors="ignore") for data in files.values())
+    assert "fill_offset" in text
+    assert "draw the mesh once more" in text
+    assert "fill" not in "".join(
+        d.decode(errors="ignore")
+        for d in bundle_files(
+            Project(materials=(material("masked", mapped=False),)), Library(Assets()), material("masked", mapped=False)
+        ).values()
+    )
