@@ -25,6 +25,8 @@ from jade_coat.stage.grounds import new_ground
 from jade_coat.stage.naming import free_id, free_name
 
 SIZE = QSize(400, 400)
+FEWEST_CELLS, MOST_CELLS = 129, 1025
+"""Cells of the weights along an edge: as many as heights have, between these."""
 
 
 def shaded(heights: Heights, side: int) -> Array:
@@ -129,6 +131,7 @@ def add_ground(session: Session, state: GroundState, name: str, heights: Heights
     name = free_name(name, {g.name for g in project.grounds})
     finish = next((f for f in project.finishes if f.id == session.finish_id), None)
     first = GroundLayer(id="base", name=finish.name if finish else "Base", finish=finish.id if finish else "")
-    made = new_ground(free_id(name, set(project.grounds.ids())), name, heights, first).with_(land=land)
+    cells = min(max(heights.pages.columns, FEWEST_CELLS), MOST_CELLS)
+    made = new_ground(free_id(name, set(project.grounds.ids())), name, heights, first, cells).with_(land=land)
     if session.do(edits.add_ground(ground=made).called(f"New ground {name}")):
         state.choose_ground(made.id)
