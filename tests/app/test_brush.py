@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 import time
 from pathlib import Path
 
@@ -344,13 +345,15 @@ def test_paint_is_copied_between_props_and_carried_over_to_a_mesh_imported_anew(
 
 
 def test_a_stroke_before_the_brush_is_ready_is_kept_and_laid_as_soon_as_it_is(hand: Hand, brush, monkeypatch) -> None:
+    ready = threading.Event()  # however slow the stroke is, the brush is got ready after it
     monkeypatch.setattr(pointing, "is_warm", lambda: False)
-    monkeypatch.setattr(pointing, "warm_up", lambda: None)
+    monkeypatch.setattr(pointing, "warm_up", lambda: ready.wait(60))
     before = wall_paint(hand)
     paint_a_stroke(hand)
     assert "Getting the brush ready" in hand.window._message.text()
     assert np.array_equal(wall_paint(hand), before)
     monkeypatch.undo()
+    ready.set()
     hand.until(lambda: not np.array_equal(wall_paint(hand), before))
     hand.until(lambda: not hand.window.bench.brush_tool.painting)
     laid = wall_paint(hand)
@@ -359,11 +362,13 @@ def test_a_stroke_before_the_brush_is_ready_is_kept_and_laid_as_soon_as_it_is(ha
     paint_a_stroke(hand)
     assert np.array_equal(wall_paint(hand), laid)  # as if nobody had had to wait
     hand.window.undo()
+    ready.clear()
     monkeypatch.setattr(pointing, "is_warm", lambda: False)
-    monkeypatch.setattr(pointing, "warm_up", lambda: None)
+    monkeypatch.setattr(pointing, "warm_up", lambda: ready.wait(60))
     paint_a_stroke(hand)
     hand.key(hand.window, Qt.Key.Key_Escape)
     monkeypatch.undo()
+    ready.set()
     hand.settle()
     assert np.array_equal(wall_paint(hand), before)
 

@@ -137,7 +137,7 @@ class StageCases:
             lambda at: (
                 at in [("order", k) for k in kinds]
                 or at[1] in held
-                or (at[2:3] == ("land",) and "land" in held)
+                or (at[:2] == ("order", "layers") and at[2] in held)
                 or (at[0] == "rule" and at[1] in reading)
             ),
         )
