@@ -6,7 +6,7 @@ from itertools import pairwise
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from jade_coat.ground.flow import drained, filled, spread
@@ -99,6 +99,7 @@ def test_pits_are_filled_to_where_they_spill() -> None:
 
 @settings(max_examples=80, deadline=None)
 @given(st.integers(0, 2**31))
+@example(3834)  # grazes a crest before it comes down
 def test_a_ray_meets_the_ground_where_it_first_comes_down_on_it(seed: int) -> None:
     """Against walking along the ray in small steps over the same bilinear surface."""
     rng = np.random.default_rng(seed)
@@ -118,7 +119,12 @@ def test_a_ray_meets_the_ground_where_it_first_comes_down_on_it(seed: int) -> No
         assert found is None or not inside.any() or abs(over[inside]).min() < 0.02
         return
     assert found is not None
-    assert found == pytest.approx(t[crossed[0]], abs=0.01)
+    assert found < t[crossed[0]] + 0.01
+    if found < t[crossed[0]] - 0.01:  # what steps passed over: a crest the ray cuts through in less than one of them
+        close = origin + way * np.linspace(found - 1e-4, found + 2e-3, 4201)[:, None]
+        above = close[:, 1] - ground.at(close[:, [0, 2]])
+        assert above[0] > 0
+        assert above.min() < 0
     at = origin + way * found
     assert at[1] == pytest.approx(float(ground.at(at[None, [0, 2]])[0]), abs=1e-4)
 
