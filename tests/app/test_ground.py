@@ -159,6 +159,21 @@ def test_rules_lay_a_layer_run_again_after_shaping_and_leave_what_hands_painted(
     assert not session.faults
 
 
+def test_rules_of_two_grounds_run_each_on_its_own(hand: Hand) -> None:
+    _, session, bench = with_land(hand), hand.session, hand.window.bench
+    rules, state = bench.ground_panel.rules, bench.ground
+    hand.click(bench.ground_panel.add)
+    layer, first = state.layer.id, session.project.grounds.first
+    session.do(edits.add_ground(ground=first.with_(id="other", name="Other", corner=(40.0, 0.0))))
+    rules.add_rule()
+    state.choose_ground("other")
+    rules.add_rule()  # while those of the first still run
+    hand.until(lambda: not rules.working)
+    for ground in session.project.grounds:
+        assert ground.rules == (LayerRule(layer=layer),)
+        assert ground.weights[layer].whole().max() > 0
+
+
 def test_heights_come_from_files_and_go_into_them_and_the_ground_is_kept(hand: Hand, tmp_path: Path) -> None:
     space, session = with_land(hand), hand.session
     ground = session.project.grounds.first

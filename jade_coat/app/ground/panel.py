@@ -7,7 +7,7 @@ from functools import partial
 import cv2
 import numpy as np
 from PyQt6.QtCore import QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QImage, QPainter, QPainterPath, QPaintEvent, QPen
+from PyQt6.QtGui import QImage, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from jade_coat.app import theme
@@ -24,7 +24,7 @@ from jade_coat.material.coverage import coat_color
 from jade_coat.material.fields import Setting
 from jade_coat.material.stacking import WAY_LABELS, GroundLayer
 from jade_coat.stage import edits
-from jade_coat.stage.edits.grounds import fills_in
+from jade_coat.stage.edits.grounds import fills_in, flooded
 from jade_coat.stage.grounds import Ground
 from jade_coat.stage.naming import free_id, free_name
 
@@ -78,8 +78,6 @@ class LayerTile(PressedTile):
         painter.drawText(
             QRectF(left, 28, self.width() - left - 4, 18), Qt.AlignmentFlag.AlignVCenter, f"{words} · on {there:.0%}"
         )
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(r, g, b))
 
 
 class GroundPanel(Sheet):
@@ -224,14 +222,10 @@ class GroundPanel(Sheet):
             self._session.do(edits.move_layer(ground=ground.id, layer=layer.id, to=to).called(f"Move {layer.name}"))
 
     def _flood(self) -> None:
-        from jade_coat.stage.edits.grounds import flooded
-
         ground, layer = self._state.ground, self._state.layer
         if ground is None or layer is None:
             return
-        columns, rows = ground.weight_cells
-        weights = flooded(ground, layer.id) if layer.way == "shared" else {
-            layer.id: Pages.flat(rows, columns, "uint8", 255)}  # fmt: skip
+        weights = flooded(ground, layer.id)
         self._session.do(edits.paint_layers(ground=ground.id, weights=weights).called(f"Flood {layer.name}"))
 
     def _ask_remove(self) -> None:

@@ -28,7 +28,8 @@ class RuleRows(QWidget):
         self.chosen = -1
         self.working = False
         """Whether rules are running."""
-        self._waiting: tuple[str, tuple[LayerRule, ...], str] | None = None
+        self._waiting: dict[str, tuple[tuple[LayerRule, ...], str]] = {}
+        """By ground, the rules that are to run next, and what undo calls it."""
         self._key: object = None
         self.ticks: list[QCheckBox] = []
         self.numbers: NumberRows | None = None
@@ -127,7 +128,7 @@ class RuleRows(QWidget):
             self._put(ground, ground.rules, "Run the rules again")
 
     def _put(self, ground: Ground, rules: tuple[LayerRule, ...], title: str, merge: object = None) -> None:
-        """Keep the rules at once, and run them beside the window; of several waiting only the last runs."""
+        """Keep the rules at once, and run them beside the window; of those that wait for a ground the last run."""
         laid = {r.layer for r in ground.rules} - {r.layer for r in rules}
         if rules != ground.rules:
             self._session.do(edits.set_rules(ground=ground.id, rules=rules).called(title), merge=merge)
@@ -137,7 +138,7 @@ class RuleRows(QWidget):
         # A layer that no rule lays any more goes back to what hands have painted of it.
         resting = tuple(LayerRule(layer=layer, on=False) for layer in sorted(laid))
         if self.working:
-            self._waiting = (now.id, (*rules, *resting), title)
+            self._waiting[now.id] = ((*rules, *resting), title)
         else:
             self._run(now, (*rules, *resting), title)
 
@@ -146,19 +147,27 @@ class RuleRows(QWidget):
         session = self._session
 
         def done(weights: dict[str, Pages]) -> None:
-            self.working = False
             now = session.project.grounds.get(ground.id)
-            waiting, self._waiting = self._waiting, None
-            if waiting is not None and now is not None:
-                self._run(now, waiting[1], waiting[2])
-            elif now is not None and (now.heights is not ground.heights or now.weights != ground.weights):
-                self._run(now, rules, title)  # it was sculpted or painted meanwhile
-            elif now is not None and weights:
-                session.do(edits.set_rules(ground=ground.id, rules=now.rules, weights=weights).called(title),
-                           merge=("rules run", ground.id, title))  # fmt: skip
+            if now is not None and ground.id not in self._waiting:
+                if now.heights is not ground.heights or now.weights != ground.weights:
+                    self._waiting[ground.id] = (rules, title)  # it was sculpted or painted meanwhile
+                elif weights:
+                    session.do(edits.set_rules(ground=ground.id, rules=now.rules, weights=weights).called(title),
+                               merge=("rules run", ground.id, title))  # fmt: skip
+            self._next()
 
         def failed(error: Exception) -> None:
-            self.working = False
             session.said.emit(f"The rules cannot run: {told(error)}", True)
+            self._next()
 
         session.work(lambda: run(rules, ground.heights, ground.weights, ground.sharing, ground.by_hand), done, failed)
+
+    def _next(self) -> None:
+        """Run what waits, for a ground that is still there."""
+        self.working = False
+        while self._waiting and not self.working:
+            name = next(iter(self._waiting))
+            rules, title = self._waiting.pop(name)
+            ground = self._session.project.grounds.get(name)
+            if ground is not None:
+                self._run(ground, rules, title)

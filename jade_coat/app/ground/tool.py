@@ -113,10 +113,9 @@ class GroundTool(Overlay[View]):
         elif self._stroke is not None:
             way = place - self._stroke.at
             step = self._state.brush.radius * SPACING
-            count = int(math.hypot(*way) / step)
-            start = self._stroke.at
-            for i in range(1, count + 1):
-                self._dab(start + way * (i * step / math.hypot(*way)))
+            length, start = math.hypot(*way), self._stroke.at
+            for i in range(1, int(length / step) + 1):
+                self._dab(start + way * (i * step / length))
         self.view.update()
 
     def release(self, at: QPointF, event: QSinglePointEvent) -> None:

@@ -140,8 +140,10 @@ def fills_in(ground: Ground, layer: str) -> str:
 
 
 def flooded(ground: Ground, layer: str) -> dict[str, Pages]:
-    """The weights of all sharing layers where one is everywhere alone."""
+    """The weights that change where a layer is everywhere; the others that share with it are then nowhere."""
     columns, rows = ground.weight_cells
+    if ground.layer(layer).way != "shared":
+        return {layer: Pages.flat(rows, columns, "uint8", FULL)}
     return {
         s.id: Pages.flat(rows, columns, "uint8", FULL if s.id == layer else 0)
         for s in ground.layers if s.way == "shared"
