@@ -164,7 +164,7 @@ def test_rules_of_two_grounds_run_each_on_its_own(hand: Hand) -> None:
     rules, state = bench.ground_panel.rules, bench.ground
     hand.click(bench.ground_panel.add)
     layer, first = state.layer.id, session.project.grounds.first
-    session.do(edits.add_ground(ground=first.with_(id="other", name="Other", corner=(40.0, 0.0))))
+    session.do(edits.add_ground(ground=first.with_(id="other", name="Other", middle=(40.0, 0.0))))
     rules.add_rule()
     state.choose_ground("other")
     rules.add_rule()  # while those of the first still run
