@@ -17,6 +17,7 @@ from jade_coat.files.assets import Assets
 from jade_coat.files.gltf_writer import mesh_glb
 from jade_coat.files.library import Library
 from jade_coat.ground.pages import Pages
+from jade_coat.ground.scatter import Scatter
 from jade_coat.ground.synthesis import Land
 from jade_coat.maps.images import png_bytes
 from jade_coat.maps.mapset import MapFile, MapSet
@@ -164,6 +165,12 @@ def some_ground(name: str = "land", parent: str = "") -> Ground:
     return made.with_(layers=layers, weights=painted, parent=parent)
 
 
+def some_scatters() -> tuple[Scatter, ...]:
+    """Boxes on two layers of `some_ground`."""
+    first = Scatter(id="near", name="Near", layer="b", mesh="box", density=3.0, cut_out="c", dial="d0", high=0.5)
+    return first, Scatter(id="old", name="Old", layer="a", mesh="box", variant="old", gone=((1.0, 2.0),))
+
+
 def every_kind_of_project() -> tuple[Project, Assets]:
     """A small project with every kind of dial, link, where-term, seam, step, finish, prop value and paint rule."""
     assets = Assets()
@@ -246,7 +253,7 @@ def every_kind_of_project() -> tuple[Project, Assets]:
         meshes=(MeshAsset(id="box", name="Box", asset=mesh, slots=("surface",), clips=("sway",), variants=variants, categories={"surface": "clay"},
                           made=Card(atlas="s1"), made_of="mark", levels=(FarLevel(mesh="far", away=9.0),)),
                 MeshAsset(id="far", name="Far", asset=far, slots=("surface",))),
-        grounds=(some_ground(parent="g"),), props=props, groups=groups, decals=(decal, decal.with_(id="soot", name="Soot", parent="g")), stamps=(Stamp(id="chip", name="Chip", decal=decal),),
+        grounds=(some_ground(parent="g").with_(scatter=some_scatters()),), props=props, groups=groups, decals=(decal, decal.with_(id="soot", name="Soot", parent="g")), stamps=(Stamp(id="chip", name="Chip", decal=decal),),
         lamps=(Lamp(id="lantern", name="Lantern"), Lamp(id="torch", name="Torch", spot=True, parent="g")), mists=(Mist(id="haze", name="Haze"),),
         categories=(Category(id="clay", name="Clay", finish="f1"), Category(id="wood", name="Wood")),
     )  # fmt: skip

@@ -11,6 +11,7 @@ from typing import Any
 
 import numpy as np
 
+from jade_coat.ground.kernels import bilinear
 from jade_coat.program.sending import SentBare
 from jade_coat.program.types import Array
 
@@ -102,6 +103,20 @@ class Pages(SentBare):
     def whole(self) -> Array:
         """All values `(rows, columns)`."""
         return self.values((0, self.rows, 0, self.columns))
+
+    def sampled(self, places: Array) -> Array:
+        """Values `(n,)` at places `(n, 2)`, column and row in cells, bilinear; only what lies round them is read."""
+        if not len(places):
+            return np.zeros(0)
+        limit = np.array([self.columns - 1, self.rows - 1])
+        column, row = places[:, 0], places[:, 1]
+        low = np.clip(np.floor([column.min(), row.min()]).astype(int), 0, limit - 1)
+        high = np.clip(np.floor([column.max(), row.max()]).astype(int) + 1, low + 1, limit)
+        rect = (int(low[1]), int(high[1]) + 1, int(low[0]), int(high[0]) + 1)
+        held = [self.tiles[i] for i in self.over(rect)]
+        if not any(isinstance(t, np.ndarray) for t in held) and len(set(held)) == 1:
+            return np.full(len(places), float(held[0]))
+        return np.asarray(bilinear(self.values(rect), places - low))
 
     def with_values(self, top: int, left: int, values: Array) -> Pages:
         """The grid with other values `(h, w)` from a row and a column on; they must lie within it."""

@@ -13,7 +13,7 @@ from jade_coat.ground.heights import Heights
 from jade_coat.ground.pages import Pages
 from jade_coat.ground.relief import aspect, curvature, slope
 from jade_coat.ground.stroke import FULL, bumps, shared_out
-from jade_coat.material.fields import Frozen, field, option
+from jade_coat.material.fields import Bounded, field, option
 from jade_coat.program.types import Array
 
 Measure = Literal["slope", "height", "hollow", "crest", "facing", "flow", "noise"]
@@ -23,7 +23,7 @@ MEASURE_LABELS: dict[Measure, str] = {
 }  # fmt: skip
 
 
-class LayerRule(Frozen):
+class LayerRule(Bounded):
     """One rule: which layer it lays, by what of the land, between which values."""
 
     layer: str

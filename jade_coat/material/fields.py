@@ -8,7 +8,7 @@ from dataclasses import asdict, dataclass
 from functools import cache, wraps
 from typing import Any, Literal, Self, TypeVar, cast
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 Kind = Literal[
     "number", "angle", "color", "range", "pair", "point", "toggle", "integer", "choice", "map", "curve", "flag",
@@ -140,6 +140,19 @@ class Frozen(BaseModel):
         ):  # fmt: skip
             object.__setattr__(made, name, value)
         return made
+
+
+class Bounded(Frozen):
+    """A record whose numbers must lie within the limits that its fields declare."""
+
+    @model_validator(mode="after")
+    def _within(self) -> Self:
+        for name, spec in declared(type(self)).items():
+            value = getattr(self, name)
+            if not spec.shapes_program and spec.clamped(value) != value:
+                unit = f" {spec.unit}" if spec.unit else ""
+                raise ValueError(f"{spec.label} must lie between {spec.low:g} and {spec.high:g}{unit}, got {value}")
+        return self
 
 
 Answer = TypeVar("Answer")

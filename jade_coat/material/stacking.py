@@ -12,7 +12,7 @@ from dataclasses import replace
 from typing import Any, Literal
 
 from jade_coat.material.damp import flooded, soaked, standing
-from jade_coat.material.fields import Color, Frozen, field, option
+from jade_coat.material.fields import Bounded, Color, field, option
 from jade_coat.material.layers import Layer, blended
 from jade_coat.material.material import LAYER, Material
 from jade_coat.material.seam import Seam, weight
@@ -35,7 +35,7 @@ SOFT = 0.15
 """Within how much below the highest a layer still shows, in heights."""
 
 
-class GroundLayer(Frozen):
+class GroundLayer(Bounded):
     """One layer of a ground: what it is made of, and how it gets on with the others."""
 
     id: str

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from jade_coat.ground.pieces import Cell, Pieces
 from jade_coat.material.paint_source import MapSource
 from jade_coat.program.types import Array
 from jade_coat.stage.grid import Grid
@@ -38,6 +39,8 @@ class Draw:
     """From and up to which distance of the eye its instances are seen, metres, for those of size 1."""
     grid: Grid | None = None
     """How its instances lie, where they are parts of a ground, coarse over fine; their seeds are their sizes."""
+    strewn: str = ""
+    """The scatter whose pieces are its instances: those that an eye sees are chosen for each picture."""
 
     @property
     def is_near(self) -> bool:
@@ -74,6 +77,40 @@ NO_DRAW = Draw(
 """What is in the place of a draw that nothing is left of."""
 
 
+@dataclass(frozen=True)
+class StrewnPatch:
+    """What becomes of the pieces of a scatter.
+
+    `rows` gives by draw the row that a piece of each step wears, `far` from how far pieces are seen, metres. `cells`
+    are those that are others, None for one that is empty now; `whole` says that there are no others.
+    """
+
+    rows: Mapping[int, Array]
+    far: float
+    cells: Mapping[Cell, Pieces | None]
+    whole: bool = False
+
+
+@dataclass
+class Strewn:
+    """All pieces of a scatter by cell, as `StrewnPatch` tells them."""
+
+    rows: Mapping[int, Array] = field(default_factory=dict)
+    far: float = math.inf
+    cells: dict[Cell, Pieces] = field(default_factory=dict)
+
+    def apply(self, patch: StrewnPatch) -> None:
+        """Change them by a patch."""
+        self.rows, self.far = patch.rows, patch.far
+        if patch.whole:
+            self.cells = {}
+        for cell, pieces in patch.cells.items():
+            if pieces is None or not len(pieces):
+                self.cells.pop(cell, None)
+            else:
+                self.cells[cell] = pieces
+
+
 @dataclass
 class Scene:
     """All draws, and for each material its table of rows `(n, floats)`. Draws keep their places while others go."""
@@ -82,18 +119,19 @@ class Scene:
     rows: dict[str, Array] = field(default_factory=dict)
     decals: dict[str, DecalDraw] = field(default_factory=dict)
     surroundings: Surroundings = BARE
+    strewn: dict[str, Strewn] = field(default_factory=dict)
 
     @property
     def drawn(self) -> list[Draw]:
-        """The draws that have an instance."""
-        return [d for d in self.draws if len(d.rows)]
+        """The draws that have an instance, or may have one where an eye sees some."""
+        return [d for d in self.draws if len(d.rows) or d.strewn]
 
     def copy(self) -> Scene:
         """A scene of its own, with the same in it."""
         return Scene(
             [replace(d, matrices=d.matrices.copy(), rows=d.rows.copy(), seeds=d.seeds.copy()) for d in self.draws],
             {name: rows.copy() for name, rows in self.rows.items()}, dict(self.decals),
-            self.surroundings,
+            self.surroundings, {n: Strewn(s.rows, s.far, dict(s.cells)) for n, s in self.strewn.items()},
         )  # fmt: skip
 
 
@@ -124,12 +162,17 @@ class ScenePatch:
     """Decals that are others now, by id; None for one that goes."""
     surroundings: Surroundings | None = None
     """What lights and veils it from now on, where that is another."""
+    strewn: Mapping[str, StrewnPatch | None] = field(default_factory=dict)
+    """What becomes of scatters, by name; None for one that goes."""
 
     def __bool__(self) -> bool:
-        return bool(self.draws or self.tables or self.rows or self.decals or self.surroundings is not None)
+        told = (self.draws, self.tables, self.rows, self.decals, self.strewn)
+        return any(told) or self.surroundings is not None
 
     def moves(self, scene: Scene) -> bool:
         """Whether it changes, in a scene that it was not applied to yet, where anything stands or what is drawn."""
+        if any(s is None or s.cells or s.whole for s in self.strewn.values()):
+            return True
         for number, patch in self.draws.items():
             held = scene.draws[number] if number < len(scene.draws) else NO_DRAW
             if patch.made is not None or patch.count != len(held.rows):
@@ -157,6 +200,11 @@ class ScenePatch:
                 scene.decals[name] = decal
         if self.surroundings is not None:
             scene.surroundings = self.surroundings
+        for name, strewn in self.strewn.items():
+            if strewn is None:
+                scene.strewn.pop(name, None)
+            else:
+                scene.strewn.setdefault(name, Strewn()).apply(strewn)
 
 
 def _patched(draw: Draw, patch: DrawPatch) -> Draw:

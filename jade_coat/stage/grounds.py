@@ -9,12 +9,14 @@ from pydantic import BeforeValidator, ConfigDict, Field, PlainSerializer, model_
 from jade_coat.ground.heights import Heights
 from jade_coat.ground.pages import Pages
 from jade_coat.ground.rules import LayerRule
+from jade_coat.ground.scatter import Scatter
 from jade_coat.ground.synthesis import Land
 from jade_coat.material.fields import Frozen
 from jade_coat.material.stacking import GroundLayer
 from jade_coat.stage.things import Thing
 
 MOST_LAYERS = 64
+MOST_SCATTERS = 64
 WEIGHT_SIDES = (17, 4097)
 """Fewest and most cells of the weights along an edge."""
 FULL = 255
@@ -85,6 +87,8 @@ class Ground(Thing):
     """By which layers are laid, in order, before what is painted by hand."""
     by_hand: PagesField | None = None
     """How far weights were painted by hand, `uint8`, of their size: rules leave that as it is."""
+    scatter: tuple[Scatter, ...] = Field(default=(), max_length=MOST_SCATTERS)
+    """What grows and lies on its layers."""
     land: Land | None = None
     """What its heights were made from, if from numbers."""
 
@@ -106,6 +110,11 @@ class Ground(Thing):
         known = set(ids)
         if any(rule.layer not in known for rule in self.rules):
             raise ValueError(f"{self.name}: a rule lays a layer that is not there")
+        kinds = [s.id for s in self.scatter]
+        if len(set(kinds)) != len(kinds):
+            raise ValueError(f"{self.name}: the ids of scatters must be unique, got {kinds}")
+        if any(s.layer not in known for s in self.scatter):
+            raise ValueError(f"{self.name}: something grows on a layer that is not there")
         if self.by_hand is not None and (self.by_hand.rows, self.by_hand.columns) not in sizes:
             raise ValueError(f"{self.name}: what is painted by hand must be of the size of the weights")
         return self
@@ -138,6 +147,13 @@ class Ground(Thing):
             if layer.id == wanted:
                 return layer
         raise KeyError(f"{self.name} has no layer {wanted!r}")
+
+    def scattered(self, wanted: str) -> Scatter:
+        """The scatter with this id. Raises KeyError."""
+        for scatter in self.scatter:
+            if scatter.id == wanted:
+                return scatter
+        raise KeyError(f"{self.name} has no scatter {wanted!r}")
 
     def with_layer(self, new: GroundLayer) -> Ground:
         """The ground with another layer in the place of the one of its id."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Set
 from typing import Any, Literal
 
+from jade_coat.ground.scatter import Scatter
 from jade_coat.material.fields import Frozen
 from jade_coat.material.glow import Glow
 from jade_coat.material.kind_part import PREFIX as LIGHT
@@ -35,10 +36,11 @@ FIELDS: dict[type[Frozen], dict[str, Kind]] = {
     PaintRule: {"map_set": "map_sets", "other": "props"}, Prop: {"mesh": "meshes"}, Bush: {"atlas": "map_sets"},
     Card: {"atlas": "map_sets"}, Glow: {"sheet": "map_sets"}, Strands: {"comb": "map_sets"},
     Tones: {"areas": "map_sets"}, FarLevel: {"mesh": "meshes"}, GroundLayer: {"follows": "shared"},
+    Scatter: {"mesh": "meshes"},
 }  # fmt: skip
 
 
-NOTHING_ALONE: tuple[type[Frozen], ...] = (FarLevel,)
+NOTHING_ALONE: tuple[type[Frozen], ...] = (FarLevel, Scatter)
 """Parts of which nothing is left without what they name."""
 _PICKED: dict[str, Kind] = {"recipe": "recipes", "shared": "shared", "map": "map_sets"}
 

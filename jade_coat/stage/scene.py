@@ -3,20 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, field
-from types import MappingProxyType
+from dataclasses import dataclass, field, replace
+from typing import Any
 
 import numpy as np
 
-from jade_coat.material.fields import Number
-from jade_coat.material.material import Material, layout
+from jade_coat.ground.pieces import Cell, Pieces
+from jade_coat.material.material import Material
 from jade_coat.material.paint_source import MapSource
 from jade_coat.mesh.data import MeshData, Slot
 from jade_coat.mesh.painting import PaintMap
 from jade_coat.program.types import Array
 from jade_coat.stage.decal_draws import decal_draw
 from jade_coat.stage.decals import Decal
-from jade_coat.stage.draws import ANY_DISTANCE, NO_DRAW, DecalDraw, Draw, DrawPatch, Scene, ScenePatch
+from jade_coat.stage.draws import ANY_DISTANCE, NO_DRAW, DecalDraw, DrawPatch, Scene, ScenePatch, StrewnPatch
 from jade_coat.stage.grid import Grid
 from jade_coat.stage.ground_columns import NODE, GroundColumns, Part, relaid
 from jade_coat.stage.ground_nodes import NODE_MESH, NODE_TRIANGLES
@@ -24,11 +24,12 @@ from jade_coat.stage.lamps import BARE, Surroundings, lamp_draw, mist_draw
 from jade_coat.stage.look_tables import DECAL, LookKey, LookTables, Place, most_looks
 from jade_coat.stage.looks import finishes_on
 from jade_coat.stage.project import Project, Prop
+from jade_coat.stage.strewn_columns import STREWN, StrewnColumns, StrewnPart
 
 _NOWHERE = np.eye(4, dtype=np.float32)
-DrawKey = tuple[str, str, int, int, str, MapSource | None, tuple[float, float], Grid | None]
+DrawKey = tuple[str, str, int, int, str, MapSource | None, tuple[float, float], Grid | None, str]
 """Mesh, owner of the paint, first triangle, how many, material, how a painted map is read, from how far it is seen,
-and how the parts of a ground lie."""
+how the parts of a ground lie, and the scatter whose pieces it draws."""
 
 
 @dataclass
@@ -64,6 +65,9 @@ class SceneColumns:
         self._where: dict[str, dict[str, tuple[int, int, LookKey]]] = {}
         """By prop and slot: the draw, the instance there, and the look."""
         self._grounds = GroundColumns()
+        self._strewn = StrewnColumns(self._looks, mesh_data, self._mesh_name)
+        self._scatters: dict[str, StrewnPatch | None] = {}
+        """The scatters to be told of."""
         self._decal_looks: dict[str, LookKey] = {}
         self._decals: dict[str, DecalDraw | None] = {}
         """The decals to be told of."""
@@ -81,6 +85,10 @@ class SceneColumns:
         """The ids of the meshes that something shows, by the names that draws know them by."""
         found = {self._mesh_name(self._project, m.id): m.id for m in self._project.meshes}
         return {key[0]: found[key[0]] for key in self._numbers if key[0] != NODE_MESH}
+
+    def pieces(self, ground: str, scatter: str) -> Mapping[Cell, Pieces]:
+        """The pieces of a scatter, by cell."""
+        return self._strewn.pieces(ground, scatter)
 
     def crowded(self) -> list[str]:
         """What is to be told of tables that are nearly full, in words."""
@@ -102,6 +110,7 @@ class SceneColumns:
                 del changed[prop]
         redone: set[str] = set()
         grounds: set[str] = set()
+        scatters: set[str] = set()
         dressed = project.materials is not before.materials or project.finishes is not before.finishes
         if dressed or relaid(before, project):
             for user, slot in self._looks.renew(project):
@@ -110,6 +119,8 @@ class SceneColumns:
                     redone.add(user)
                 elif slot.startswith(NODE):
                     grounds.add(user)
+                elif slot.startswith(STREWN):
+                    scatters.add(user)
                 elif found is not None and project.shows(found):
                     changed.setdefault(user, found)
         for found in changed.values():
@@ -117,6 +128,8 @@ class SceneColumns:
             self._stand(project, found, before.props.get(found.id))
         for ground, redone_too in self._grounds.update(before, project, grounds):
             self._lay_ground(project, ground, redone_too)
+        for name, strewed in self._strewn.update(before, project, scatters).items():
+            self._strew(name, strewed)
         self._lay_decals(before, project, redone)
         self._surround(before, project)
         return self._patch()
@@ -151,7 +164,7 @@ class SceneColumns:
             own_values = prop.values.get(slot.name) if finish else None
             wear: LookKey = (finish, *sorted(own_values.items())) if own_values else (finish,)
             look = self._looks.take(project, wear, place)
-            key = (name, own, slot.start, slot.count, look.material.id, source, span, None)
+            key = (name, own, slot.start, slot.count, look.material.id, source, span, None, "")
             at = held.get(part)
             if at is not None and at[2] != wear:
                 self._looks.leave(at[2], place)
@@ -223,7 +236,7 @@ class SceneColumns:
                     self._remove(ground, name)
                 continue
             look = self._looks.take(project, part.wear, place)
-            key = (NODE_MESH, ground, 0, NODE_TRIANGLES, look.material.id, None, ANY_DISTANCE, part.grid)
+            key = (NODE_MESH, ground, 0, NODE_TRIANGLES, look.material.id, None, ANY_DISTANCE, part.grid, "")
             if at is not None and at[2] != part.wear:
                 self._looks.leave(at[2], place)
             if at is not None and self._runs[at[0]].key != key:
@@ -236,6 +249,33 @@ class SceneColumns:
             self._touched.add(number)
         if not held:
             del self._where[ground]
+
+    # Scatters
+
+    def _strew(self, name: str, strewed: tuple[StrewnPatch, tuple[StrewnPart, ...]] | None) -> None:
+        """Let the pieces of a scatter be drawn as they are now; None for one that goes."""
+        held = self._where.setdefault(name, {})
+        patch, parts = strewed if strewed is not None else (None, ())
+        wanted = {part.name: part for part in parts}
+        numbers: dict[int, Array] = {}
+        for gone in held.keys() - wanted.keys():
+            self._take_out(*held.pop(gone)[:2])
+        for i, part in enumerate(parts):
+            slot = part.slot
+            key = (part.mesh, "", slot.start, slot.count, part.material, None, part.span, None, name)
+            at = held.get(part.name)
+            if at is not None and self._runs[at[0]].key != key:
+                self._take_out(at[0], at[1])
+                at = None
+            if at is None:  # one entry stands for all pieces, which the renderer is told of by cells
+                number, instance = self._new_instance(key, (name, part.name))
+                at = held[part.name] = (number, instance, ())
+                self._touched.add(number)
+            if patch is not None:
+                numbers[at[0]] = patch.rows[i]
+        if not held:
+            del self._where[name]
+        self._scatters[name] = replace(patch, rows=numbers) if patch is not None else None
 
     # Decals
 
@@ -282,8 +322,12 @@ class SceneColumns:
                 if self._numbers.pop(run.key, None) is not None:
                     self._vacant.append(number)
                 draws[number] = DrawPatch(made=NO_DRAW)
+            elif run.fresh and run.key[-1]:
+                draws[number] = DrawPatch(made=replace(NO_DRAW, **_named(run.key)))
             elif run.fresh:
-                draws[number] = DrawPatch(made=Draw(*run.key[:5], *_stacked(run.columns), *run.key[5:]))
+                matrices, rows, seeds = _stacked(run.columns)
+                made = replace(NO_DRAW, matrices=matrices, rows=rows, seeds=seeds, **_named(run.key))
+                draws[number] = DrawPatch(made=made)
             else:
                 places = sorted(run.touched)
                 columns = _stacked([run.columns[i] for i in places])
@@ -292,7 +336,14 @@ class SceneColumns:
         self._touched = set()
         decals, self._decals = self._decals, {}
         told, self._surrounded = self._surroundings if self._surrounded else None, False
-        return ScenePatch(draws, *self._looks.told(), decals, told)
+        scatters, self._scatters = self._scatters, {}
+        return ScenePatch(draws, *self._looks.told(), decals, told, scatters)
+
+
+def _named(key: DrawKey) -> dict[str, Any]:
+    """A draw's key by the fields of the draw."""
+    names = ("mesh", "paint", "start", "count", "material", "on_map", "span", "grid", "strewn")
+    return dict(zip(names, key, strict=True))
 
 
 def build_scene(project: Project, mesh_data: Callable[[str], MeshData]) -> Scene:
@@ -307,24 +358,6 @@ def surroundings(project: Project) -> Surroundings:
     lamps = tuple((m.id, lamp_draw(m)) for m in project.lamps if project.shows(m))
     mists = tuple(mist_draw(m) for m in project.mists if project.shows(m))
     return Surroundings(lamps, mists, project.light.exposure)
-
-
-Look = tuple[Material, dict[str, Number]]
-"""A material, and the values of its fields by path."""
-NO_LOOKS: Mapping[str, Look] = MappingProxyType({})
-
-
-def single(
-    mesh: str, data: MeshData, material: Material, values: dict[str, Number], others: Mapping[str, Look] = NO_LOOKS
-) -> Scene:
-    """A scene of one mesh at the origin, all slots in one look but those that have others: for previews."""
-    one, zero = np.eye(4, dtype=np.float32)[None], np.zeros(1, np.int32)
-    draws, rows = [], {}
-    for slot in data.slots if others else (Slot("", 0, sum(s.count for s in data.slots)),):
-        made, own = others.get(slot.name, (material, values))
-        draws.append(Draw(mesh, "", slot.start, slot.count, made.id, one, zero, np.zeros(1, np.float32)))
-        rows[made.id] = layout(made).pack(own)[None]
-    return Scene(draws, rows)
 
 
 def own_paint(prop: Prop) -> str:

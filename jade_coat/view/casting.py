@@ -17,6 +17,7 @@ from jade_coat.view.culling import FEWEST, inside, reach_in, spheres, upright
 from jade_coat.view.drawing import Drawer
 from jade_coat.view.frame import Frame
 from jade_coat.view.gpu_scenes import GpuScene, instance_data
+from jade_coat.view.strewn import casting
 from jade_coat.view.vertex import VertexPart, vertex_source
 
 Chooses = Callable[[Array, Array], Array]
@@ -62,22 +63,29 @@ class Caster:
         cut = assets.surface_kind(material).casts not in ("whole", "none")
         return cut and not self._drawer.shop.is_solid(*assets.materials[material])
 
-    def _casting(self, scene: Scene) -> list[tuple[int, Draw]]:
+    def _casting(self, found: GpuScene) -> list[tuple[int, Draw]]:
         assets = self._drawer.assets
         return [
-            (i, d) for i, d in enumerate(scene.draws)
-            if d.is_near and d.count and len(d.rows) and d.mesh in assets.meshes
+            (i, self._all_of(found, i) if d.strewn else d) for i, d in enumerate(found.scene.draws)
+            if d.is_near and d.count and (len(d.rows) or d.strewn) and d.mesh in assets.meshes
             and assets.surface_kind(d.material).casts != "none"
         ]  # fmt: skip
 
-    def triangles(self, scene: Scene) -> int:
-        """How many triangles all that throws a shadow has."""
-        return sum(d.count * len(d.rows) for _, d in self._casting(scene))
+    def _all_of(self, found: GpuScene, index: int) -> Draw:
+        """The draw of a scatter with all pieces that throw shadows, not those that an eye sees alone."""
+        if index not in found.casting:
+            found.casting[index] = casting(found, index, *self.bounds(found.scene))
+        return found.casting[index]
 
-    def chosen(self, scene: Scene, chooses: Chooses) -> dict[int, Array]:
+    def triangles(self, found: GpuScene) -> int:
+        """How many triangles all that throws a shadow has."""
+        return sum(d.count * len(d.rows) for _, d in self._casting(found))
+
+    def chosen(self, gpu: GpuScene, chooses: Chooses) -> dict[int, Array]:
         """The numbers of the instances that throw a shadow, by those of their draws; draws without any are left out."""
         found: dict[int, Array] = {}
-        for index, draw in self._casting(scene):
+        scene = gpu.scene
+        for index, draw in self._casting(gpu):
             material = self._drawer.assets.material(draw.material)
             bounds = self._drawer.assets.meshes[draw.mesh].bounds
             there = casting_instances(draw)
@@ -95,19 +103,18 @@ class Caster:
         `chosen` are the instances by draw, as `chosen` gives them; None for all. What is finer than a `texel`, metres,
         may be left out.
         """
-        for index, draw in self._casting(found.scene):
+        for index, draw in self._casting(found):
             if draw.grid is not None and texel:
                 continue  # seen coarsely a ground would lie over itself and shut its own sky out
             numbers = chosen.get(index) if chosen is not None else casting_instances(draw)
-            if numbers is not None:
-                self._cast_one(found, index, numbers, views, target, frame, texel)
+            if numbers is not None and len(numbers):
+                self._cast_one(found, index, draw, numbers, views, target, frame, texel)
         target.viewport = (0, 0, target.width, target.height)
 
     def _cast_one(
-        self, found: GpuScene, index: int, numbers: Array, views: list[tuple[Array, tuple[int, int, int, int]]],
-        target: Any, frame: Frame, texel: float,
+        self, found: GpuScene, index: int, draw: Draw, numbers: Array,
+        views: list[tuple[Array, tuple[int, int, int, int]]], target: Any, frame: Frame, texel: float,
     ) -> None:  # fmt: skip
-        draw = found.scene.draws[index]
         mesh, context = self._drawer.assets.meshes[draw.mesh], self._drawer.context
         program, compiled = self._program, None
         if self._by_material(draw.material):
@@ -131,7 +138,7 @@ class Caster:
         cell = texel / max(float(np.sqrt((linear**2).sum(axis=1).max())), 1e-9)
         for matrix, part in views:
             target.viewport = part
-            with self._seen(found, index, numbers[inside(balls, matrix)]) as (instances, count):
+            with self._seen(found, index, draw, numbers[inside(balls, matrix)]) as (instances, count):
                 for program in programs if count else ():
                     if texel:
                         self._drawer.run_coarse(program, draw, instances, matrix, count, cell)
@@ -140,10 +147,9 @@ class Caster:
         context.disable(moderngl.CULL_FACE)
 
     @contextmanager
-    def _seen(self, found: GpuScene, index: int, numbers: Array) -> Iterator[tuple[Any, int]]:
+    def _seen(self, found: GpuScene, index: int, draw: Draw, numbers: Array) -> Iterator[tuple[Any, int]]:
         """The buffer of some instances of a draw, and how many they are."""
-        draw = found.scene.draws[index]
-        if len(numbers) in (0, len(draw.rows)):
+        if not len(numbers) or (len(numbers) == len(draw.rows) and not draw.strewn):
             yield found.instances[index], len(numbers)
             return
         instances = self._drawer.context.buffer(instance_data(draw, numbers).tobytes())
@@ -154,7 +160,8 @@ class Caster:
     def bounds(self, scene: Scene) -> tuple[Array, Array]:
         """The box `(3,)` to `(3,)` around all that is drawn, by the boxes of the meshes."""
         low, high = [], []
-        grounded = [d for d in scene.drawn if d.grid is None] or scene.drawn
+        things = [d for d in scene.drawn if not d.strewn]
+        grounded = [d for d in things if d.grid is None] or things
         for draw in grounded:  # a ground reaches far: shadows would be coarse if all of it threw them
             mesh = self._drawer.assets.meshes.get(draw.mesh)
             if mesh is not None:

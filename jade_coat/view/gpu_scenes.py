@@ -79,6 +79,12 @@ class GpuScene:
     """The instances as pixels read them (`crowd_tables`), of draws that were drawn as crowds."""
     freed: list[int] = field(default_factory=list)
     """Buffers (by OpenGL name) that are gone."""
+    stood: object = None
+    """What the pieces of scatters follow from that its draws hold (`strewn`)."""
+    balls: dict[str, Any] = field(default_factory=dict)
+    """Round the cells of scatters."""
+    casting: dict[int, Draw] = field(default_factory=dict)
+    """The draws of pieces that throw shadows, whatever an eye sees."""
 
     def table(self, context: Any, material: str, compiled: Compiled) -> Any:
         """The rows of a material as a texture, for one of its programs."""
@@ -91,6 +97,7 @@ class GpuScene:
     def cast_anew(self) -> None:
         """Have all depth maps drawn anew: a shape has moved."""
         self.moves += 1
+        self.casting = {}
         self.sun.is_cast = self.sky.is_cast = False
 
     def let_go(self, index: int) -> None:
@@ -165,7 +172,7 @@ class GpuScenes:
             found.cast_anew()
         patch.apply(found.scene)
         self._count += 1
-        found.serial = self._count
+        found.serial, found.casting = self._count, {}
         for number, part in patch.draws.items():
             self._write_instances(found, number, part)
         for key in [k for k in found.tables if k[0] in patch.tables]:
@@ -186,7 +193,13 @@ class GpuScenes:
             held.write(data.tobytes(), offset=low * data.itemsize)
             found.write_crowd(number, low, high)
             return
+        self.put_instances(found, number, draw)
+
+    def put_instances(self, found: GpuScene, number: int, draw: Draw) -> None:
+        """Give a draw other instances."""
+        found.scene.draws[number] = draw
         found.let_go(number)
+        held = found.instances[number]
         if held is not None:
             self.freed.append(held.glo)
             held.release()
@@ -271,6 +284,8 @@ def write_row(table: Any, compiled: Compiled, row: int, values: Array) -> None:
 
 def _same_shadow(a: Scene, b: Scene) -> bool:
     if len(a.draws) != len(b.draws):
+        return False
+    if a.strewn or b.strewn:
         return False
     return all(
         (x.mesh, x.start, x.count) == (y.mesh, y.start, y.count) and np.array_equal(x.matrices, y.matrices)

@@ -7,6 +7,7 @@ from collections.abc import Callable, Mapping
 import numpy as np
 
 from jade_coat.files.library import Library
+from jade_coat.ground.pieces import Cell, Pieces
 from jade_coat.maps.covering import covering, threshold_of
 from jade_coat.maps.mapset import MapSet
 from jade_coat.maps.packing import PackedLookup, Texture
@@ -14,23 +15,23 @@ from jade_coat.material.compile import with_live_coat
 from jade_coat.material.compile_stacked import HEIGHTS
 from jade_coat.material.fields import Number
 from jade_coat.material.kinds import kind_of
-from jade_coat.material.material import Coat, Material
+from jade_coat.material.material import Material
 from jade_coat.material.paint_source import own_key
-from jade_coat.material.shading import KIND_PARTS
 from jade_coat.material.specials import plain_id
 from jade_coat.material.stacking import weights_texture
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import FULL, BadMesh, MeshData, Slot
 from jade_coat.mesh.makers import CardField
 from jade_coat.mesh.painting import TILE, Paint, PaintMap
+from jade_coat.stage.alone import NO_LOOKS, Look, single
+from jade_coat.stage.coats_alone import alone_id, every_wear
 from jade_coat.stage.draws import Scene
 from jade_coat.stage.ground_nodes import NODE_MESH, node_mesh
 from jade_coat.stage.grounds import Ground
 from jade_coat.stage.lamps import LITTLE, Surroundings
-from jade_coat.stage.looks import material_of, worn
 from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.redress import redressed
-from jade_coat.stage.scene import NO_LOOKS, Look, SceneColumns, single
+from jade_coat.stage.scene import SceneColumns
 from jade_coat.stage.things import Things
 from jade_coat.stage.turns import STRAIGHT
 from jade_coat.view.client import RenderClient
@@ -130,7 +131,7 @@ class StageLink:
         before, self._open = self._open[0], (material_id, coat)
         self._edited.clear()
         project, ids = self._project, []
-        for material in _every_wear(project, {before, material_id}) if project is not None else ():
+        for material in every_wear(project, {before, material_id}) if project is not None else ():
             if project is not None and self._client.has_material(material.id):
                 self._give(material, project)
                 ids.append(material.id)
@@ -294,6 +295,10 @@ class StageLink:
         """Let go of a scene beside the stage that is not shown any more, and of the pictures called like it."""
         self._client.drop_scenes((scene,))
 
+    def pieces(self, ground: str, scatter: str) -> Mapping[Cell, Pieces]:
+        """The pieces of a scatter of the present project, by cell."""
+        return self._columns.pieces(ground, scatter)
+
     def measure_edges(self, mesh_id: str) -> None:
         """Send how long a mesh's edges are, for marks; for a large mesh call it once that is worked out."""
         assert self._project is not None
@@ -359,27 +364,6 @@ class StageLink:
         made = single(key, mesh, material, values, others)
         made.surroundings = around
         self._client.set_scene(scene, made)
-
-
-def _every_wear(project: Project, owners: set[str]) -> list[Material]:
-    """Some materials, with all that dials of their finishes make of them, and their coats alone."""
-    looks = [m.id for m in project.materials if m.id in owners]
-    looks += [f.id for f in project.finishes if material_of(project, f.id).id in owners]
-    worn_ones = {m.id: m for m in (worn(project, look) for look in looks)}
-    alone = [coat_alone(m, c) for m in project.materials if m.id in owners for c in m.coats]
-    return [*worn_ones.values(), *alone]
-
-
-def coat_alone(material: Material, coat: Coat) -> Material:
-    """A material of one coat only, under an id of its own."""
-    bare = coat.with_(where=(), amount=1.0, shown=True)
-    own = {name: getattr(material, name) for name in ("depth", "kind", "cut", "two_sided", *KIND_PARTS)}
-    return Material(id=alone_id(material.id, coat.id), name=coat.name, coats=(bare,), **own)
-
-
-def alone_id(material: str, coat: str) -> str:
-    """The id of a material that shows one coat of another alone."""
-    return f"coat:{material}:{coat}"
 
 
 def _bend(wanted: bool) -> tuple[str, ...]:

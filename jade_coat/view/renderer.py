@@ -38,6 +38,7 @@ from jade_coat.view.passes.sky_depths import SkyDepthsPass
 from jade_coat.view.passes.surfaces import SurfacePass
 from jade_coat.view.programs import ProgramFault, ProgramShop
 from jade_coat.view.requests import Eye, Marks, Part
+from jade_coat.view.strewn import Strewer
 
 
 class Renderer:
@@ -64,6 +65,7 @@ class Renderer:
         )  # fmt: skip
         """What is run for each look."""
         self._layers = LayersPass(self.drawer)
+        self._strewer = Strewer(context, self.assets, self.scenes)
         self._buffers: dict[str, Buffers] = {}
 
     @property
@@ -129,6 +131,7 @@ class Renderer:
         if not self.light.is_set and found.scene.drawn:
             self.set_light(*DEFAULT_LIGHT)
         pictures: list[Array] = []
+        self._strewer.stand(found, eye)
         kinds = [self.assets.surface_kind(d.material) for d in found.scene.draws]
         blends = tuple(i for i, kind in enumerate(kinds) if kind.blend)
         own_light = tuple(i for i, kind in enumerate(kinds) if kind.shading)

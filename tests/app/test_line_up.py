@@ -62,7 +62,7 @@ def test_a_variant_is_made_dressed_tried_on_and_worn_by_many(jars: Hand) -> None
         assert (finish_on(session.project, found, "Body"), finish_on(session.project, found, "Neck")) == (
             "cobalt_jar", "cream_jar",
         )  # fmt: skip
-    assert line_up.models.image("variant") is not None
+    assert line_up.model_image("variant") is not None
     line_up.add("variant")
     assert [v.name for v in session.project.mesh("storage_jar").variants] == ["Default", "Variant", "Variant 2"]
     told: list[list[str]] = []

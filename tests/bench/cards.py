@@ -14,9 +14,9 @@ from jade_coat.material.material import Coat, Material, field_values, layout
 from jade_coat.material.placing import SwayMove
 from jade_coat.material.surface import Surface
 from jade_coat.mesh.makers import Bush, CardField
+from jade_coat.stage.alone import single
 from jade_coat.stage.draws import Draw, Scene
 from jade_coat.stage.making import mote_map
-from jade_coat.stage.scene import single
 from jade_coat.view.camera import eye_of
 from jade_coat.view.context import create_context
 from jade_coat.view.looks import LAYERS

@@ -16,7 +16,7 @@ from jade_coat.material.tones import Tones
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.makers import Bush
-from jade_coat.stage.scene import single
+from jade_coat.stage.alone import single
 from jade_coat.view.camera import eye_of
 from jade_coat.view.context import create_context
 from jade_coat.view.renderer import Renderer

@@ -11,12 +11,13 @@ from jade_coat.material.surface import NoMaps, Surface
 from jade_coat.material.where import RecipeTerm
 from jade_coat.mesh import shapes
 from jade_coat.stage import edits
+from jade_coat.stage.alone import single
 from jade_coat.stage.document import Document
 from jade_coat.stage.draws import Draw, Scene
 from jade_coat.stage.mesh_assets import MeshAsset
 from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.rows import FinishRows, KeptRows
-from jade_coat.stage.scene import build_scene, single
+from jade_coat.stage.scene import build_scene
 from jade_coat.view.camera import eye_of
 from jade_coat.view.client import RenderClient
 from tests.bench.common import HEIGHT, WIDTH, alternate, entry

@@ -11,9 +11,10 @@ import numpy as np
 from jade_coat.ground.heights import Heights
 from jade_coat.ground.pages import Pages
 from jade_coat.ground.rules import LayerRule
+from jade_coat.ground.scatter import Scatter
 from jade_coat.material.stacking import GroundLayer
 from jade_coat.stage.grounds import Ground
-from jade_coat.stage.project import Project
+from jade_coat.stage.project import Project, Prop
 from tests.support import some_ground
 
 Where = tuple[str, ...]
@@ -77,8 +78,35 @@ class GroundCases:
 
     def remove_layer(self) -> Change:
         name, layer = self._name(), self._layer()
-        gone = (("order", "layers", name), ("rules", name))
-        return {"ground": name, "layer": layer}, lambda at: at in gone or at[1:] == (name, layer)
+        gone = (("order", "layers", name), ("order", "scatter", name), ("rules", name))
+        return {"ground": name, "layer": layer}, lambda at: (
+            at in gone or at[1:] == (name, layer) or at[:2] == ("scatter", name))  # fmt: skip
+
+    def _scatter(self) -> str:
+        ground = self._ground()
+        return self.rng.choice([s.id for s in ground.scatter] or ["none"]) if ground is not None else "none"
+
+    def add_scatter(self) -> Change:
+        name = self._name()
+        made = Scatter(id="new", name="New", layer=self._layer(), mesh=self.rng.choice(["box", "far", "gone"]))
+        return {"ground": name, "scatter": made}, lambda at: at in (
+            ("order", "scatter", name), ("scatter", name, "new"))  # fmt: skip
+
+    def set_scatter(self) -> Change:
+        name, scatter = self._name(), self._scatter()
+        return {"ground": name, "scatter": scatter, "density": 4.0, "cut_out": "d"}, (
+            lambda at: at == ("scatter", name, scatter))  # fmt: skip
+
+    def remove_scatter(self) -> Change:
+        name, scatter = self._name(), self._scatter()
+        return {"ground": name, "scatter": scatter}, lambda at: at in (
+            ("order", "scatter", name), ("scatter", name, scatter))  # fmt: skip
+
+    def take_pieces(self) -> Change:
+        name, scatter = self._name(), self._scatter()
+        prop = Prop(id="plucked", name="Plucked", mesh="box")
+        return {"ground": name, "scatter": scatter, "places": ((1.0, 1.0),), "props": (prop,)}, lambda at: (
+            at == ("scatter", name, scatter) or "plucked" in at or at == ("order", "props"))  # fmt: skip
 
     def set_rules(self) -> Change:
         name, layer = self._name(), self._layer()
@@ -105,6 +133,8 @@ def ground_places(project: Project) -> dict[Where, Any]:
         found["rules", ground.id] = ground.rules
         found["by hand", ground.id] = ground.by_hand
         found["order", "layers", ground.id] = tuple(s.id for s in ground.layers)
+        found["order", "scatter", ground.id] = tuple(s.id for s in ground.scatter)
+        found |= {("scatter", ground.id, s.id): s for s in ground.scatter}
         found |= {("layer", ground.id, s.id): s for s in ground.layers}
         found |= {("weights", ground.id, k): v for k, v in ground.weights.items()}
     return found

@@ -137,7 +137,7 @@ class StageCases:
             lambda at: (
                 at in [("order", k) for k in kinds]
                 or at[1] in held
-                or (at[:2] == ("order", "layers") and at[2] in held)
+                or (at[0] == "order" and at[2:] and at[2] in held)
                 or (at[0] == "rule" and at[1] in reading)
             ),
         )
@@ -186,6 +186,7 @@ class StageCases:
     def remove_variant(self) -> Change:
         gone = self.variant()
         wearing = [("prop", p.id) for p in self.p.props if p.variant == gone]
+        wearing += [("scatter", g.id, s.id) for g in self.p.grounds for s in g.scatter if s.variant == gone]
         return {"mesh": "box", "variant": gone}, of(("order", "variants"), ("variant", "box", gone), *wearing)
 
     def move_variant(self) -> Change:

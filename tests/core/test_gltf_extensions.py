@@ -24,10 +24,10 @@ from jade_coat.material.surface import NoMaps, Surface
 from jade_coat.material.where import SlopeTerm
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import BadMesh
+from jade_coat.stage.alone import single
 from jade_coat.stage.lamps import Lamp
 from jade_coat.stage.looks import finish_on, material_of
 from jade_coat.stage.project import Light, Project, Prop
-from jade_coat.stage.scene import single
 from jade_coat.stage.turns import turn_of
 from tests.core.test_light import ball_scene
 from tests.support import assert_valid_glb, node_script

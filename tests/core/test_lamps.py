@@ -12,9 +12,9 @@ from jade_coat.maps.packing import PackedLookup
 from jade_coat.material.material import Coat, Material, field_values, layout
 from jade_coat.material.surface import NoMaps, Surface
 from jade_coat.mesh import shapes
+from jade_coat.stage.alone import single
 from jade_coat.stage.draws import Scene
 from jade_coat.stage.lamps import BARE, Lamp, Mist, Surroundings, lamp_draw, mist_draw
-from jade_coat.stage.scene import single
 from jade_coat.stage.turns import turn_of
 from jade_coat.view.camera import eye_of
 from jade_coat.view.passes.lamps import LARGEST, SMALLEST, _laid_out

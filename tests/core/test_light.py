@@ -8,7 +8,7 @@ import pytest
 from jade_coat.material.material import Coat, Material, field_values
 from jade_coat.material.surface import NoMaps, Surface
 from jade_coat.mesh import shapes
-from jade_coat.stage.scene import single
+from jade_coat.stage.alone import single
 from jade_coat.view.camera import eye_of
 from jade_coat.view.environment import (
     directions,

@@ -282,7 +282,7 @@ def test_a_step_asked_for_at_the_vertices_is_interpolated_between_them(gl) -> No
 
 def test_a_moved_mesh_is_drawn_casts_its_shadow_and_is_left_alone_where_nothing_moves_it(gl) -> None:
     """A plate lifted by one metre, against a plate that stands one metre higher."""
-    from jade_coat.stage.scene import single
+    from jade_coat.stage.alone import single
     from jade_coat.view.camera import eye_of
     from jade_coat.view.renderer import Renderer
     from tests.support import put_mesh

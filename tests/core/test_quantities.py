@@ -11,7 +11,7 @@ from jade_coat.material.quantity import QUANTITIES, stored
 from jade_coat.material.surface import NoMaps, Surface
 from jade_coat.mesh import shapes
 from jade_coat.program import FLOAT
-from jade_coat.stage.scene import single
+from jade_coat.stage.alone import single
 from jade_coat.view.attachments import ATTACHMENTS
 from jade_coat.view.camera import eye_of
 from tests.support import put_mesh

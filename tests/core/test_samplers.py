@@ -25,8 +25,8 @@ from jade_coat.mesh import shapes
 from jade_coat.program import TextureRef
 from jade_coat.program.glsl_backend import emit
 from jade_coat.program.samplers import PROMISED, TooManySamplers, shared_samplers
+from jade_coat.stage.alone import single
 from jade_coat.stage.project import Project
-from jade_coat.stage.scene import single
 from jade_coat.view import programs
 from jade_coat.view.camera import eye_of
 from tests.support import put_mesh

@@ -18,9 +18,10 @@ from jade_coat.material.surface import NoMaps, Surface
 from jade_coat.mesh import shapes
 from jade_coat.program import lib
 from jade_coat.program.numpy_backend import Environment, evaluate
+from jade_coat.stage.alone import single
 from jade_coat.stage.making import mote_map
 from jade_coat.stage.project import Prop
-from jade_coat.stage.scene import build_scene, single
+from jade_coat.stage.scene import build_scene
 from jade_coat.view.context import HEADER, light_source, shader
 from tests.core.test_light import ball_scene, put_mesh, radiance
 from tests.core.test_material import run

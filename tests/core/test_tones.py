@@ -20,8 +20,8 @@ from jade_coat.mesh import shapes
 from jade_coat.mesh.data import FULL
 from jade_coat.program import lib
 from jade_coat.program.numpy_backend import Environment, evaluate
+from jade_coat.stage.alone import single
 from jade_coat.stage.making import mote_map
-from jade_coat.stage.scene import single
 from jade_coat.view.camera import eye_of
 from tests.core.test_parity import assert_parity
 from tests.support import Demo, put_mesh, stage_renderer

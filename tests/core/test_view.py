@@ -13,9 +13,10 @@ from jade_coat.material.material import Coat, Material, field_values, layout
 from jade_coat.material.surface import NoMaps, Role, Surface
 from jade_coat.material.where import PaintTerm
 from jade_coat.mesh import shapes
+from jade_coat.stage.alone import single
 from jade_coat.stage.desk import Camera
 from jade_coat.stage.draws import Draw, Scene
-from jade_coat.stage.scene import build_scene, single
+from jade_coat.stage.scene import build_scene
 from jade_coat.view.camera import eye_of, project, ray
 from jade_coat.view.looks import look_index
 from tests.support import eye_for, put_mesh, row_patch

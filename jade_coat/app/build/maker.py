@@ -26,11 +26,11 @@ from jade_coat.material.surface import Role
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.makers import Bush, Made
 from jade_coat.stage import edits
+from jade_coat.stage.alone import Look
 from jade_coat.stage.looks import field_row, worn
 from jade_coat.stage.making import FILL, fill_material, levels_made
 from jade_coat.stage.mesh_assets import MeshAsset
 from jade_coat.stage.remesh import Exchange, imported_anew
-from jade_coat.stage.scene import Look
 from jade_coat.view.camera import eye_of
 from jade_coat.view.client import Picture
 from jade_coat.view.looks import LAYERS

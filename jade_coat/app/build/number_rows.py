@@ -31,6 +31,10 @@ class NumberRows(QWidget):
         self._box.setSpacing(4)
         self._build()
 
+    def inset(self, margin: int) -> None:
+        """Leave another margin round the rows."""
+        self._box.setContentsMargins(margin, margin, margin, margin)
+
     def follow(self, numbers: Any) -> None:
         """Show other numbers. A field in the hand may have others appear: they are built once the hand is off it."""
         self._numbers = numbers

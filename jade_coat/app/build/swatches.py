@@ -11,10 +11,10 @@ from PyQt6.QtGui import QImage
 from jade_coat.app.session import Session
 from jade_coat.material.fields import Number
 from jade_coat.material.material import Material, field_values
+from jade_coat.stage.coats_alone import alone_id, coat_alone
 from jade_coat.stage.looks import field_row, worn
 from jade_coat.view.camera import eye_of
 from jade_coat.view.client import Picture
-from jade_coat.view.link import alone_id, coat_alone
 
 WIDTH, HEIGHT = 168, 124
 SAMPLES = 4

@@ -243,7 +243,9 @@ class Stock(QDialog):
             return f"{told}; {_named(cut)} is cut by it" if cut else told
         if kind == "meshes":
             number = sum(p.mesh == thing.id for p in project.props)
-            return f"{counted(number, 'prop')} of it" if number else "No prop is made of it"
+            strewn = [g.name for g in project.grounds if any(s.mesh == thing.id for s in g.scatter)]
+            told = f"{counted(number, 'prop')} of it" if number else "No prop is made of it"
+            return f"{told}; it is strewn on {_named(strewn)}" if strewn else told
         users = project.recipe_users(thing.id)
         return f"Used by {_named(list(users))}" if users else "Nothing uses it"
 
@@ -254,6 +256,8 @@ class Stock(QDialog):
             return f"{_named(list(project.recipe_users(thing.id)))} would not know what to work out. Change that first."
         if kind == "meshes" and any(p.mesh == thing.id for p in project.props):
             return "Props are made of it. Remove those first."
+        if kind == "meshes" and any(s.mesh == thing.id for g in project.grounds for s in g.scatter):
+            return "It is strewn on a ground. Take that scatter away first."
         return ""
 
     def heirs(self, kind: Stocked, thing: Any) -> tuple[str, list[tuple[str, str]]]:

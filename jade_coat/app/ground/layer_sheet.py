@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLineEdit, QStackedWidget, QVBoxLayout, QWidget
 
 from jade_coat.app.build.dial_sheet import DialSheet
 from jade_coat.app.build.finish_rail import family_order
-from jade_coat.app.controls.basics import choice, clear, column, label, row, show_or_hide
+from jade_coat.app.controls.basics import button, choice, clear, column, holder, label, row, show_or_hide
 from jade_coat.app.controls.fields import Field
 from jade_coat.app.controls.focus import focus_kept
 from jade_coat.app.controls.settings import field_for
+from jade_coat.app.ground.scatter_sheet import ScatterSheet
 from jade_coat.app.ground.state import GroundState
 from jade_coat.app.session import Session
 from jade_coat.material.fields import Setting, declared
@@ -20,6 +21,8 @@ from jade_coat.stage import edits
 from jade_coat.stage.grounds import Ground
 
 WIDTH = 128
+FINISH, SCATTER = "Finish", "Scatter"
+TABS = {FINISH: "The dials of what the layer is made of", SCATTER: "What grows and lies on the layer"}
 
 
 class LayerSheet(QWidget):
@@ -35,8 +38,17 @@ class LayerSheet(QWidget):
         self._box.setContentsMargins(12, 10, 10, 6)
         self._box.setSpacing(4)
         self.dials = DialSheet(session, of_prop=False)
-        layout = column(own, self.dials, gap=0)
-        layout.setStretch(1, 1)
+        self.scatter = ScatterSheet(session, state)
+        self.tabs = {name: button(name, partial(self._turn_to, name), "tab", tip) for name, tip in TABS.items()}
+        for made in self.tabs.values():
+            made.setCheckable(True)
+        self.tab = FINISH
+        self._sheets = QStackedWidget()
+        self._sheets.addWidget(self.dials)
+        self._sheets.addWidget(self.scatter)
+        self._switch = holder(row(*self.tabs.values(), 1, margins=(12, 2, 10, 2), gap=4))
+        layout = column(own, self._switch, self._sheets, gap=0)
+        layout.setStretch(2, 1)
         layout.addStretch(0)
         self.setLayout(layout)
         session.changed.connect(self.refresh)
@@ -62,9 +74,25 @@ class LayerSheet(QWidget):
                 self.fields = {}
                 if ground is not None and layer is not None:
                     self._build(ground, layer, lowest)
-        show_or_hide(self.dials, layer is not None and bool(layer.finish) and layer.way != "absolute")
+        self._show_tab(ground, layer)
         for name, field in self.fields.items():
             field.show_value(getattr(layer, name))
+
+    def _turn_to(self, tab: str) -> None:
+        self.tab = tab
+        self.refresh()
+
+    def _show_tab(self, ground: Ground | None, layer: GroundLayer | None) -> None:
+        """Show the dials of the finish, or what grows on the layer; one without a finish has no dials."""
+        has_dials = layer is not None and bool(layer.finish) and layer.way != "absolute"
+        show_or_hide(self._switch, layer is not None)
+        show_or_hide(self._sheets, layer is not None and (has_dials or self.tab == SCATTER))
+        self._sheets.setCurrentWidget(self.scatter if self.tab == SCATTER else self.dials)
+        self.tabs[FINISH].setEnabled(has_dials)
+        count = sum(s.layer == layer.id for s in ground.scatter) if ground is not None and layer is not None else 0
+        self.tabs[SCATTER].setText(f"{SCATTER} · {count}" if count else SCATTER)
+        for name, made in self.tabs.items():
+            made.setChecked(name == self.tab)
 
     def _build(self, ground: Ground, layer: GroundLayer, lowest: bool) -> None:
         self.name = QLineEdit(layer.name)

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Literal
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from jade_coat.app.session import Session
+from jade_coat.ground.scatter import Scatter
 from jade_coat.ground.stroke import Deed, GroundBrush
 from jade_coat.material.stacking import GroundLayer
 from jade_coat.stage.grounds import Ground
+
+Plucking = Literal["", "out", "prop"]
+"""What the hand does with the pieces of a scatter: nothing, take them out, make props of them."""
 
 
 class GroundState(QObject):
@@ -22,6 +26,8 @@ class GroundState(QObject):
         self._session = session
         self.brush = GroundBrush()
         self.layer_id = ""
+        self.scatter_id = ""
+        self.plucking: Plucking = ""
         self._ground_id = ""
         session.changed.connect(self._mend)
 
@@ -39,6 +45,25 @@ class GroundState(QObject):
             return None
         return next((layer for layer in ground.layers if layer.id == self.layer_id), ground.layers[-1])
 
+    @property
+    def scatter(self) -> Scatter | None:
+        """The scatter of the layer that is worked on."""
+        ground, layer = self.ground, self.layer
+        if ground is None or layer is None:
+            return None
+        return next((s for s in ground.scatter if s.id == self.scatter_id and s.layer == layer.id), None)
+
+    def choose_scatter(self, scatter: str) -> None:
+        """Work on another scatter of the layer; an empty one for none."""
+        self.scatter_id = scatter
+        self.plucking = ""
+        self.changed.emit()
+
+    def pluck(self, how: Plucking) -> None:
+        """Let the hand take pieces out of the scatter, or make props of them; or nothing of that."""
+        self.plucking = how if self.scatter is not None else ""
+        self.changed.emit()
+
     def choose_ground(self, ground: str) -> None:
         """Work on another ground."""
         self._ground_id = ground
@@ -47,7 +72,7 @@ class GroundState(QObject):
 
     def choose_layer(self, layer: str) -> None:
         """Work on another layer; its finish is shown with its dials."""
-        self.layer_id = layer
+        self.layer_id, self.plucking = layer, ""
         found = self.layer
         if found is not None and found.finish:
             self._session.choose_finish(found.finish)
@@ -55,6 +80,7 @@ class GroundState(QObject):
 
     def take(self, deed: Deed) -> None:
         """Take up what the brush is to do."""
+        self.plucking = ""
         self.set(deed=deed)
 
     def set(self, **changes: Any) -> None:
@@ -71,3 +97,5 @@ class GroundState(QObject):
         if layer is not None and layer.id != self.layer_id:
             self.layer_id = layer.id
             self.changed.emit()
+        if self.plucking and self.scatter is None:
+            self.pluck("")

@@ -21,6 +21,9 @@ from jade_coat.program.types import Array
 from jade_coat.stage import edits
 from jade_coat.stage.edits.registry import Edit
 from jade_coat.stage.grounds import Ground
+from jade_coat.stage.naming import free_id, free_name
+from jade_coat.stage.project import KINDS_OF_THINGS, Prop
+from jade_coat.stage.strewing import as_prop, near
 from jade_coat.view.camera import project, ray
 
 RING_POINTS = 72
@@ -52,6 +55,8 @@ class GroundTool(Overlay[View]):
         self._state = state
         self._stroke: _Stroke | None = None
         self._ramp: tuple[Array, Array] | None = None
+        self._picking: object = None
+        """The name for undo of the pieces that are being taken out."""
         self._pointer: QPointF | None = None
         self.last: Array | None = None
         """Where on the ground the pointer was last, metres from its corner."""
@@ -92,10 +97,14 @@ class GroundTool(Overlay[View]):
         if ground.locked or self.view.session.project.locks(ground):
             self.view.session.said.emit(f"{ground.name} is locked.", True)
             return True
+        self._count += 1
+        if self._state.plucking:
+            self._picking = ("pluck", self._count)
+            self._pluck(place)
+            return True
         if self._state.brush.deed == "ramp":
             self._ramp = (place, place)
             return True
-        self._count += 1
         self._stroke = _Stroke(("ground stroke", self._count), place, float(ground.heights.at(place[None])[0]))
         self._dab(place)
         self._holding.start()
@@ -108,7 +117,10 @@ class GroundTool(Overlay[View]):
         if place is None:
             return
         self._point(place)
-        if self._ramp is not None:
+        if self._picking is not None:
+            if self._state.plucking == "out":
+                self._pluck(place)
+        elif self._ramp is not None:
             self._ramp = (self._ramp[0], place)
         elif self._stroke is not None:
             way = place - self._stroke.at
@@ -127,21 +139,25 @@ class GroundTool(Overlay[View]):
             if ground is not None and math.hypot(*(end - start)) > 1e-6:
                 made = ramped(ground.heights, self._state.brush, start, end)
                 self._do(edits.sculpt(ground=ground.id, pages=made.pages), ground, None)
-        worked = self._stroke is not None or self._state.brush.deed == "ramp"
-        self._stroke = None
+        worked = self._picking is None and (self._stroke is not None or self._state.brush.deed == "ramp")
+        self._stroke = self._picking = None
         self.view.session.document.settle()
         if worked and self._state.brush.shapes:
             self.land_shaped.emit()
 
     def give_up(self) -> bool:
         """Take back the stroke under way; whether there was one."""
-        stroke, ramp = self._stroke, self._ramp
-        self._stroke = self._ramp = None
+        stroke, ramp, picking = self._stroke, self._ramp, self._picking
+        self._stroke = self._ramp = self._picking = None
         self._holding.stop()
-        if stroke is not None:
-            self.view.session.document.give_up(stroke.key)
+        key = stroke.key if stroke is not None else picking
+        if key is not None:
+            self.view.session.document.give_up(key)
+        elif ramp is None and self._state.plucking:
+            self._state.pluck("")
+            return True
         self.view.update()
-        return stroke is not None or ramp is not None
+        return key is not None or ramp is not None
 
     def hover(self, at: QPointF | None) -> None:
         """Show the ring where the pointer is."""
@@ -189,6 +205,27 @@ class GroundTool(Overlay[View]):
         brush, layer = self._state.brush, self._state.layer
         what = ground.name if brush.shapes or layer is None else layer.name
         self.view.session.do(edit.called(f"{DEED_LABELS[brush.deed]} {what.lower()}"), merge=merge)
+
+    def _pluck(self, place: Array) -> None:
+        """Take the pieces under the brush out of the scatter, or make a prop of the one next to the pointer."""
+        ground, scatter, session = self._state.ground, self._state.scatter, self.view.session
+        if ground is None or scatter is None:
+            return
+        found = near(session.link.pieces(ground.id, scatter.id), scatter, place, self._state.brush.radius)
+        if self._state.plucking == "prop":
+            found = found.some(slice(0, 1))
+        if not len(found):
+            return
+        places = tuple((float(x), float(z)) for x, z in found.places)
+        props: tuple[Prop, ...] = ()
+        title = f"Take {scatter.name.lower()} out"
+        if self._state.plucking == "prop":
+            taken = {t.id for kind in KINDS_OF_THINGS for t in getattr(session.project, kind)}
+            name = free_name(scatter.name, {p.name for p in session.project.props})
+            props = (as_prop(session.project, scatter, found, free_id(name, taken), name),)
+            title = f"Make a prop of {scatter.name.lower()}"
+        edit = edits.take_pieces(ground=ground.id, scatter=scatter.id, places=places, props=props)
+        session.do(edit.called(title), merge=self._picking)
 
     # Picture
 

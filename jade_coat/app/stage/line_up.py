@@ -5,17 +5,17 @@ from __future__ import annotations
 from functools import partial
 
 from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QDragEnterEvent, QDropEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QContextMenuEvent, QDragEnterEvent, QDropEvent, QImage, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QGridLayout, QInputDialog, QMenu, QWidget
 
 from jade_coat.app import theme
 from jade_coat.app.build.swatches import Swatches
 from jade_coat.app.controls.basics import button, choice, clear, column, holder, label, row, scrolled
 from jade_coat.app.controls.tiles import FocusPainted, PressedTile
+from jade_coat.app.model_pictures import ModelPictures
 from jade_coat.app.session import Session
 from jade_coat.app.stage.categories import CategoryMenu, category_name
 from jade_coat.app.stage.finish_picker import FinishPicker
-from jade_coat.app.stage.model_pictures import ModelPictures
 from jade_coat.app.trying import Resting
 from jade_coat.app.view.view import FINISH_MIME
 from jade_coat.stage import edits
@@ -94,7 +94,7 @@ class VariantHead(FocusPainted):
             painter.setPen(QPen(theme.color("celadon" if worn else "jade"), 1.6))
             painter.setBrush(theme.color("chosen") if worn else Qt.BrushStyle.NoBrush)
             painter.drawRoundedRect(QRectF(self.rect()).adjusted(1.5, 1, -1.5, -1), 5, 5)
-        image = self.line_up.models.image(self.variant)
+        image = self.line_up.model_image(self.variant)
         if image is not None:
             painter.drawImage(QRectF((self.width() - 56) / 2, 2, 56, 42), image)
         painter.setFont(theme.font(12, 600))
@@ -131,7 +131,7 @@ class LineUp(QWidget):
     def __init__(self, session: Session, swatches: Swatches) -> None:
         super().__init__()
         self.session, self.swatches = session, swatches
-        self.models = ModelPictures(session, self)
+        self.models = ModelPictures(session, self, "variant")
         self._resting = Resting(session, self)
         self.cells: dict[tuple[str, str], LineCell] = {}
         self.heads: dict[str, VariantHead] = {}
@@ -198,7 +198,7 @@ class LineUp(QWidget):
             self._key = key
             self._build(mesh)
         self._show(mesh)
-        self.models.show(self.session.prop)
+        self._picture_all()
 
     def _build(self, mesh: MeshAsset | None) -> None:
         clear(self._grid)
@@ -225,6 +225,20 @@ class LineUp(QWidget):
                 self._grid.addWidget(cell, j + 1, i + 1)
         self._grid.setColumnStretch(len(mesh.variants) + 1, 1)
         self._grid.setRowStretch(len(mesh.slots) + 1, 1)
+
+    def _picture_all(self) -> None:
+        """Have the leading prop drawn in each variant of its model."""
+        prop, mesh = self.session.prop, self.mesh
+        if prop is None or mesh is None:
+            self.models.let_go()
+            return
+        bare = prop.with_(finishes={}, values={}, rules=())
+        self.models.show({f"{mesh.id}:{v.id}": bare.with_(variant=v.id) for v in mesh.variants})
+
+    def model_image(self, variant: str) -> QImage | None:
+        """The newest picture of a variant of the model that is shown."""
+        mesh = self.mesh
+        return self.models.image(f"{mesh.id}:{variant}") if mesh is not None else None
 
     def _trying(self, variant: str) -> edits.Edit | None:
         """What resting on a variant shows: it on the chosen props of this model."""

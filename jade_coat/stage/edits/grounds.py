@@ -9,12 +9,13 @@ import numpy as np
 from jade_coat.ground.heights import Heights
 from jade_coat.ground.pages import Pages
 from jade_coat.ground.rules import LayerRule
+from jade_coat.ground.scatter import Scatter
 from jade_coat.ground.synthesis import Land
 from jade_coat.material.stacking import GroundLayer
 from jade_coat.stage.edits.registry import added, edit, swap
 from jade_coat.stage.grounds import FULL, Ground
 from jade_coat.stage.looks import material_of
-from jade_coat.stage.project import Project
+from jade_coat.stage.project import Project, Prop
 
 
 def _ground(project: Project, wanted: str) -> Ground:
@@ -95,7 +96,58 @@ def remove_layer(project: Project, /, ground: str, layer: str) -> Project:
         raise ValueError(f"{gone.name} is what is there where nothing is painted. Give it another finish instead")
     weights = {k: v for k, v in old.weights.items() if k != layer}
     kept, rules = tuple(s for s in old.layers if s is not gone), tuple(r for r in old.rules if r.layer != layer)
-    return swap(project, "grounds", old.with_(layers=kept, weights=weights, rules=rules))
+    grows = tuple(
+        s.with_(cut_out="") if s.cut_out == layer else s for s in old.scatter if s.layer != layer
+    )  # fmt: skip
+    return swap(project, "grounds", old.with_(layers=kept, weights=weights, rules=rules, scatter=grows))
+
+
+def _scatter(project: Project, ground: Ground, scatter: Scatter) -> Scatter:
+    """Raises KeyError where it names what is not there."""
+    mesh = project.mesh(scatter.mesh)
+    if scatter.variant and all(v.id != scatter.variant for v in mesh.variants):
+        raise KeyError(f"{mesh.name} has no variant {scatter.variant!r}")
+    for layer in filter(None, (scatter.layer, scatter.cut_out)):
+        ground.layer(layer)
+    return scatter
+
+
+@edit
+def add_scatter(project: Project, /, ground: str, scatter: Scatter) -> Project:
+    """Let something grow or lie on a layer, behind what does already."""
+    old = _ground(project, ground)
+    return swap(project, "grounds", old.with_(scatter=(*old.scatter, _scatter(project, old, scatter))))
+
+
+@edit
+def set_scatter(project: Project, /, ground: str, scatter: str, **changes: Any) -> Project:
+    """Change how something grows on a layer."""
+    old = _ground(project, ground)
+    new = _scatter(project, old, old.scattered(scatter).with_(**changes))
+    return swap(project, "grounds", old.with_(scatter=tuple(new if s.id == scatter else s for s in old.scatter)))
+
+
+@edit
+def remove_scatter(project: Project, /, ground: str, scatter: str) -> Project:
+    """Let something grow on a ground no more."""
+    old = _ground(project, ground)
+    old.scattered(scatter)
+    return swap(project, "grounds", old.with_(scatter=tuple(s for s in old.scatter if s.id != scatter)))
+
+
+@edit
+def take_pieces(
+    project: Project, /, ground: str, scatter: str, places: tuple[tuple[float, float], ...],
+    props: tuple[Prop, ...] = (),
+) -> Project:  # fmt: skip
+    """Take pieces out of a scatter by their places, metres from the ground's corner; `props` stand there instead."""
+    old = _ground(project, ground)
+    found = old.scattered(scatter)
+    new = found.with_(gone=(*found.gone, *places))
+    made = swap(project, "grounds", old.with_(scatter=tuple(new if s.id == scatter else s for s in old.scatter)))
+    for prop in props:
+        made = added(made, "props", prop)
+    return made
 
 
 @edit

@@ -112,8 +112,9 @@ def remove_map_set(project: Project, /, map_set: str, heir: str = "") -> Project
 
 @edit
 def remove_mesh(project: Project, /, mesh: str) -> Project:
-    """Remove a mesh that no prop is made of."""
+    """Remove a mesh that no prop is made of and that grows on no ground."""
     users = [p.name for p in project.props if p.mesh == mesh]
+    users += [s.name for g in project.grounds for s in g.scatter if s.mesh == mesh]
     if users:
         raise ValueError(f"{project.mesh(mesh).name} is what {', '.join(users[:3])} is made of")
     made: Project = released(project, "meshes", mesh)

@@ -25,13 +25,19 @@ def add_variant(project: Project, /, mesh: str, name: str = "", source: str = ""
 
 @edit
 def remove_variant(project: Project, /, mesh: str, variant: str) -> Project:
-    """Remove a variant of a model; props that wore it wear the default. The default itself stays."""
+    """Remove a variant of a model; props and scatters that wore it wear the default. The default itself stays."""
     asset = project.mesh(mesh)
     gone = asset.variant(variant)
     if gone.id == DEFAULT:
         raise ValueError(f"{gone.name} is what props wear that ask for nothing; it stays")
     wearing = [p.with_(variant="") for p in project.props if p.mesh == mesh and p.variant == gone.id]
     project = swap(project, "meshes", asset.with_(variants=tuple(v for v in asset.variants if v is not gone)))
+    strewn = {(g.id, s.id) for g in project.grounds for s in g.scatter if (s.mesh, s.variant) == (mesh, gone.id)}
+    grounds = [
+        g.with_(scatter=tuple(s.with_(variant="") if (g.id, s.id) in strewn else s for s in g.scatter))
+        for g in project.grounds if any(name == g.id for name, _ in strewn)
+    ]  # fmt: skip
+    project = project.with_things("grounds", *grounds) if grounds else project
     return project.with_things("props", *wearing) if wearing else project
 
 

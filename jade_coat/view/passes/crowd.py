@@ -36,7 +36,7 @@ MOST = 255
 
 def is_crowd(draw: Draw) -> bool:
     """Whether a draw has triangles enough to be drawn as a crowd."""
-    return draw.grid is None and draw.count * len(draw.rows) >= FEWEST_TRIANGLES
+    return draw.grid is None and (bool(draw.strewn) or draw.count * len(draw.rows) >= FEWEST_TRIANGLES)
 
 
 @dataclass(frozen=True)

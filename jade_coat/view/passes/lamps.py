@@ -138,7 +138,7 @@ class LampPass:
             name: lamp for name, lamp in lamps.items()
             if name in places and found.lamps_cast.get(name) != (follows, lamp, places[name])
         }  # fmt: skip
-        if stale and frame.sample == 0 and self._caster.triangles(found.scene) > AT_ONCE:
+        if stale and frame.sample == 0 and self._caster.triangles(found) > AT_ONCE:
             own = {n: lamp for n, lamp in stale.items() if found.lamps_cast.get(n, ())[1:] != (lamp, places[n])}
             if len(own) > FEW:
                 return not own.keys() - found.lamps_cast.keys()
@@ -169,7 +169,7 @@ class LampPass:
             return np.asarray(np.linalg.norm(middles - middle, axis=1) < radii + lamp.reach)
 
         views = list(zip(face_views(lamp), parts, strict=True))
-        self._caster.cast(found, views, target, frame, self._caster.chosen(found.scene, reached))
+        self._caster.cast(found, views, target, frame, self._caster.chosen(found, reached))
         target.release()
 
 

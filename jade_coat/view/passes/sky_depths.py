@@ -44,7 +44,7 @@ class SkyDepthsPass:
             return
         if found.scene.surroundings.small:
             return
-        if frame.sample == 0 and self._caster.triangles(found.scene) > AT_ONCE:
+        if frame.sample == 0 and self._caster.triangles(found) > AT_ONCE:
             return
         found.sky.is_cast, found.sky.cast_from = True, follows
         frame.begins = True
@@ -69,5 +69,5 @@ class SkyDepthsPass:
 
         parts = [((i % ACROSS) * SIDE, (i // ACROSS) * SIDE, SIDE, SIDE) for i in range(WAYS)]
         views = list(zip(matrices, parts, strict=True))
-        self._caster.cast(found, views, target, frame, self._caster.chosen(found.scene, large), 0.75 * sky.texel)
+        self._caster.cast(found, views, target, frame, self._caster.chosen(found, large), 0.75 * sky.texel)
         target.release()

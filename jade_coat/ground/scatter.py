@@ -1,0 +1,271 @@
+"""Scatter: which meshes grow or lie on a layer, how thickly, and where each piece of them stands.
+
+Each piece follows from what lies at its own place alone: an edit moves nothing that is outside its reach. All places
+are those of one even spread (`blue_noise`), thinned out where less grows.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from functools import cache
+from typing import Literal
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from jade_coat.ground import blue_noise
+from jade_coat.ground.heights import Heights
+from jade_coat.ground.kernels import bilinear
+from jade_coat.ground.pages import Pages
+from jade_coat.ground.pieces import Cell, Pieces
+from jade_coat.ground.strew_kernels import fates, places_in, stood, terrain
+from jade_coat.ground.stroke import bumps
+from jade_coat.material.fields import Bounded, Number, field, option
+from jade_coat.material.stacking import GroundLayer
+from jade_coat.program.types import Array
+
+By = Literal["chance", "damp", "steep", "high", "size"]
+BY_LABELS: dict[By, str] = {
+    "chance": "by chance", "damp": "by damp", "steep": "by how steep it is", "high": "by height", "size": "by its size",
+}  # fmt: skip
+STEPS = 8
+"""In how many steps a dial of its own follows what it goes by."""
+MOST = 2_000_000
+"""Pieces of one scatter; a thicker one is thinned to as many."""
+FULL = 255.0
+SAME = 0.002
+"""Within how many metres a place counts as one that was taken out."""
+
+
+class Scatter(Bounded):
+    """One kind of pieces that is strewn over a layer of a ground: its mesh, how thickly, and how each stands."""
+
+    id: str
+    name: str
+    layer: str
+    """The layer that it grows on."""
+    mesh: str
+    variant: str = ""
+    visible: bool = True
+    density: float = field(1.0, "Density", unit="/m²", low=0.0005, high=400.0, soft=(0.02, 40.0), logarithmic=True,
+                           group="Spread", hint="Pieces on a square metre that is all this layer")  # fmt: skip
+    clumps: float = field(0.0, "In clumps", group="Spread", hint="0 is even, 1 leaves bare places between")
+    clump: float = field(2.0, "Clump size", unit="m", low=0.05, high=500.0, soft=(0.3, 20.0), logarithmic=True,
+                         group="Spread", hint="How far from clump to clump")  # fmt: skip
+    seed: int = option(1, "Seed", "integer", low=0, high=9999, group="Spread")
+    size: tuple[float, float] = field((0.8, 1.25), "Size", kind="range", low=0.01, high=100.0, soft=(0.2, 3.0),
+                                      group="Each piece", hint="The smallest and the largest")  # fmt: skip
+    turn: float = field(math.pi, "Turned", kind="angle", high=math.pi, group="Each piece",
+                        hint="Up to how far about the upright, to both sides")  # fmt: skip
+    tilt: float = field(math.radians(6), "Leans", kind="angle", high=math.pi / 2, group="Each piece",
+                        hint="Up to how far out of the upright")  # fmt: skip
+    follow: float = field(0.3, "Follows the slope", group="Each piece",
+                          hint="0 stands upright, 1 square to the ground")  # fmt: skip
+    sunk: float = field(0.0, "Sunk in", unit="m", low=-10.0, high=10.0, soft=(-0.1, 0.5), group="Each piece")
+    steep_from: float = field(0.0, "Steep from", kind="angle", high=math.pi / 2, group="Where")
+    steep_to: float = field(math.radians(50), "Steep up to", kind="angle", high=math.pi / 2, group="Where")
+    heights: tuple[float, float] = field((-10000.0, 10000.0), "Heights", kind="range", unit="m", low=-10000.0,
+                                         high=10000.0, soft=(-20.0, 50.0), group="Where")  # fmt: skip
+    dry: float = field(1.0, "Keeps out of water", group="Where", hint="0 grows in puddles as well")
+    clear: float = field(0.15, "From props", unit="m", high=100.0, soft=(0.0, 3.0), group="Where",
+                         hint="How far it keeps from what stands there")  # fmt: skip
+    far: float = field(60.0, "Seen up to", unit="m", low=0.5, high=100000.0, soft=(5.0, 300.0), logarithmic=True,
+                       group="From afar", hint="Where the last of it is gone; it thins out till there")  # fmt: skip
+    cut_out: str = ""
+    """The layer where none of it grows."""
+    dial: str = ""
+    """The dial of its finish that each piece has a value of its own for."""
+    by: By = option("chance", "Goes", "choice", BY_LABELS, group="Dial of its own")
+    low: Number = 0.0
+    high: Number = 1.0
+    """The values of the dial at both ends of what it goes by."""
+    gone: tuple[tuple[float, float], ...] = ()
+    """Places, metres from the ground's corner, whose pieces were taken out by hand."""
+
+
+@dataclass(frozen=True)
+class Footing:
+    """What pieces stand on: the heights, the layers with what was painted of them, where the ground lies in the world
+    (its corner and its foot), and the distance from props on a grid over it, metres, if any stand there."""
+
+    heights: Heights
+    layers: Sequence[GroundLayer]
+    weights: Mapping[str, Pages]
+    corner: tuple[float, float] = (0.0, 0.0)
+    foot: float = 0.0
+    clear: Array | None = None
+
+
+def side_of(scatter: Scatter) -> float:
+    """How long the edge of a cell is, metres: a cell holds at most `COUNT / PARTS²` pieces."""
+    return math.sqrt(blue_noise.COUNT / _dense(scatter)) / blue_noise.PARTS
+
+
+def _dense(scatter: Scatter) -> float:
+    """The density of the whole spread that this one is the beginning of: a power of 4 a square metre."""
+    return float(4.0 ** math.ceil(math.log(scatter.density, 4.0) - 1e-9))
+
+
+def cells_over(scatter: Scatter, size: tuple[float, float]) -> list[Cell]:
+    """All cells that lie over a ground of a size, metres."""
+    side = side_of(scatter)
+    columns, rows = (max(math.ceil(s / side - 1e-9), 1) for s in size)
+    return [(x, z) for z in range(rows) for x in range(columns)]
+
+
+def cells_in(scatter: Scatter, size: tuple[float, float], rect: tuple[float, float, float, float]) -> list[Cell]:
+    """The cells that a rectangle (from and up to along x, then z, metres from the corner) touches."""
+    side = side_of(scatter)
+    across = [(int(max(a, 0) // side), int(min(b, s) // side)) for a, b, s in
+              ((rect[0], rect[1], size[0]), (rect[2], rect[3], size[1]))]  # fmt: skip
+    (x0, x1), (z0, z1) = across
+    last = cells_over(scatter, size)[-1]
+    return [(x, z) for z in range(z0, min(z1, last[1]) + 1) for x in range(x0, min(x1, last[0]) + 1)]
+
+
+@cache
+def _by_cell() -> tuple[Array, Array, Array]:
+    """The tile's points by the part they lie in, `(n, 2)` in edges of a part, their ranks, and where each part begins.
+
+    In each part those of the lowest rank come first.
+    """
+    points = blue_noise.tile() * blue_noise.PARTS
+    part = np.floor(points).astype(np.int64) @ np.array([1, blue_noise.PARTS])
+    order = np.argsort(part, kind="stable")
+    ranks = (order + 0.5) / blue_noise.COUNT
+    starts = np.searchsorted(part[order], np.arange(blue_noise.PARTS**2 + 1))
+    return np.ascontiguousarray(points[order] % 1.0), ranks, starts.astype(np.int64)
+
+
+def strewn(scatter: Scatter, footing: Footing, cells: Sequence[Cell]) -> dict[Cell, Pieces]:
+    """The pieces that stand in each of some cells."""
+    if not cells:
+        return {}
+    points, ranks, starts = _by_cell()
+    share = scatter.density / _dense(scatter) * _thinned(scatter, footing.heights.size)
+    size = np.array(footing.heights.size)
+    at, number, cell = places_in(
+        points, ranks, starts, np.array(cells, np.int64), side_of(scatter), share, size, blue_noise.PARTS
+    )
+    kept = np.arange(len(at))
+    if scatter.layer != footing.layers[0].id:  # what is not painted there is left out early
+        kept = np.flatnonzero(_read(footing, scatter.layer, at) > 0)
+    kept = kept[ranks[number[kept]] < _growing(scatter, footing, at[kept]) * share]
+    at, number, cell = at[kept], number[kept], cell[kept]
+    land = terrain(footing.heights.whole, np.array(footing.heights.spacing), at)
+    slope = np.arctan(np.hypot(land[:, 1], land[:, 2]))
+    kept = (slope >= scatter.steep_from) & (slope <= scatter.steep_to)
+    kept &= (land[:, 0] >= scatter.heights[0]) & (land[:, 0] <= scatter.heights[1])
+    if scatter.gone:
+        kept &= cKDTree(np.array(scatter.gone)).query(at)[0] > SAME
+    at, number, cell, land, slope = at[kept], number[kept], cell[kept], land[kept], slope[kept]
+    chance = fates(np.array(cells, np.int64), cell, number, scatter.seed)
+    pieces = _stood(scatter, footing, at, land, slope, chance, (ranks[number] / share).astype(np.float32))
+    edges = np.searchsorted(cell, np.arange(len(cells) + 1))
+    return {c: pieces.some(slice(a, b)) for c, a, b in zip(cells, edges[:-1], edges[1:], strict=True)}
+
+
+def _thinned(scatter: Scatter, size: tuple[float, float]) -> float:
+    """What a scatter that could come to more than `MOST` is thinned by."""
+    return min(MOST / max(scatter.density * size[0] * size[1], 1.0), 1.0)
+
+
+def _stood(
+    scatter: Scatter, footing: Footing, at: Array, land: Array, slope: Array, chance: Array, ranks: Array
+) -> Pieces:
+    """Pieces as they stand at some places `(n, 2)`; `chance` `(n, 6)` is what is random of each, 0–1."""
+    low, high = sorted(scatter.size)
+    sizes = low * (high / low) ** chance[:, 0]
+    world = np.array([footing.corner[0], footing.foot, footing.corner[1]])
+    shape = np.array([scatter.turn, scatter.tilt, scatter.follow, scatter.sunk])
+    matrices = stood(at, land, sizes, chance, world, shape)
+    span = max(footing.heights.high - footing.heights.low, 1e-6)
+    measures: dict[By, Callable[[], Array]] = {
+        "chance": lambda: chance[:, 4], "damp": lambda: _damp(footing, at),
+        "steep": lambda: np.clip(slope / math.radians(45), 0, 1),
+        "high": lambda: (land[:, 0] - footing.heights.low) / span,
+        "size": lambda: np.log(sizes / low) / max(math.log(high / low), 1e-6),
+    }  # fmt: skip
+    goes = measures[scatter.by]()
+    # Between two steps chance decides: a slow change shows no bands.
+    steps = np.clip(np.floor(goes * (STEPS - 1) + chance[:, 5]), 0, STEPS - 1).astype(np.uint8)
+    return Pieces(matrices, at.astype(np.float32), chance[:, 4].astype(np.float32), steps, ranks)
+
+
+def _growing(scatter: Scatter, footing: Footing, at: Array) -> Array:
+    """How much of a scatter grows at places `(n, 2)`, 0–1, by the layers, clumps, water and props."""
+    found = share_at(footing, scatter.layer, at)
+    if scatter.cut_out and scatter.cut_out in footing.weights:
+        found = found * (1 - _read(footing, scatter.cut_out, at))
+    if scatter.clumps > 0:
+        noise = bumps(at[:, 0] + scatter.seed * 17.0, at[:, 1], scatter.clump)
+        # At full strength about half of the ground is bare.
+        found = found * np.clip(1 - scatter.clumps * 1.6 * (0.72 - noise) / 0.44, 0, 1)
+    if scatter.dry > 0:
+        found = found * (1 - scatter.dry * (_wet(footing, at) > 0))
+    if scatter.clear > 0 and footing.clear is not None:
+        rows, columns = footing.clear.shape
+        step = np.array(footing.heights.size) / (columns - 1, rows - 1)
+        found = found * (bilinear(footing.clear, at / step) >= scatter.clear)
+    return np.asarray(found)
+
+
+def share_at(footing: Footing, layer: str, at: Array) -> Array:
+    """How much of a layer was painted at places `(n, 2)`, 0–1, beside and beneath the others; not led by heights."""
+    own = next(s for s in footing.layers if s.id == layer)
+    found = _read(footing, layer, at)
+    if own.way == "absolute":
+        return found
+    if own.way == "shared":
+        sharing = [s.id for s in footing.layers if s.way == "shared"]
+        others = [_read(footing, s, at) for s in sharing if s != layer]
+        total = sum(others, found)
+        if layer == sharing[0]:
+            found = np.where(total <= 0, 1.0, found)
+        found = found / np.maximum(total, 1e-9) if others else np.ones(len(at))
+        found = np.clip(found, 0, 1)
+    above = footing.layers[footing.layers.index(own) + 1 :] if own.way == "over" else footing.layers
+    for over in above:
+        if over.way == "over":
+            found = found * (1 - _read(footing, over.id, at))
+    return np.asarray(found)
+
+
+def _damp(footing: Footing, at: Array) -> Array:
+    found = np.zeros(len(at))
+    for layer in footing.layers:
+        if layer.way == "absolute" and layer.role == "damp":
+            found = np.maximum(found, _read(footing, layer.id, at))
+    return found
+
+
+def _wet(footing: Footing, at: Array) -> Array:
+    """By how much damp is above what water stands from, at the most of the weather."""
+    found = np.full(len(at), -1.0)
+    for layer in footing.layers:
+        if layer.way == "absolute" and layer.role == "damp":
+            found = np.maximum(found, _read(footing, layer.id, at) - layer.stands)
+    return found
+
+
+def _read(footing: Footing, layer: str, at: Array) -> Array:
+    """What was painted of a layer at places `(n, 2)`, 0–1."""
+    pages = footing.weights[layer]
+    step = np.array(footing.heights.size) / (pages.columns - 1, pages.rows - 1)
+    return np.asarray(pages.sampled(at / step) / FULL)
+
+
+def values_of(scatter: Scatter) -> list[Number]:
+    """The values that the dial of its own has in each step."""
+    low, high = np.atleast_1d(scatter.low).astype(float), np.atleast_1d(scatter.high).astype(float)
+    rows = [low + (high - low) * i / (STEPS - 1) for i in range(STEPS)]
+    return [tuple(float(v) for v in r) if len(r) > 1 else float(r[0]) for r in rows]
+
+
+def without(scatter: Scatter, places: Array) -> Scatter:
+    """The scatter with the pieces at some places `(n, 2)` taken out."""
+    more = tuple((float(x), float(z)) for x, z in places)
+    made: Scatter = scatter.with_(gone=(*scatter.gone, *more))
+    return made
