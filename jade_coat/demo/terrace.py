@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
-from jade_coat.demo import glows, hillside, leaves, marks, surfaces, whole
+from jade_coat.demo import glows, growth, hillside, leaves, marks, surfaces, whole
 from jade_coat.demo.corner import props as corner_props
 from jade_coat.files.assets import Assets
 from jade_coat.files.desk_file import write_desk
@@ -85,11 +85,11 @@ def _whole(project: Project, grain: float) -> Project:
     made: Project = project.with_(
         materials=(*project.materials, *whole.materials(), hillside.material()),
         finishes=(*project.finishes, *whole.finishes(), *hillside.finishes()),
-        meshes=tuple(whole.dressed(m, grain) for m in project.meshes), categories=whole.CATEGORIES,
+        meshes=tuple(whole.dressed(m, grain, ids) for m in project.meshes), categories=whole.CATEGORIES,
         stamps=whole.stamps(),
         groups=Things(whole.GROUPS), props=Things([*project.props, *whole.props(ids, project.prop("kiln_wall_prop"))]),
         decals=Things(whole.decals()), lamps=Things(whole.lamps()), mists=Things(whole.mists()),
-        grounds=Things([hillside.ground()]),
+        grounds=Things([hillside.ground().with_(scatter=growth.scatters(ids))]),
     )  # fmt: skip
     return made
 

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from jade_coat.demo import cloths, glows, guardian, leaves, thatch
+from jade_coat.demo import cloths, glows, growth, guardian, leaves, thatch
 from jade_coat.demo.marks import COLUMNS, MARKS, ROWS
 from jade_coat.maps.color import hex_to_linear
 from jade_coat.material.material import Coat, Dial, Finish, Material
@@ -20,7 +20,7 @@ from jade_coat.mesh.data import MeshData
 from jade_coat.stage.arranging import turn_between
 from jade_coat.stage.decals import Cell, Decal, Stamp
 from jade_coat.stage.lamps import Lamp, Mist
-from jade_coat.stage.mesh_assets import Category, MeshAsset, Variant
+from jade_coat.stage.mesh_assets import Category, FarLevel, MeshAsset, Variant
 from jade_coat.stage.project import Group, Prop
 from jade_coat.stage.stamping import upright_turn
 from jade_coat.stage.turns import turn_of
@@ -29,7 +29,7 @@ CATEGORIES = (
     Category(id="clay", name="Clay", finish="cream_jar"), Category(id="wood", name="Wood", finish="rack_wood"),
     Category(id="metal", name="Metal", finish="old_copper"), Category(id="wall", name="Wall", finish="ash_wall"),
     cloths.CATEGORY, thatch.CATEGORY,
-    guardian.CATEGORY, *leaves.CATEGORIES, *glows.CATEGORIES,
+    guardian.CATEGORY, *leaves.CATEGORIES, *glows.CATEGORIES, *growth.CATEGORIES,
 )  # fmt: skip
 SLOT_CATEGORIES = {
     "Storage jar": {"Body": "clay", "Neck": "clay"}, "Bowl": {"Body": "clay"}, "Kiln wall": {"surface": "wall"},
@@ -37,6 +37,7 @@ SLOT_CATEGORIES = {
     "Wall reed": thatch.COPING_SLOTS, "Broom": thatch.BROOM_SLOTS,
     **glows.SLOTS, "Guardian": guardian.SLOTS, "Tea bush": leaves.SLOTS, "Fern": leaves.SLOTS,
     "Cloth": cloths.SLOTS, "Gate post": {"Shaft": "wall", "Cap": "clay"}, "Terrace edge": {"surface": "wall"},
+    **growth.SLOTS,
 }  # fmt: skip
 VARIANTS: dict[str, tuple[tuple[str, dict[str, str]], ...]] = {
     "Storage jar": (
@@ -56,6 +57,7 @@ VARIANTS: dict[str, tuple[tuple[str, dict[str, str]], ...]] = {
     "Drying rack": (("Oiled", {}), ("Bleached", {"Posts": "bleached_wood", "Boards": "bleached_wood"})),
     "Flue": (("Weathered", {}), ("New copper", {"Pipe": "new_copper", "Collar": "new_copper"})),
     "Terrace edge": (("Ash", {"surface": "edge_wall"}), ("Overgrown", {"surface": "overgrown_edge"})),
+    **growth.VARIANTS,
 }  # fmt: skip
 
 
@@ -82,6 +84,7 @@ def meshes(grain: float) -> dict[str, MeshData]:
         "Wall reed": thatch.coping(grain),
         "Reed curtain": thatch.curtain(),
         "Leaf litter": leaves.litter(grain).mesh(),
+        **growth.meshes(),
     }
 
 
@@ -98,7 +101,7 @@ def _rack() -> MeshData:
     return shapes.joined([(shapes.merged(posts), "Posts"), (shapes.merged(boards), "Boards")])
 
 
-def dressed(asset: MeshAsset, grain: float) -> MeshAsset:
+def dressed(asset: MeshAsset, grain: float, ids: dict[str, str]) -> MeshAsset:
     """A mesh of the demo with its variants and categories, and what it is made from."""
     found = VARIANTS.get(asset.name, ())
     variants = tuple(
@@ -107,8 +110,9 @@ def dressed(asset: MeshAsset, grain: float) -> MeshAsset:
         )
         for i, (name, finishes) in enumerate(found)
     )
+    levels = (FarLevel(mesh=ids["Grass tuft, far"], away=growth.AWAY),) if asset.name == "Grass tuft" else ()
     made: MeshAsset = asset.with_(
-        variants=variants or asset.variants, categories=SLOT_CATEGORIES.get(asset.name, {}),
+        levels=levels, variants=variants or asset.variants, categories=SLOT_CATEGORIES.get(asset.name, {}),
         made={**leaves.bushes(grain), **glows.fields(grain), "Leaf litter": leaves.litter(grain)}.get(asset.name),
     )  # fmt: skip
     return made
@@ -166,7 +170,7 @@ def materials() -> tuple[Material, ...]:
     )
     more = (
         cloths.material(), thatch.material(), thatch.curtain_material(), guardian.material(), leaves.material(),
-        leaves.shade(), leaves.litter_material(), *glows.materials(),
+        leaves.shade(), leaves.litter_material(), *glows.materials(), *growth.materials(),
     )  # fmt: skip
     return (wood, copper, marks, *more)
 
@@ -189,6 +193,7 @@ def finishes() -> tuple[Finish, ...]:
         Finish(id="new_copper", name="New copper", parent="copper", values={"verdigris": 0.1, "polish": 0.22}),
         Finish(id="wall_marks", name="Wall marks", parent="marks"),
         *cloths.finishes(), *thatch.finishes(), *guardian.finishes(), *leaves.finishes(), *glows.finishes(),
+        *growth.finishes(),
     )  # fmt: skip
 
 

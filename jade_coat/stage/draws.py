@@ -171,8 +171,6 @@ class ScenePatch:
 
     def moves(self, scene: Scene) -> bool:
         """Whether it changes, in a scene that it was not applied to yet, where anything stands or what is drawn."""
-        if any(s is None or s.cells or s.whole for s in self.strewn.values()):
-            return True
         for number, patch in self.draws.items():
             held = scene.draws[number] if number < len(scene.draws) else NO_DRAW
             if patch.made is not None or patch.count != len(held.rows):

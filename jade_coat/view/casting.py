@@ -74,7 +74,7 @@ class Caster:
     def _all_of(self, found: GpuScene, index: int) -> Draw:
         """The draw of a scatter with all pieces that throw shadows, not those that an eye sees alone."""
         if index not in found.casting:
-            found.casting[index] = casting(found, index, *self.bounds(found.scene))
+            found.casting[index] = casting(found, index, *(self.land(found.scene) or self.bounds(found.scene)))
         return found.casting[index]
 
     def triangles(self, found: GpuScene) -> int:
@@ -104,8 +104,8 @@ class Caster:
         may be left out.
         """
         for index, draw in self._casting(found):
-            if draw.grid is not None and texel:
-                continue  # seen coarsely a ground would lie over itself and shut its own sky out
+            if texel and (draw.grid is not None or draw.strewn):
+                continue  # seen coarsely a ground and its grass would lie over it and shut its own sky out
             numbers = chosen.get(index) if chosen is not None else casting_instances(draw)
             if numbers is not None and len(numbers):
                 self._cast_one(found, index, draw, numbers, views, target, frame, texel)
@@ -158,11 +158,27 @@ class Caster:
         instances.release()
 
     def bounds(self, scene: Scene) -> tuple[Array, Array]:
-        """The box `(3,)` to `(3,)` around all that is drawn, by the boxes of the meshes."""
-        low, high = [], []
+        """The box `(3,)` to `(3,)` around all that stands there, by the boxes of the meshes; without any, of the land.
+
+        A ground reaches far: shadows would be coarse if all of it were in the box.
+        """
         things = [d for d in scene.drawn if not d.strewn]
-        grounded = [d for d in things if d.grid is None] or things
-        for draw in grounded:  # a ground reaches far: shadows would be coarse if all of it threw them
+        return self._box(scene, [d for d in things if d.grid is None] or things)
+
+    def land(self, scene: Scene) -> tuple[Array, Array] | None:
+        """The box around the grounds, as far as `LAND` from what stands there; None where there are none."""
+        grounds = [d for d in scene.drawn if d.grid is not None]
+        if not grounds or len(grounds) == len(scene.drawn):
+            return None
+        (low, high), (land_low, land_high) = self.bounds(scene), self._box(scene, grounds)
+        middle = (low + high) / 2
+        reach = np.maximum((high - low) / 2, LAND)
+        land_low, land_high = np.maximum(land_low, middle - reach), np.minimum(land_high, middle + reach)
+        return np.minimum(land_low, low), np.maximum(land_high, high)
+
+    def _box(self, scene: Scene, draws: list[Draw]) -> tuple[Array, Array]:
+        low, high = [], []
+        for draw in draws:
             mesh = self._drawer.assets.meshes.get(draw.mesh)
             if mesh is not None:
                 linear, reach = draw.matrices[:, :3, :3], reach_in(scene, self._drawer.assets.material(draw.material))
@@ -173,6 +189,8 @@ class Caster:
         return np.min(low or [np.zeros(3)], axis=0), np.max(high or [np.zeros(3)], axis=0)
 
 
+LAND = 48.0
+"""How far from what stands there land is in the sun's second map, metres."""
 GROUND_PARTS = 16
 """Into how many parts across a ground falls that throws a shadow, whatever the camera sees of it."""
 
@@ -185,9 +203,9 @@ def casting_instances(draw: Draw) -> Array:
     return np.flatnonzero(np.rint(np.log2(draw.matrices[:, 0, 0] / draw.grid.leaf[0])) == level)
 
 
-def depth_map(context: Any, side: int) -> Any:
-    """A square depth texture that compares."""
-    made = context.depth_texture((side, side))
+def depth_map(context: Any, size: tuple[int, int]) -> Any:
+    """A depth texture that compares."""
+    made = context.depth_texture(size)
     made.compare_func = "<="
     made.filter = (moderngl.LINEAR, moderngl.LINEAR)
     made.repeat_x = made.repeat_y = False

@@ -49,6 +49,11 @@ class Depths:
     rows: Array = field(default_factory=lambda: np.zeros((0, 4)))
     texel: float = 0.0
     side: int = 0
+    late: bool = False
+    """Whether the maps are to be drawn anew once the view stands still."""
+    far_rows: Array = field(default_factory=lambda: np.eye(4))
+    far_texel: float = 0.0
+    """The matrix into the second map of the sun beside the first, and the size of its texels; 0 where there is none."""
 
     def release(self) -> None:
         """Free the texture."""
@@ -170,6 +175,8 @@ class GpuScenes:
             return
         if patch.moves(found.scene):
             found.cast_anew()
+        elif patch.strewn:
+            found.moves, found.casting, found.sun.late = found.moves + 1, {}, True
         patch.apply(found.scene)
         self._count += 1
         found.serial, found.casting = self._count, {}

@@ -42,7 +42,7 @@ class Light:
         self.sun: Array = np.zeros(3)
         """The unit direction towards the sun, `(3,)`."""
         self.is_set = False
-        self._block = context.buffer(reserve=_SKY_AT + (3 * WAYS + 1) * 16)
+        self._block = context.buffer(reserve=_SKY_AT + (3 * WAYS + 4) * 16)
         self._depths: dict[str, Any] = {}
         self._cast_by = b""
         self._split_sum = context.texture((32, 32), 2, split_sum_table().tobytes(), dtype="f4")
@@ -96,10 +96,11 @@ class Light:
         sun, sky = scene.sun, scene.sky
         self._depths = {"shadow": sun.texture, "sky_depths": sky.texture or sun.texture}
         ways = 0 if sky.texture is None else WAYS
-        numbers = [sun.texel, sky.texel, ways, 0.0]
+        numbers = [sun.texel, sky.texel, ways, sun.far_texel]
         rows = np.zeros((3 * WAYS, 4), np.float32)
         rows[: 3 * ways] = sky.rows[: 3 * ways]
         data = sun.rows.T.astype("f4").tobytes() + np.array(numbers, np.float32).tobytes() + rows.tobytes()
+        data += sun.far_rows.T.astype("f4").tobytes()
         if data != self._cast_by:  # a write waits for whatever still reads the block
             self._cast_by = data
             self._block.write(data, offset=_SUN_AT)

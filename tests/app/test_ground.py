@@ -15,6 +15,7 @@ from jade_coat.files.project_folder import open_project
 from jade_coat.ground.rules import LayerRule
 from jade_coat.stage import edits
 from jade_coat.stage.project import Prop
+from jade_coat.stage.strewing import counted as pieces_of
 from tests.app.conftest import Hand
 from tests.app.wall import shown
 
@@ -198,3 +199,61 @@ def test_heights_come_from_files_and_go_into_them_and_the_ground_is_kept(hand: H
     opened = open_project(tmp_path / "kept")
     assert opened.problems == []
     assert opened.project == session.project
+
+
+def test_what_is_strewn_grows_with_the_stroke_is_taken_out_by_hand_and_becomes_props(hand: Hand) -> None:
+    with_land(hand)
+    session, bench = hand.session, hand.window.bench
+    session.choose_finish(session.project.finishes[-1].id)
+    hand.click(bench.ground_panel.add)
+    sheet = bench.layer_sheet
+    hand.click(sheet.tabs["Scatter"])
+    scatters = sheet.scatter
+    hand.click(scatters.add)
+    jar = next(m for m in session.project.meshes if m.name == "Storage jar")
+    hand.until(lambda: scatters.models[jar.id].image is not None)  # what may be strewn has a picture
+    QTest.mouseClick(scatters.models[jar.id], Qt.MouseButton.LeftButton)
+    (scatter,) = session.project.grounds.first.scatter
+    assert scatter.mesh == jar.id
+    count = lambda: pieces_of(session.link.pieces(session.project.grounds.first.id, scatter.id))
+    assert count() == 0, "it grows on a layer that is painted nowhere yet"
+    scatters.numbers.fields["density"].changed.emit(9.0)
+    scatters.numbers.fields["clear"].changed.emit(0.0)
+    bare = shown(hand)
+    hand.click(bench.ground_panel.tools["paint"])
+    bench.ground.set(radius=2.0, strength=1.0)
+    before = session.project
+    hand.drag(hand.window.view, middle(hand), middle(hand) + QPoint(50, 0))
+    grown, painted = count(), session.project
+    assert grown > 40
+    hand.settle()
+    assert not session.faults
+    assert np.abs(shown(hand).astype(int) - bare).max() > 30
+    assert f"{grown:,} pieces" in scatters.tiles[scatter.id].words
+    hand.window.undo()
+    assert (session.project, count()) == (before, 0), "one stroke is one step, and what grew goes with it"
+    hand.window.redo()
+    assert (session.project, count()) == (painted, grown)
+    hand.click(scatters.hands["prop"])
+    bench.ground.set(radius=1.0)
+    hand.click(hand.window.view, middle(hand))
+    assert count() == grown - 1
+    (made,) = session.project.props
+    assert (made.mesh, made.name) == (jar.id, scatter.name)
+    hand.click(scatters.hands["out"])
+    hand.click(hand.window.view, middle(hand))
+    taken = session.project.grounds.first.scatter[0].gone
+    assert count() == grown - len(taken) < grown - 1
+    hand.key(hand.window, Qt.Key.Key_Escape)
+    assert bench.ground.plucking == ""
+    hand.settle()
+    assert hand.window.save_project(wait=True)
+    assert open_project(session.folder).project.grounds.first == session.project.grounds.first
+    hand.click(scatters.back)
+    assert count() == grown
+    hand.click(scatters.shown)
+    assert count() == 0
+    assert scatters.tiles[scatter.id].words == "hidden"
+    hand.window.undo()
+    hand.window.undo()
+    assert count() == grown - len(taken)

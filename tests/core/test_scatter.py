@@ -19,19 +19,22 @@ from jade_coat.ground.scatter import STEPS, Footing, Scatter, cells_over, strewn
 from jade_coat.ground.stroke import GroundBrush, painted, shaped
 from jade_coat.ground.synthesis import Land
 from jade_coat.maps.packing import PackedLookup
+from jade_coat.material.compile_stacked import HEIGHTS
 from jade_coat.material.material import Coat, Dial, Finish, Material
-from jade_coat.material.stacking import GroundLayer
+from jade_coat.material.paint_source import own_key
+from jade_coat.material.stacking import GroundLayer, weights_texture
 from jade_coat.material.surface import Surface
 from jade_coat.mesh import shapes
 from jade_coat.stage import edits
 from jade_coat.stage.document import Document
 from jade_coat.stage.draws import Scene
+from jade_coat.stage.ground_nodes import NODE_MESH, node_mesh
 from jade_coat.stage.grounds import new_ground
 from jade_coat.stage.mesh_assets import Category, MeshAsset
 from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.scene import SceneColumns
 from jade_coat.stage.strewing import as_prop, near
-from jade_coat.view.camera import eye_of
+from jade_coat.view.camera import eye_of, seen
 from jade_coat.view.strewn import FIRST
 from tests.support import put_mesh
 
@@ -336,3 +339,41 @@ def test_pieces_are_drawn_as_props_in_their_places_would_be(renderer) -> None:
     assert away.max() < 30.0
     sizes = np.linalg.norm(drawn.matrices[:, :3, 0], axis=1)
     assert sizes[away > 28.0].max() < 0.5 * np.median(sizes[away < FIRST * 30])
+
+
+def test_what_grows_far_from_everything_throws_its_shadow_on_the_land(renderer) -> None:
+    """Where the sun's ray to the flat ground passes through a piece it is darker than beside it, by plain geometry."""
+    flat = Heights.of(np.zeros((65, 65), np.float32), (60.0, 60.0))
+    project = project_of(scattered(density=0.02, size=(8.0, 8.0), tilt=0.0, turn=0.0, far=500.0))
+    ground = project.grounds.first
+    project = project.with_(
+        grounds=(ground.with_(heights=flat),), props=(project.props["p"].with_(position=(0.0, 0.0, 0.0)),)
+    )
+    columns, scene = columns_of(project)
+    put_mesh(renderer, "box", MESH)
+    put_mesh(renderer, NODE_MESH, node_mesh())
+    renderer.assets.put_map(own_key("land", HEIGHTS), flat.whole[..., None])
+    weights = np.zeros((129, 129, 4), np.uint8)
+    weights[..., 0] = 255
+    renderer.assets.put_map(own_key("land", weights_texture(0)), weights)
+    for material in columns.materials.values():
+        renderer.assets.set_material(material, PackedLookup(()))
+    renderer.scenes.set("land", scene)
+    sun = np.array([1.0, 1.0, 0.0]) / math.sqrt(2)
+    renderer.set_light((float(sun[0]), float(sun[1]), 0.0), 3.0)
+    eye = eye_of(np.array([0.0, 90.0, 0.001]), np.zeros(3), 0.75, 1.0)
+    size = 400
+    for sample in range(3):
+        picture = renderer.picture("land", eye, size, size, ("lit",), stream="land", sample=sample)
+    assert not renderer.faults
+    places = Pieces.joined(columns.pieces("land", "s").values()).places.astype(np.float64) - 30.0
+    outer = places[(np.abs(places).max(axis=1) > 12) & (np.abs(places).max(axis=1) < 24)]
+    assert len(outer) > 10
+    # A piece is 1.6 m wide and 2.4 m high; at 45° its shadow reaches as far to the west as it is high.
+    shaded = np.stack([outer[:, 0] - 0.8 - 1.2, 0 * outer[:, 0], outer[:, 1]], axis=1)
+    open_ = shaded + np.array([0.0, 0.0, 2.2])
+    alone = cKDTree(places).query(open_[:, [0, 2]], k=2)[0][:, 1] > 4.0  # of all but its own
+    at = [np.clip((seen(eye, p)[:, :2] * size).astype(int), 0, size - 1) for p in (shaded[alone], open_[alone])]
+    dark, bright = (picture[a[:, 1], a[:, 0], :3].astype(float).mean() for a in at)
+    assert alone.sum() > 4
+    assert dark < 0.8 * bright  # as shown; in light it is about half

@@ -86,7 +86,7 @@ class LampPass:
         """Let a program that includes `lamps.glsl` read the depth maps, from a unit."""
         if "lamp_depths" in program:
             if self._none is None:
-                self._none = depth_map(self._context, 1)
+                self._none = depth_map(self._context, (1, 1))
             (found.lamps.texture or self._none).use(unit)
             program["lamp_depths"].value = unit
 
@@ -154,7 +154,7 @@ class LampPass:
     def _cast_one(self, frame: Frame, lamp: LampDraw, side: int, place: int) -> None:
         found, context = frame.scene, self._context
         if found.lamps.texture is None:
-            found.lamps.texture = depth_map(context, SIDE)
+            found.lamps.texture = depth_map(context, (SIDE, SIDE))
         target = context.framebuffer([], found.lamps.texture)
         parts = [_part(place + i, side) for i in range(_faces(lamp))]
         for part in parts:

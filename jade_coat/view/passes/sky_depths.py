@@ -57,7 +57,7 @@ class SkyDepthsPass:
         matrices = [orthographic(half, half * 2.02) @ look_at(centre + way * half * 1.01, centre) for way in sky_ways()]
         sky.rows, sky.texel = np.concatenate([m[:3] for m in matrices]), 2 * half / SIDE
         if sky.texture is None:
-            sky.texture = depth_map(context, SIDE * ACROSS)
+            sky.texture = depth_map(context, (SIDE * ACROSS, SIDE * ACROSS))
             sky.texture.filter = (moderngl.NEAREST, moderngl.NEAREST)  # where it is read is shifted by chance
         target = context.framebuffer([], sky.texture)
         target.use()

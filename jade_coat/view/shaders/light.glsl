@@ -7,8 +7,10 @@ layout(std140) uniform Light {  // one block, shared by every pass that lights
     vec4 sun_direction;
     vec4 sun_radiance;
     mat4 to_shadow;
-    vec4 depths_shape;  // the size of a texel of the sun's depth map and of the sky's, metres; how many ways to the sky
+    vec4 depths_shape;  // the size of a texel of the sun's depth map and of the sky's, metres; how many ways to the sky;
+                        // the size of a texel of the sun's second map, beside the first, 0 where there is none
     vec4 sky_rows[48];  // three rows of the matrix for each way
+    mat4 to_far_shadow;
 };
 uniform sampler2DShadow sky_depths;  // four by four maps, a way each
 uniform sampler2DShadow shadow;
@@ -155,11 +157,23 @@ vec3 light_of_grey(vec3 shown) {
     return mix(sqrt(c / 6.25), c + 0.04, greaterThan(c, vec3(0.04)));
 }
 
+// Where a place is in the sun's first map, else in the second; z below 0 where it is in neither.
+vec3 in_shadow_map(vec3 near, vec3 far) {
+    bool two = depths_shape.w > 0.0;
+    vec3 p = (to_shadow * vec4(near, 1.0)).xyz * 0.5 + 0.5;
+    float margin = 2.0 / float(textureSize(shadow, 0).y);
+    if (all(greaterThan(p, vec3(margin))) && all(lessThan(p, vec3(1.0 - margin))))
+        return vec3(two ? p.x * 0.5 : p.x, p.yz);
+    p = (to_far_shadow * vec4(far, 1.0)).xyz * 0.5 + 0.5;
+    if (!two || any(lessThan(p, vec3(margin))) || any(greaterThan(p, vec3(1.0 - margin)))) return vec3(-1.0);
+    return vec3(0.5 + p.x * 0.5, p.yz);
+}
+
 float sunlight(vec3 world, vec3 n) {
-    vec4 s = to_shadow * vec4(world + n * depths_shape.x * 2.0, 1.0);
-    vec3 p = s.xyz * 0.5 + 0.5;
-    if (any(lessThan(p, vec3(0.0))) || any(greaterThan(p, vec3(1.0)))) return 1.0;
-    float lit = 0.0, texel = 1.0 / float(textureSize(shadow, 0).x);
+    vec3 p = in_shadow_map(world + n * depths_shape.x * 2.0, world + n * depths_shape.w * 2.0);
+    if (p.z < 0.0) return 1.0;
+    float lit = 0.0;
+    vec2 texel = 1.0 / vec2(textureSize(shadow, 0));
     for (int y = -1; y <= 1; ++y)
         for (int x = -1; x <= 1; ++x) lit += texture(shadow, vec3(p.xy + vec2(x, y) * texel * 1.4, p.z - 0.0008));
     return lit / 9.0;
@@ -167,9 +181,8 @@ float sunlight(vec3 world, vec3 n) {
 
 // Whether the sun sees a place in the air, by one place of its depth map.
 float sun_reaches(vec3 world) {
-    vec3 p = (to_shadow * vec4(world, 1.0)).xyz * 0.5 + 0.5;
-    if (any(lessThan(p, vec3(0.0))) || any(greaterThan(p, vec3(1.0)))) return 1.0;
-    return texture(shadow, vec3(p.xy, p.z - 0.0008));
+    vec3 p = in_shadow_map(world, world);
+    return p.z < 0.0 ? 1.0 : texture(shadow, vec3(p.xy, p.z - 0.0008));
 }
 
 // What a surface sends towards v of light that comes along l, over its radiance, and of the sky: see `standard.glsl`.
