@@ -54,7 +54,7 @@ def stacked_cost(project: Project, ground: Ground, shown: frozenset[str], lookup
 def places_of(ground: Ground, nodes: GroundNodes) -> dict[frozenset[str], int]:
     """Which layers meet, and in how many of the finest parts of a ground."""
     names = [layer.id for layer in ground.layers]
-    stack = np.stack([nodes.active[n] if i else np.ones(nodes.low.shape, bool) for i, n in enumerate(names)])
+    stack = np.stack([nodes.there(n) if i else np.ones(nodes.low.shape, bool) for i, n in enumerate(names)])
     columns, counts = np.unique(stack.reshape(len(names), -1), axis=1, return_counts=True)
     return {
         frozenset(n for n, on in zip(names, column, strict=True) if on): int(count)

@@ -89,6 +89,8 @@ def heights() -> Heights:
         level = float(made.at(place[None])[0]) - 0.12
         for _ in range(3):
             made = shaped(made, GroundBrush(deed="flatten", radius=size * 1.7, strength=0.9, hard=0.55), place, level)
+        for share, deep in ((1.25, 0.45), (0.8, 0.35), (0.45, 0.25)):  # and it is a hollow
+            made = shaped(made, GroundBrush(deed="lower", radius=size * share, strength=deep, hard=0.25), place, level)
     return made
 
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from dataclasses import field as field_of
 from functools import cache
 from typing import Literal
 
@@ -22,6 +23,7 @@ from jade_coat.ground.pages import Pages
 from jade_coat.ground.pieces import Cell, Pieces
 from jade_coat.ground.strew_kernels import fates, places_in, stood, terrain
 from jade_coat.ground.stroke import bumps
+from jade_coat.ground.water import Pools
 from jade_coat.material.fields import Bounded, Number, field, option
 from jade_coat.material.stacking import GroundLayer
 from jade_coat.program.types import Array
@@ -35,6 +37,8 @@ STEPS = 8
 MOST = 2_000_000
 """Pieces of one scatter; a thicker one is thinned to as many."""
 FULL = 255.0
+LEVEL = 0.2
+"""On what rises by more a metre, puddles run off."""
 SAME = 0.002
 """Within how many metres a place counts as one that was taken out."""
 
@@ -96,6 +100,8 @@ class Footing:
     corner: tuple[float, float] = (0.0, 0.0)
     foot: float = 0.0
     clear: Array | None = None
+    pools: Mapping[str, Pools] = field_of(default_factory=dict)
+    """By damp layer, how water may stand in hollows."""
 
 
 def side_of(scatter: Scatter) -> float:
@@ -204,7 +210,7 @@ def _growing(scatter: Scatter, footing: Footing, at: Array) -> Array:
         # At full strength about half of the ground is bare.
         found = found * np.clip(1 - scatter.clumps * 1.6 * (0.72 - noise) / 0.44, 0, 1)
     if scatter.dry > 0:
-        found = found * (1 - scatter.dry * (_wet(footing, at) > 0))
+        found = found * (1 - scatter.dry * _under_water(footing, at))
     if scatter.clear > 0 and footing.clear is not None:
         rows, columns = footing.clear.shape
         step = np.array(footing.heights.size) / (columns - 1, rows - 1)
@@ -241,12 +247,16 @@ def _damp(footing: Footing, at: Array) -> Array:
     return found
 
 
-def _wet(footing: Footing, at: Array) -> Array:
-    """By how much damp is above what water stands from, at the most of the weather."""
-    found = np.full(len(at), -1.0)
+def _under_water(footing: Footing, at: Array) -> Array:
+    """Where water may stand, at the most of the weather, `(n,) bool`: in a hollow, or on level ground that is damp."""
+    found = np.zeros(len(at), bool)
+    land = terrain(footing.heights.whole, np.array(footing.heights.spacing), at)
+    level = np.hypot(land[:, 1], land[:, 2]) < LEVEL
     for layer in footing.layers:
         if layer.way == "absolute" and layer.role == "damp":
-            found = np.maximum(found, _read(footing, layer.id, at) - layer.stands)
+            found |= level & (_read(footing, layer.id, at) > layer.stands)
+            if layer.id in footing.pools:
+                found |= footing.pools[layer.id].level(at, layer.stands) > land[:, 0]
     return found
 
 

@@ -10,12 +10,25 @@ from jade_coat.material.laying import FieldReader, Fields, Linked, laid_on, worl
 from jade_coat.material.material import LAYER
 from jade_coat.material.quantity import OUTPUTS
 from jade_coat.material.shared import CAMERA
-from jade_coat.material.stacking import StackedMaterial, lifted, stacked
+from jade_coat.material.stacking import GroundLayer, StackedMaterial, lifted, stacked
 from jade_coat.material.surface import MapLookup
 from jade_coat.program import FLOAT, VEC2, VEC3, VEC4, TextureRef, Value, combine, const, lib, passes
 
 HEIGHTS = TextureRef("own heights")
 """The texture of a ground's heights, metres."""
+
+
+def pools_texture(number: int) -> TextureRef:
+    """The texture that says how water may stand by a damp layer, by its number: bottom, rise and how wet (`Pools`)."""
+    return TextureRef(f"own pools {number}")
+
+
+RELIEF = 0.05
+"""How far what lies on the ground reaches from its lowest to its highest, metres, where water comes up to it."""
+A_HEIGHT = 0.25
+"""How deep water in a hollow must be to hide what a surface's own height hides, metres."""
+STEEP, LEVEL = 0.955, 0.995
+"""Cosines of slopes between which puddles run off: water stands on none that is steeper than about 17°."""
 QUADS = 32
 """Quads along the edge of a node of a ground."""
 RANGE = 3.0
@@ -37,7 +50,7 @@ def compile_stacked(material: StackedMaterial, lookup: MapLookup, reader: FieldR
     fields = {layer.id: Fields(layer, f"{LAYER}{layer.id}", linked) for layer in material.layers}
     ground = _Ground(material)
     place = lib.attribute("world_position", VEC3)
-    found, shares = stacked(material, layers, fields, ground.weights_at(combine(place.x, place.z)))
+    found, shares = stacked(material, layers, fields, ground.weights_at(combine(place.x, place.z)), ground)
     lift = lifted(material, shares, layers, fields)
     outputs = {name: getattr(found, name) for name in OUTPUTS} | {"normal": world_normal(found.normal)}
     outputs |= {**extra, **shares}
@@ -72,6 +85,22 @@ class _Ground:
     def weights_at(self, at: Value) -> Value:
         """Texture coordinates of the weights at a place in the world."""
         return self._texel(at, self._made.weight_cells)
+
+    def on_level(self) -> Value:
+        """How level a place is for puddles to stand on it, 0–1."""
+        return lib.smoothstep(STEEP, LEVEL, lib.attribute("normal", VEC3).y)
+
+    def pool_depth(self, layer: GroundLayer, weather: Value, stands: Value, height: Value) -> Value:
+        """How deep water stands in a hollow over what lies there (`height` 0–1), in heights; below 0 where none does.
+
+        It fills the hollow level from its lowest place on, by how wet it is.
+        """
+        place = lib.attribute("world_position", VEC3)
+        at = self._texel(combine(place.x, place.z), self._made.pool_cells)
+        read = lib.texture(pools_texture(self._made.weights[layer.id]), at)
+        full = lib.clamp((read.z * weather - stands) / lib.maximum(1.0 - stands, 1e-3))
+        over = read.x + read.y * full + self._made.foot - place.y - (height - 0.5) * RELIEF
+        return over / A_HEIGHT - (1.0 - lib.clamp(full * 50.0)) * 1000.0
 
     def _height(self, at: Value) -> Value:
         read = lib.texture(HEIGHTS, self._texel(at, self._made.samples)).x

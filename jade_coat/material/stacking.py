@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import fields as dataclass_fields
 from dataclasses import replace
-from typing import Any, Literal
+from typing import Any, Literal, Protocol
 
 from jade_coat.material.damp import flooded, soaked, standing
 from jade_coat.material.fields import Bounded, Color, field, option
@@ -81,6 +81,8 @@ class StackedMaterial(Material):
     """Columns and rows of the heights."""
     weight_cells: tuple[int, int]
     """Columns and rows of the weights."""
+    pool_cells: tuple[int, int] = (2, 2)
+    """Columns and rows of what says how water may stand."""
     foot: float = 0.0
     """What is added to all heights, metres."""
     lowest: float = 0.0
@@ -158,17 +160,28 @@ def mixed(layers: Sequence[Layer], shares: Sequence[Value]) -> Layer:
     return Layer(**made)
 
 
+class Land(Protocol):
+    """What layers ask of the ground that they lie on."""
+
+    def on_level(self) -> Value:
+        """How level a place is, 0–1."""
+
+    def pool_depth(self, layer: GroundLayer, weather: Value, stands: Value, height: Value) -> Value:
+        """How deep water stands in a hollow, in heights."""
+
+
 def stacked(
-    material: StackedMaterial, layers: Mapping[str, Layer], fields: Mapping[str, Any], at: Value
+    material: StackedMaterial, layers: Mapping[str, Layer], fields: Mapping[str, Any], at: Value, land: Land
 ) -> tuple[Layer, dict[str, Value]]:
     """What the layers of a ground come to at a place of its weights, and `share:LAYER` of each.
 
     `layers` gives what each is made of, `fields` the numbers of each as values.
     """
-    painted = {s.id: painted_weight(material.weights[s.id], at) for s in material.layers}
-    for layer in material.layers:
-        if layer.follows and layer.way != "shared":
-            painted[layer.id] = painted[layer.id] * lib.clamp(lib.shared(shared_name(layer.follows)))
+    weather = {
+        s.id: lib.clamp(lib.shared(shared_name(s.follows))) if s.follows and s.way != "shared" else const(1.0)
+        for s in material.layers
+    }
+    painted = {s.id: painted_weight(material.weights[s.id], at) * weather[s.id] for s in material.layers}
     sharing = [s for s in material.layers if s.way == "shared" and s.id in layers]
     shares = shares_of(
         [painted[s.id] for s in sharing], [layers[s.id].height for s in sharing], [fields[s.id].lead for s in sharing]
@@ -187,7 +200,9 @@ def stacked(
             shown[layer.id] = painted[layer.id]
             if layer.role == "damp":
                 own = fields[layer.id]
-                depth = standing(painted[layer.id], own.stands, below.height)
+                puddle = standing(painted[layer.id] * land.on_level(), own.stands, below.height)
+                pool = land.pool_depth(layer, weather[layer.id], own.stands, below.height)
+                depth = lib.maximum(puddle, pool)
                 below, puddle = flooded(soaked(below, lib.clamp(painted[layer.id])), depth, own.water, own.murk)
                 shown[f"{layer.id}:water"] = puddle
             elif layer.role == "gap":

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import lru_cache
 
+from jade_coat.ground.water import pool_cells
 from jade_coat.material.fields import Number, specs
 from jade_coat.material.material import LAYER, Coat, Dial, Link, Material, field_values
 from jade_coat.material.stacking import GroundLayer, StackedMaterial
@@ -114,6 +115,7 @@ def ground_material(project: Project, ground: Ground, shown: frozenset[str]) -> 
         weights={layer.id: i for i, layer in enumerate(ground.layers) if layer in there},
         extent=(*ground.corner, *ground.heights.size),
         samples=(ground.heights.pages.columns, ground.heights.pages.rows), weight_cells=ground.weight_cells,
+        pool_cells=pool_cells(ground.heights.pages.rows, ground.heights.pages.columns)[::-1],
         lowest=ground.foot + low, highest=ground.foot + high, foot=ground.foot,
         kind="masked" if any(layer.role == "gap" and layer.way == "absolute" for layer in there) else "opaque",
     )  # fmt: skip

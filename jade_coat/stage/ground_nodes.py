@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import lru_cache
 
 import numpy as np
@@ -13,6 +13,7 @@ from jade_coat.mesh.building import build_mesh
 from jade_coat.mesh.data import MeshData
 from jade_coat.program.types import Array
 from jade_coat.stage.grid import Grid
+from jade_coat.stage.ground_water import holds_water, pools_of
 from jade_coat.stage.grounds import Ground
 
 NODE_MESH = "ground node"
@@ -47,7 +48,9 @@ class GroundNodes:
     """The lowest height in each of the finest parts `(n, n)`, and the highest."""
     high: Array
     active: dict[str, Array]
-    """By layer, in which of the finest parts any of it is, `(n, n) bool`."""
+    """By layer, in which of the finest parts any of it was painted, `(n, n) bool`."""
+    wet: dict[str, tuple[Pages, Array]] = field(default_factory=dict)
+    """By damp layer how wet hollows are, and in which of the finest parts water may stand in one."""
 
     @staticmethod
     def of(ground: Ground, span: tuple[float, float]) -> GroundNodes:
@@ -65,6 +68,7 @@ class GroundNodes:
         for layer, weights in ground.weights.items():
             made.active[layer] = np.zeros((count, count), bool)
             made._weights(layer, weights, (0, count, 0, count))
+        made._pools({})
         return made
 
     def follow(self, ground: Ground, span: tuple[float, float]) -> GroundNodes:
@@ -94,7 +98,31 @@ class GroundNodes:
                 made._weights(layer, weights, self._leaves(top - 2, bottom + 1, left - 2, right + 1, down, across))
         for gone in made.active.keys() - ground.weights.keys():
             del made.active[gone]
+        made._pools(self.wet)
         return made
+
+    def there(self, layer: str) -> Array:
+        """In which of the finest parts any of a layer is, or water by it, `(n, n) bool`."""
+        found = self.active[layer]
+        return found | self.wet[layer][1] if layer in self.wet else found
+
+    def _pools(self, before: dict[str, tuple[Pages, Array]]) -> None:
+        """Find in which parts water may stand; `before` is what was found of an earlier state."""
+        self.wet = {}
+        for layer in filter(holds_water, self.ground.layers):
+            wet = pools_of(self.ground, layer).wet
+            known = before.get(layer.id)
+            if known is not None and known[0] is wet and known[1].shape == self.low.shape:
+                self.wet[layer.id] = known
+                continue
+            there = np.zeros(self.low.shape, bool)
+            down, across = self._cells(wet)
+            rows, columns = np.nonzero(wet.whole() > 0)
+            for dy in (-1, 1):  # a cell is between those beside it too
+                for dx in (-1, 1):
+                    y, x = ((rows + dy) / down).astype(int), ((columns + dx) / across).astype(int)
+                    there[np.clip(y, 0, len(there) - 1), np.clip(x, 0, len(there) - 1)] = True
+            self.wet[layer.id] = (wet, there)
 
     def _grid_like(self, ground: Ground, span: tuple[float, float]) -> Grid | None:
         """The grid for another state of the ground, where its parts lie as they did."""
@@ -150,7 +178,7 @@ class GroundNodes:
         low, high = self.low, self.high
         masks = np.zeros(low.shape, np.uint64)
         for i, layer in enumerate(self.ground.layers):
-            there = self.active[layer.id] if i else np.ones(low.shape, bool)
+            there = self.there(layer.id) if i else np.ones(low.shape, bool)
             masks |= there.astype(np.uint64) << np.uint64(i)
         pages = self.ground.heights.pages
         masks[-(-(pages.rows - 1) // QUADS) :] = 0

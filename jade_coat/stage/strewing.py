@@ -13,6 +13,7 @@ from jade_coat.ground.scatter import Footing, Scatter, cells_in, cells_over, sid
 from jade_coat.mesh.data import MeshData
 from jade_coat.program.types import Array
 from jade_coat.stage.footprints import clear_of_props
+from jade_coat.stage.ground_water import holds_water, pools_of
 from jade_coat.stage.grounds import Ground
 from jade_coat.stage.looks import dress_of
 from jade_coat.stage.project import Project, Prop
@@ -27,7 +28,8 @@ Rect = tuple[float, float, float, float]
 
 def footing(ground: Ground, clear: Array | None = None) -> Footing:
     """What pieces stand on, of a ground; `clear` is how far places are from props."""
-    return Footing(ground.heights, ground.layers, ground.weights, ground.corner, ground.foot, clear)
+    pools = {layer.id: pools_of(ground, layer) for layer in ground.layers if holds_water(layer)}
+    return Footing(ground.heights, ground.layers, ground.weights, ground.corner, ground.foot, clear, pools)
 
 
 def _placed_by(scatter: Scatter) -> tuple[object, ...]:
@@ -134,6 +136,10 @@ def _reached(old: Ground, new: Ground, scatter: Scatter) -> list[Rect] | None:
     pairs = [(old.heights.pages, new.heights.pages)]
     read = {scatter.layer, scatter.cut_out, *(s.id for s in new.layers if s.way != "absolute" or s.role == "damp")}
     pairs += [(old.weights[s.id], new.weights[s.id]) for s in new.layers if s.id in read]
+    for then_layer, now_layer in zip(old.layers, new.layers, strict=True):
+        if scatter.dry > 0 and holds_water(now_layer):
+            grids = zip(pools_of(old, then_layer).grids, pools_of(new, now_layer).grids, strict=True)
+            pairs += [(a, b) for a, b in grids if a is not b]
     for then, now in pairs:
         if then is now:
             continue

@@ -16,6 +16,7 @@ from jade_coat.material.surface import MapLookup
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import Scene, ScenePatch
+from jade_coat.stage.ground_grids import texels
 from jade_coat.view import messages as m
 from jade_coat.view.environment import Environment
 from jade_coat.view.shared import Handle
@@ -237,10 +238,10 @@ class Given(ABC):
                    for tile in new.changed_from(old)}  # fmt: skip
         for tile in sorted(changed):
             top, _, left, _ = grids[0].rect(tile)
-            self.send(m.PatchMap(key, left, top, _texels([g.tile(tile) for g in grids])))
+            self.send(m.PatchMap(key, left, top, texels([g.tile(tile) for g in grids])))
 
     def _send_grids(self, key: str, grids: tuple[Pages, ...]) -> None:
-        values = _texels([g.whole() for g in grids])
+        values = texels([g.whole() for g in grids])
         self.send_arrays({"values": values}, lambda handles: m.PutMap(key, handles["values"]))
 
     def paint_of(self, prop: str) -> Array | None:
@@ -284,16 +285,6 @@ class Given(ABC):
         if quick or self._sun is None or self._sun[:2] != wanted[:2] or self._sun[2] is not sky:
             self._sun = wanted if not quick else None
             self.send(m.SetLight(direction, strength, sky, quick))
-
-
-def _texels(grids: list[Array]) -> Array:
-    """Grids `(h, w)` as texels: heights alone, weights as the first of four channels."""
-    if grids[0].dtype == np.float32:
-        return np.ascontiguousarray(grids[0][..., None])
-    made = np.zeros((*grids[0].shape, 4), np.uint8)
-    for i, grid in enumerate(grids):
-        made[..., i] = grid
-    return made
 
 
 def _draw_alike(a: Material, b: Material) -> bool:

@@ -286,11 +286,11 @@ class GpuAssets:
             self.paint[prop].write(start, values)
 
     def put_map(self, prop: str, values: Array) -> None:
-        """Take a thing's own map by its key: `(h, w, 4) uint8` or `uint16`, or `(h, w, 1) float32`."""
+        """Take a thing's own map by its key: `(h, w, 4) uint8` or `uint16`, or `(h, w, k) float32`."""
         self.version += 1
         old, data = self.maps.get(prop), np.ascontiguousarray(values).tobytes()
         if values.dtype == np.float32:
-            made = self._context.texture(values.shape[1::-1], 1, data, dtype="f4")
+            made = self._context.texture(values.shape[1::-1], values.shape[2], data, dtype="f4")
             made.repeat_x = made.repeat_y = False
         else:
             wide = values.dtype == np.uint16

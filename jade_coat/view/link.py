@@ -12,13 +12,11 @@ from jade_coat.maps.covering import covering, threshold_of
 from jade_coat.maps.mapset import MapSet
 from jade_coat.maps.packing import PackedLookup, Texture
 from jade_coat.material.compile import with_live_coat
-from jade_coat.material.compile_stacked import HEIGHTS
 from jade_coat.material.fields import Number
 from jade_coat.material.kinds import kind_of
 from jade_coat.material.material import Material
 from jade_coat.material.paint_source import own_key
 from jade_coat.material.specials import plain_id
-from jade_coat.material.stacking import weights_texture
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import FULL, BadMesh, MeshData, Slot
 from jade_coat.mesh.makers import CardField
@@ -26,6 +24,7 @@ from jade_coat.mesh.painting import TILE, Paint, PaintMap
 from jade_coat.stage.alone import NO_LOOKS, Look, single
 from jade_coat.stage.coats_alone import alone_id, every_wear
 from jade_coat.stage.draws import Scene
+from jade_coat.stage.ground_grids import own_grids
 from jade_coat.stage.ground_nodes import NODE_MESH, node_mesh
 from jade_coat.stage.grounds import Ground
 from jade_coat.stage.lamps import LITTLE, Surroundings
@@ -244,10 +243,8 @@ class StageLink:
 
     def _put_ground(self, ground: Ground) -> None:
         self._client.put_mesh(NODE_MESH, node_mesh())
-        self._client.put_grids(own_key(ground.id, HEIGHTS), (ground.heights.pages,))
-        weights = [ground.weights[layer.id] for layer in ground.layers]
-        for i in range(0, len(weights), 4):
-            self._client.put_grids(own_key(ground.id, weights_texture(i)), tuple(weights[i : i + 4]))
+        for texture, grids in own_grids(ground).items():
+            self._client.put_grids(own_key(ground.id, texture), grids)
 
     def repaint(self, prop_id: str) -> None:
         """Send a prop's paint as the project has it, over what was shown of a stroke that is given up."""

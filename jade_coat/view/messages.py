@@ -134,7 +134,7 @@ class PatchPaint(Message):
 
 @dataclass(frozen=True)
 class PutMap(Message):
-    """A thing's own map, top row first: `(h, w, 4) uint8` or `uint16`, or `(h, w, 1) float32`; it replaces the old."""
+    """A thing's own map, top row first: `(h, w, 4) uint8` or `uint16`, or `(h, w, k) float32`; it replaces the old."""
 
     prop: str
     values: Handle

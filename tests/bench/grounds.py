@@ -11,14 +11,14 @@ from jade_coat.ground.pages import Pages
 from jade_coat.ground.stroke import GroundBrush, painted, shaped
 from jade_coat.ground.synthesis import Land
 from jade_coat.maps.packing import PackedLookup
-from jade_coat.material.compile_stacked import HEIGHTS
 from jade_coat.material.material import Coat, Finish, Material
 from jade_coat.material.paint_source import own_key
-from jade_coat.material.stacking import GroundLayer, weights_texture
+from jade_coat.material.stacking import GroundLayer
 from jade_coat.material.surface import Surface
 from jade_coat.stage import edits
 from jade_coat.stage.document import Document
 from jade_coat.stage.draws import Scene
+from jade_coat.stage.ground_grids import own_grids, texels
 from jade_coat.stage.ground_nodes import NODE_MESH, node_mesh
 from jade_coat.stage.grounds import new_ground
 from jade_coat.stage.project import Project
@@ -100,11 +100,8 @@ def bench_grounds(renderer: Renderer) -> list[dict[str, Any]]:
     columns.update(project).apply(scene)
     put_mesh(renderer, NODE_MESH, node_mesh())
     ground = project.grounds.first
-    renderer.assets.put_map(own_key("g", HEIGHTS), heights.whole[..., None])
-    texels = np.zeros((CELLS, CELLS, 4), np.uint8)
-    for i, layer in enumerate(ground.layers):
-        texels[..., i] = ground.weights[layer.id].whole()
-    renderer.assets.put_map(own_key("g", weights_texture(0)), texels)
+    for texture, grids in own_grids(ground).items():
+        renderer.assets.put_map(own_key("g", texture), texels([g.whole() for g in grids]))
     for material in columns.materials.values():
         renderer.assets.set_material(material, PackedLookup(()))
     renderer.scenes.set("ground", scene)

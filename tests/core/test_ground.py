@@ -16,6 +16,7 @@ from jade_coat.ground.relief import aspect, curvature, slope
 from jade_coat.ground.rules import LayerRule, run
 from jade_coat.ground.stroke import SHAPING, GroundBrush, painted, ramped, shaped
 from jade_coat.ground.synthesis import Land
+from jade_coat.ground.water import hollows, pools
 from jade_coat.material.damp import flooded, soaked, standing
 from jade_coat.material.layers import Layer
 from jade_coat.material.stacking import shares_of
@@ -344,3 +345,40 @@ def test_damp_darkens_dulls_and_smooths_and_water_fills_low_places_first_to_a_le
     assert levels == pytest.approx([levels[0]] * 3, abs=1e-5)  # the water is level
     assert wet(0.85, 0.1)["rough"] < 0.06
     assert wet(0.85, 0.1)["light"] < wet(0.85, 0.55)["light"]  # cloudier where it is deeper
+
+
+def bowl_land() -> Heights:
+    """Flat land at 2 m with a round bowl 1 m deep, whose rim is cut down to 1.6 m towards an outlet that falls on."""
+    z, x = np.mgrid[0:129, 0:129] / 128 * 16 - 8
+    away = np.hypot(x, z)
+    land = np.where(away < 4, 2 - (1 - (away / 4) ** 2), 2.0)
+    gully = (np.abs(z) < 0.4) & (x > 2)
+    land = np.where(gully, np.minimum(land, 1.6 - 0.3 * np.maximum(x - 4, 0)), land)
+    return Heights.of(land.astype(np.float32), (16.0, 16.0))
+
+
+def test_hollows_are_what_a_reconstruction_finds_and_fill_level_up_to_where_they_spill() -> None:
+    """Spill level and extent against greyscale reconstruction by erosion of scikit-image."""
+    from skimage.morphology import reconstruction
+
+    land = bowl_land()
+    found = hollows(land)
+    seed = np.full_like(land.whole, land.whole.max())
+    seed[[0, -1], :], seed[:, [0, -1]] = land.whole[[0, -1], :], land.whole[:, [0, -1]]
+    full = reconstruction(seed.astype(np.float64), land.whole.astype(np.float64), method="erosion")
+    assert len(found.bottom) == 2
+    assert found.spill[1] == pytest.approx(1.6, abs=1e-5)
+    assert found.bottom[1] == pytest.approx(1.0, abs=1e-5)
+    assert np.array_equal(found.number > 0, full > land.whole + 1e-6)
+    for share, level in ((0.5, -np.inf), (0.8, 1.3), (1.0, 1.6)):
+        damp = np.zeros((65, 65), np.uint8)
+        damp[30:35, 30:35] = round(share * 255)  # in the middle alone: it fills all of the bowl
+        told = pools(found, Pages.of(damp))
+        inside = np.array([[8.0, 8.0], [6.5, 8.0], [8.0, 10.0]])
+        assert told.level(inside, 0.6) == pytest.approx(np.full(3, level), abs=0.01)
+    places = np.stack(np.meshgrid(np.linspace(0.3, 15.7, 90), np.linspace(0.3, 15.7, 90)), axis=-1).reshape(-1, 2)
+    deep = told.level(places, 0.6) - land.at(places)
+    below = (np.hypot(*(places - 8.0).T) < 4.3) & (land.at(places) < 1.6)
+    assert (deep[below & (places[:, 0] < 11.8)] > -0.02).all(), "water stands on all that lies lower"
+    assert (deep[~below] < 0.03).all(), "and nowhere else: not over the rim, and not down the gully"
+    assert told.level(inside, 0.6, weather=0.5) == pytest.approx(np.full(3, -np.inf)), "a dry season empties it"

@@ -16,15 +16,15 @@ from jade_coat.ground.heights import Heights
 from jade_coat.ground.pages import Pages
 from jade_coat.ground.synthesis import Land
 from jade_coat.maps.packing import PackedLookup
-from jade_coat.material.compile_stacked import HEIGHTS
 from jade_coat.material.material import Coat, Finish, Material
 from jade_coat.material.paint_source import own_key
 from jade_coat.material.shared import shared_name
-from jade_coat.material.stacking import GroundLayer, weights_texture
+from jade_coat.material.stacking import GroundLayer
 from jade_coat.material.surface import Surface
 from jade_coat.stage import edits
 from jade_coat.stage.document import Document
 from jade_coat.stage.draws import Scene
+from jade_coat.stage.ground_grids import own_grids, texels
 from jade_coat.stage.ground_looks import ground_material
 from jade_coat.stage.ground_nodes import NODE_MESH, node_mesh
 from jade_coat.stage.grounds import Ground, new_ground
@@ -53,19 +53,19 @@ def plain(heights: Heights, weights: dict[str, np.ndarray], **layers) -> Project
                    grounds=(ground.with_(layers=tuple(made), weights=pages),))  # fmt: skip
 
 
+def give_own(renderer, ground: Ground) -> None:
+    """Give a renderer the textures that are a ground's own."""
+    for texture, grids in own_grids(ground).items():
+        renderer.assets.put_map(own_key(ground.id, texture), texels([g.whole() for g in grids]))
+
+
 def drawn(renderer, project: Project, name: str = "ground") -> SceneColumns:
     """Give a renderer the grounds of a project."""
     columns, scene = SceneColumns(lambda _p, _m: node_mesh()), Scene()
     columns.update(project).apply(scene)
     put_mesh(renderer, NODE_MESH, node_mesh())
     for ground in project.grounds:
-        renderer.assets.put_map(own_key(ground.id, HEIGHTS), ground.heights.whole[..., None])
-        layers = list(ground.layers)
-        for i in range(0, len(layers), 4):
-            whole = np.zeros((*ground.weights[layers[i].id].whole().shape, 4), np.uint8)
-            for k, layer in enumerate(layers[i : i + 4]):
-                whole[..., k] = ground.weights[layer.id].whole()
-            renderer.assets.put_map(own_key(ground.id, weights_texture(i)), whole)
+        give_own(renderer, ground)
     for material in columns.materials.values():
         renderer.assets.set_material(material, PackedLookup(()))
     renderer.scenes.set(name, scene)
@@ -268,3 +268,28 @@ def test_what_follows_a_shared_dial_comes_and_goes_with_it(renderer) -> None:
     assert 60 < seen_by[0.4] < seen_by[0.0]
     assert seen_by[1.0] < 60
     assert compiled[0] == compiled[-1]
+
+
+def test_water_fills_a_hollow_level_although_damp_was_painted_in_its_middle_alone(renderer) -> None:
+    """In the picture it ends where the land is as high as its level, all round (a bowl of known depth, by hand)."""
+    z, x = np.mgrid[0:129, 0:129] / 128 * 16 - 8
+    away = np.hypot(x, z)
+    bowl = Heights.of(np.where(away < 6, 2 - (1 - (away / 6) ** 2), 2.0).astype(np.float32), (16.0, 16.0))
+    full = {n: np.full((33, 33), 255 if n == "red" else 0, np.uint8) for n in COLORS}
+    ground = plain(bowl, full).grounds.first
+    damp = GroundLayer(id="damp", name="Damp", way="absolute", role="damp", stands=0.6)
+    painted = np.zeros((33, 33), np.uint8)
+    painted[15:18, 15:18] = 0.8 * 255  # half of the way from where it stands to full: level at 1.5 m
+    project = plain(bowl, full).with_(
+        grounds=(ground.with_(layers=(*ground.layers, damp), weights={**ground.weights, "damp": Pages.of(painted)}),)
+    )
+    drawn(renderer, project)
+    eye = eye_of(np.array([0.0, 40.0, 0.001]), np.zeros(3), 0.4, 1.0)
+    wet = renderer.picture("ground", eye, SIDE, SIDE, ("share:damp:water",), stream="pool")[..., 0] / 255.0
+    assert not renderer.faults
+    half = (40.0 - 1.5) * np.tan(0.2)
+    at = ((np.arange(SIDE) + 0.5) / SIDE * 2 - 1) * half
+    far = np.hypot(*np.meshgrid(at, at))
+    shore = 6 * np.sqrt(0.5)  # where the bowl is 1.5 m high
+    assert wet[far < shore - 0.4].min() > 0.95
+    assert wet[far > shore + 0.4].max() < 0.05

@@ -19,10 +19,8 @@ from jade_coat.ground.scatter import STEPS, Footing, Scatter, cells_over, strewn
 from jade_coat.ground.stroke import GroundBrush, painted, shaped
 from jade_coat.ground.synthesis import Land
 from jade_coat.maps.packing import PackedLookup
-from jade_coat.material.compile_stacked import HEIGHTS
 from jade_coat.material.material import Coat, Dial, Finish, Material
-from jade_coat.material.paint_source import own_key
-from jade_coat.material.stacking import GroundLayer, weights_texture
+from jade_coat.material.stacking import GroundLayer
 from jade_coat.material.surface import Surface
 from jade_coat.mesh import shapes
 from jade_coat.stage import edits
@@ -36,6 +34,7 @@ from jade_coat.stage.scene import SceneColumns
 from jade_coat.stage.strewing import as_prop, near
 from jade_coat.view.camera import eye_of, seen
 from jade_coat.view.strewn import FIRST
+from tests.core.test_ground_view import give_own
 from tests.support import put_mesh
 
 LAYERS = (
@@ -352,10 +351,7 @@ def test_what_grows_far_from_everything_throws_its_shadow_on_the_land(renderer) 
     columns, scene = columns_of(project)
     put_mesh(renderer, "box", MESH)
     put_mesh(renderer, NODE_MESH, node_mesh())
-    renderer.assets.put_map(own_key("land", HEIGHTS), flat.whole[..., None])
-    weights = np.zeros((129, 129, 4), np.uint8)
-    weights[..., 0] = 255
-    renderer.assets.put_map(own_key("land", weights_texture(0)), weights)
+    give_own(renderer, project.grounds.first)
     for material in columns.materials.values():
         renderer.assets.set_material(material, PackedLookup(()))
     renderer.scenes.set("land", scene)
