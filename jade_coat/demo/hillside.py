@@ -113,7 +113,17 @@ LAYERS = (
     GroundLayer(id="moss", name="Moss", finish="hill_turf", lead=0.5),
     GroundLayer(id="path", name="Gravel path", finish="hill_gravel", way="over", soft=0.2),
     GroundLayer(id="leaves", name="Fallen leaves", finish="hill_litter_cover", way="over", soft=0.12),
-    GroundLayer(id="damp", name="Damp", way="absolute", role="damp", stands=0.55, murk=0.22, water=(0.045, 0.05, 0.04)),
+    GroundLayer(
+        id="damp",
+        name="Damp",
+        way="absolute",
+        role="damp",
+        stands=0.55,
+        murk=0.22,
+        water=(0.045, 0.05, 0.04),
+        rain="rings",
+        rain_follows="damp",
+    ),
 )
 RULES = (
     LayerRule(layer="sand", measure="noise", scale=7.0, least=0.55, soft=0.15, strength=0.8),

@@ -86,6 +86,11 @@ class _Ground:
         """Texture coordinates of the weights at a place in the world."""
         return self._texel(at, self._made.weight_cells)
 
+    def place(self) -> Value:
+        """Where a place is along x and z, metres."""
+        place = lib.attribute("world_position", VEC3)
+        return combine(place.x, place.z)
+
     def on_level(self) -> Value:
         """How level a place is for puddles to stand on it, 0–1."""
         return lib.smoothstep(STEEP, LEVEL, lib.attribute("normal", VEC3).y)

@@ -40,8 +40,14 @@ def standing(damp: Value, stands: Value, height: Value) -> Value:
     return level * (1.0 + SHORE) - height - (1.0 - lib.clamp(level * 50.0))
 
 
-def flooded(layer: Layer, depth: Value, water: Value, murk: Value) -> tuple[Layer, Value]:
+CALM = const(0.0, 0.0, 1.0)
+"""The normal of water that nothing stirs."""
+
+
+def flooded(layer: Layer, depth: Value, water: Value, murk: Value, normal: Value = CALM) -> tuple[Layer, Value]:
     """A surface under water that stands `depth` over it, and how much of a puddle there is, 0–1.
+
+    `normal` is that of the water's surface, in tangent space.
 
     Shallow water is clear; with depth its own colour comes in, the sooner the more `murk` (Beer and Lambert's law).
     """
@@ -51,7 +57,7 @@ def flooded(layer: Layer, depth: Value, water: Value, murk: Value) -> tuple[Laye
     made = replace(
         layer,
         base_color=lib.lerp(layer.base_color, seen, there),
-        normal=lib.lerp(layer.normal, const(0.0, 0.0, 1.0), there),
+        normal=lib.normalize(lib.lerp(layer.normal, normal, there)),
         roughness=lib.lerp(layer.roughness, WATER_ROUGHNESS, there),
         metallic=layer.metallic * (1.0 - there),
         specular=lib.lerp(layer.specular, WATER_SPECULAR, there),

@@ -11,10 +11,11 @@ from dataclasses import fields as dataclass_fields
 from dataclasses import replace
 from typing import Any, Literal, Protocol
 
-from jade_coat.material.damp import flooded, soaked, standing
+from jade_coat.material.damp import CALM, flooded, soaked, standing
 from jade_coat.material.fields import Bounded, Color, field, option
 from jade_coat.material.layers import Layer, blended
 from jade_coat.material.material import LAYER, Material
+from jade_coat.material.rain import rings
 from jade_coat.material.seam import Seam, weight
 from jade_coat.material.shared import shared_name
 from jade_coat.program import TextureRef, Value, const, lib
@@ -29,6 +30,8 @@ ROLE_LABELS: dict[Role, str] = {
 }  # fmt: skip
 Sides = Literal["above", "three"]
 SIDES_LABELS: dict[Sides, str] = {"above": "from above", "three": "from three sides"}
+Rain = Literal["none", "rings"]
+RAIN_LABELS: dict[Rain, str] = {"none": "none", "rings": "rings on the water"}
 LEAST = 8.0 / 255.0
 """Where all weights come to less than this, what is at the bottom of the sharing fills in."""
 SOFT = 0.15
@@ -57,6 +60,10 @@ class GroundLayer(Bounded):
     )
     water: Color = field((0.05, 0.045, 0.03), "Water", kind="color", when=("role", ("damp",)))
     murk: float = field(0.35, "Cloudy", when=("role", ("damp",)), hint="How soon its colour hides the ground")
+    rain: Rain = option("none", "Rain", "choice", RAIN_LABELS, when=("role", ("damp",)), hint="Rings of drops on water")
+    drops: float = field(0.7, "Rings", when=("rain", ("rings",)), hint="How strong they are")
+    rain_follows: str = ""
+    """The shared dial that the rings are multiplied by, if any."""
     lift: float = field(
         0.0, "Lifts the ground", unit="m", low=-10.0, high=10.0, soft=(-0.3, 0.3), when=("way", ("shared", "over")),
         hint="By its own height, where it shows",
@@ -163,6 +170,9 @@ def mixed(layers: Sequence[Layer], shares: Sequence[Value]) -> Layer:
 class Land(Protocol):
     """What layers ask of the ground that they lie on."""
 
+    def place(self) -> Value:
+        """Where a place is along x and z, metres."""
+
     def on_level(self) -> Value:
         """How level a place is, 0–1."""
 
@@ -203,7 +213,12 @@ def stacked(
                 puddle = standing(painted[layer.id] * land.on_level(), own.stands, below.height)
                 pool = land.pool_depth(layer, weather[layer.id], own.stands, below.height)
                 depth = lib.maximum(puddle, pool)
-                below, puddle = flooded(soaked(below, lib.clamp(painted[layer.id])), depth, own.water, own.murk)
+                normal = CALM
+                if layer.rain == "rings":
+                    rain = lib.clamp(lib.shared(shared_name(layer.rain_follows))) if layer.rain_follows else const(1.0)
+                    normal = rings(land.place(), own.drops * rain)
+                soaked_through = soaked(below, lib.clamp(painted[layer.id]))
+                below, puddle = flooded(soaked_through, depth, own.water, own.murk, normal)
                 shown[f"{layer.id}:water"] = puddle
             elif layer.role == "gap":
                 below = replace(below, opacity=below.opacity * (1.0 - painted[layer.id]))

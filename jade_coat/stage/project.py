@@ -267,7 +267,8 @@ class Project(Frozen):
         """Whether anything in it goes by the clock."""
         by_recipe = any(s.kind == "time" for r in self.recipes for s in r.steps)
         moves = any(m.by_clock for m in self.materials)
-        return by_recipe or moves or any(d.keys for d in self.shared) or any(m.clip for m in self.meshes)
+        rains = any(layer.rain != "none" for g in self.grounds for layer in g.layers)
+        return by_recipe or moves or rains or any(d.keys for d in self.shared) or any(m.clip for m in self.meshes)
 
     def recipe(self, wanted: str) -> Recipe:
         """The recipe with this id. Raises KeyError."""

@@ -35,8 +35,8 @@ FIELDS: dict[type[Frozen], dict[str, Kind]] = {
     SharedTerm: {"shared": "shared"}, Link: {"shared": "shared", "recipe": "recipes"},
     PaintRule: {"map_set": "map_sets", "other": "props"}, Prop: {"mesh": "meshes"}, Bush: {"atlas": "map_sets"},
     Card: {"atlas": "map_sets"}, Glow: {"sheet": "map_sets"}, Strands: {"comb": "map_sets"},
-    Tones: {"areas": "map_sets"}, FarLevel: {"mesh": "meshes"}, GroundLayer: {"follows": "shared"},
-    Scatter: {"mesh": "meshes"},
+    Tones: {"areas": "map_sets"}, FarLevel: {"mesh": "meshes"}, Scatter: {"mesh": "meshes"},
+    GroundLayer: {"follows": "shared", "rain_follows": "shared"},
 }  # fmt: skip
 
 

@@ -19,8 +19,9 @@ from jade_coat.ground.synthesis import Land
 from jade_coat.ground.water import hollows, pools
 from jade_coat.material.damp import flooded, soaked, standing
 from jade_coat.material.layers import Layer
+from jade_coat.material.rain import rings
 from jade_coat.material.stacking import shares_of
-from jade_coat.program import const, lib
+from jade_coat.program import VEC3, combine, const, lib
 from jade_coat.program.numpy_backend import Environment, evaluate
 
 
@@ -382,3 +383,27 @@ def test_hollows_are_what_a_reconstruction_finds_and_fill_level_up_to_where_they
     assert (deep[below & (places[:, 0] < 11.8)] > -0.02).all(), "water stands on all that lies lower"
     assert (deep[~below] < 0.03).all(), "and nowhere else: not over the rim, and not down the gully"
     assert told.level(inside, 0.6, weather=0.5) == pytest.approx(np.full(3, -np.inf)), "a dry season empties it"
+
+
+def test_rings_of_rain_move_leave_most_of_the_water_calm_and_are_none_without_strength() -> None:
+    at = lib.attribute("world_position", VEC3)
+    program = {"normal": rings(combine(at.x, at.z), const(1.0))}
+    side = 0.6 / 200
+    z, x = np.mgrid[0:200, 0:200] * side
+    places = np.stack([x.ravel(), 0 * x.ravel(), z.ravel()]).astype(np.float32)
+
+    def slopes(time: float) -> np.ndarray:
+        shared = {"time": np.array([[time]], np.float32)}
+        found = evaluate(program, Environment(attributes={"world_position": places}, shared=shared))["normal"]
+        assert np.allclose((found**2).sum(axis=0), 1, atol=1e-4)
+        return np.hypot(found[0], found[1]).reshape(200, 200)
+
+    moments = [slopes(t) for t in np.linspace(0.0, 2.4, 25)]
+    assert 0.01 < np.mean(moments) < 0.15, "most of the water is calm at any moment"
+    assert np.max(moments) > 0.25
+    assert np.abs(moments[0] - moments[1]).max() > 0.05, "it moves"
+    still = {"normal": rings(combine(at.x, at.z), const(0.0))}
+    calm = evaluate(
+        still, Environment(attributes={"world_position": places}, shared={"time": np.zeros((1, 1), np.float32)})
+    )
+    assert np.allclose(np.broadcast_to(calm["normal"], (3, 1))[:, 0], [0, 0, 1], atol=1e-6)

@@ -65,7 +65,11 @@ class LayerSheet(QWidget):
         lowest = ground is not None and layer is ground.layers[0]
         names = tuple((i, n, d) for i, n, d in family_order(self._session.project))
         shared = tuple((d.id, d.name) for d in self._session.project.shared)
-        told = (layer.id, layer.name, layer.way, layer.role, layer.finish, layer.follows) if layer is not None else None
+        told = (
+            (layer.id, layer.name, layer.way, layer.role, layer.finish, layer.follows, layer.rain, layer.rain_follows)
+            if layer is not None
+            else None
+        )
         key = (told, lowest, names, shared)
         if key != self._key:
             self._key = key
@@ -118,6 +122,11 @@ class LayerSheet(QWidget):
                                   "A shared dial that what was painted is multiplied by")  # fmt: skip
             self.follows.setFixedWidth(WIDTH)
             self._box.addLayout(row(label("Follows"), 1, self.follows))
+            if layer.rain != "none":
+                self.rain_follows = choice(dials, layer.rain_follows, partial(self._set, "rain_follows"),
+                                           "A shared dial that the rings are multiplied by")  # fmt: skip
+                self.rain_follows.setFixedWidth(WIDTH)
+                self._box.addLayout(row(label("Rain follows"), 1, self.rain_follows))
         if lowest:
             self._box.addWidget(label("It is there where nothing is painted.", "quiet", wrap=True))
 

@@ -27,8 +27,8 @@ def _ground(project: Project, wanted: str) -> Ground:
 def _check_finish(project: Project, layer: GroundLayer) -> GroundLayer:
     if layer.finish:
         material_of(project, layer.finish)
-    if layer.follows:
-        project.shared_dial(layer.follows)
+    for dial in filter(None, (layer.follows, layer.rain_follows)):
+        project.shared_dial(dial)
     return layer
 
 
