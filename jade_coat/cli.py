@@ -58,11 +58,13 @@ def _add_window(commands: Any) -> None:
 
 # Long: a few lines a command.
 def _parser() -> argparse.ArgumentParser:
+    from jade_coat.bake.ground_files import GroundFiles
     from jade_coat.cli_changes import exchange_mesh, fill_paint, fire_words, import_files, make_material, take_over
     from jade_coat.cli_make import MOTES
     from jade_coat.cli_make import make as make_made
     from jade_coat.files.mesh_files import MESHES
     from jade_coat.formats import named
+    from jade_coat.material.fields import declared
     from jade_coat.material.seam import SEAM_LABELS
     from jade_coat.mesh.units import UNITS
 
@@ -92,6 +94,13 @@ def _parser() -> argparse.ArgumentParser:
     export.add_argument("--props", nargs="+", default=[], metavar="P", help="ids or names of some props (default: all)")
     export.add_argument("--size", type=int, default=1024, metavar="N", help="texels a side of each baked map")
     export.add_argument("--variants", action="store_true", help="all variants of the models (KHR_materials_variants)")
+    ground = command(hand_ground_over, "ground")
+    ground.add_argument("project", type=Path)
+    ground.add_argument("--out", type=Path, required=True, metavar="DIR")
+    ground.add_argument("--ground", default="", metavar="G", help="id or name of a ground (default: the first)")
+    for name, spec in declared(GroundFiles).items():
+        words = ", ".join(f"{key or 'no'}: {text}" for key, text in spec.choices)
+        ground.add_argument(f"--{name}", default=None, choices=[k or "no" for k, _ in spec.choices], help=words)
     glsl = command(write_glsl, "glsl")
     glsl.add_argument("project", type=Path)
     glsl.add_argument("--material", required=True, metavar="M", help="id or name of a material")
@@ -298,6 +307,29 @@ def export_scene(options: argparse.Namespace) -> int:
     for note in (*written.notes, *written.told):
         print(f"jade-coat: {note}", file=sys.stderr)
     return FAULTY if written.notes else 0
+
+
+def hand_ground_over(options: argparse.Namespace) -> None:
+    """Write a ground as open files: heights, weights, baked maps, puddles, a GLB and what is strewn."""
+    from jade_coat.bake.ground_files import GroundFiles, hand_over
+    from jade_coat.files.library import Library
+    from jade_coat.files.project_folder import open_project
+    from jade_coat.jobs.job import Job
+
+    opened = open_project(options.project)
+    grounds = list(opened.project.grounds)
+    if not grounds:
+        raise UsageError(f"{opened.project.name} has no ground")
+    ground = find(grounds, options.ground, "ground") if options.ground else grounds[0]
+    asked = {name: getattr(options, name) for name in GroundFiles.model_fields}
+    chosen = {name: "" if value == "no" else value for name, value in asked.items() if value is not None}
+    written = hand_over(
+        opened.project, Library(opened.assets), ground.id, GroundFiles(**chosen), options.out, Job(progress)
+    )
+    for path in written.paths:
+        print(path)
+    for line in written.told:
+        print(f"jade-coat: {line}", file=sys.stderr)
 
 
 def write_glsl(options: argparse.Namespace) -> None:

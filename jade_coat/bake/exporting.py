@@ -48,7 +48,7 @@ def export_glb(
     if whole and any(project.shows(m) for m in project.mists):
         baker.told.append("glTF has no mist: it is left out.")
     if whole and any(project.shows(g) for g in project.grounds):
-        baker.told.append("Grounds are left out: write their heights into a file of their own.")
+        baker.told.append("Grounds are left out: Hand over the ground… in Ground writes their files.")
     job.part(0.95, 1.0)
     job.step(0.5, f"Writing {path.name}")
     write_atomic(path, data)

@@ -21,6 +21,7 @@ GLOW = "KHR_materials_emissive_strength"
 VARIANTS = "KHR_materials_variants"
 SPECULAR = "KHR_materials_specular"
 TRANSFORM = "KHR_texture_transform"
+INSTANCING = "EXT_mesh_gpu_instancing"
 _FLOAT, _USHORT, _UBYTE, _UINT = 5126, 5123, 5121, 5125
 _ARRAY, _ELEMENT = 34962, 34963
 
@@ -64,6 +65,15 @@ class BakedMaterial:
 
 
 @dataclass(frozen=True)
+class Instances:
+    """Where the instances of a prop stand: translations `(n, 3)`, quaternions `(n, 4)` and scales `(n, 3)` float32."""
+
+    translations: Array
+    rotations: Array
+    scales: Array
+
+
+@dataclass(frozen=True)
 class BakedProp:
     """A prop ready for writing: its mesh (UV set 0 is the baked one) and a material per slot."""
 
@@ -74,6 +84,8 @@ class BakedProp:
     """The materials by slot of each variant of its model that goes along, by name, in the order of the indices."""
     tinted: bool = False
     """Whether its first colour set is meant to multiply the base colour, as readers do."""
+    instances: Instances | None = None
+    """Where it stands, many times over; by EXT_mesh_gpu_instancing."""
 
 
 class _Glb:
@@ -177,11 +189,25 @@ def scene_glb(props: Sequence[BakedProp], lamps: Sequence[Lamp] = (), sun: Light
         if key not in meshes:
             meshes[key] = _add_mesh(glb, baked, materials, textures, names)
         node = g.Node(mesh=meshes[key], name=baked.prop.name)
-        node.matrix = baked.prop.matrix().T.ravel().tolist()
+        if baked.instances is None:
+            node.matrix = baked.prop.matrix().T.ravel().tolist()
+        else:
+            _instance(glb, node, baked.instances)
         glb.gltf.nodes.append(node)
         glb.gltf.scenes[0].nodes.append(len(glb.gltf.nodes) - 1)
     add_lights(glb.gltf, lamps, sun)
     return glb.bytes()
+
+
+def _instance(glb: _Glb, node: g.Node, instances: Instances) -> None:
+    attributes = {
+        "TRANSLATION": glb.attribute(instances.translations, _FLOAT, bounds=True),
+        "ROTATION": glb.attribute(instances.rotations, _FLOAT), "SCALE": glb.attribute(instances.scales, _FLOAT),
+    }  # fmt: skip
+    node.extensions = {INSTANCING: {"attributes": attributes}}
+    _use(glb, INSTANCING)
+    if INSTANCING not in glb.gltf.extensionsRequired:
+        glb.gltf.extensionsRequired.append(INSTANCING)
 
 
 def variant_names(props: Sequence[BakedProp]) -> list[str]:

@@ -120,14 +120,27 @@ class _Ground:
         own = {
             lib.attribute("world_position", VEC3): place,
             lib.attribute("position", VEC3): place - combine(self._origin.x, 0.0, self._origin.y),
-            lib.attribute("uv0", VEC2): combine(place.x, place.z) - self._origin,
-            lib.instance("metres0", VEC2): const(1.0, 1.0), lib.instance("seed", FLOAT): const(0.5),
+            lib.attribute("own_origin", VEC3): combine(self._origin.x, self._made.foot, self._origin.y),
+            lib.attribute("curvature", FLOAT): const(0.0), lib.instance("spacing", FLOAT): const(1.0),
+            lib.instance("seed", FLOAT): const(0.5),
         }  # fmt: skip
-        for prefix in ("", "object_"):
+        across = lib.cross(normal, tangent.xyz) * tangent.w
+        for prefix in ("", "object_", "shading_"):
             own[lib.attribute(f"{prefix}normal", VEC3)] = normal
             own[lib.attribute(f"{prefix}tangent", VEC4)] = tangent
-        for i in range(4):
-            own[lib.attribute(f"color{i}", VEC4)] = const(0.0, 0.0, 0.0, 0.0)
+            own[lib.attribute(f"{prefix}along", VEC3)] = tangent.xyz
+            own[lib.attribute(f"{prefix}across", VEC3)] = across
+        for axis, way in zip("xyz", ((1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0)), strict=True):
+            own[lib.attribute(f"own_{axis}", VEC3)] = const(*way)
+        metres = combine(place.x, place.z) - self._origin
+        for name in passes.reads(outputs, "attribute"):  # every UV set runs in metres, and no paint is on any
+            if name.startswith("uv"):
+                own[lib.attribute(name, VEC2)] = metres
+            elif name.startswith("color"):
+                own[lib.attribute(name, VEC4)] = const(0.0, 0.0, 0.0, 0.0)
+        for name in passes.reads(outputs, "instance"):
+            if name.startswith("metres"):
+                own[lib.instance(name, VEC2)] = const(1.0, 1.0)
         made = passes.rebuilt({**outputs, "lift": lift}, lambda node: own.get(node, node))
         up = made.pop("lift")
         if lib.is_const(up, 0.0):

@@ -257,3 +257,16 @@ def test_what_is_strewn_grows_with_the_stroke_is_taken_out_by_hand_and_becomes_p
     hand.window.undo()
     hand.window.undo()
     assert count() == grown - len(taken)
+
+
+def test_the_ground_is_handed_over_into_a_folder(hand: Hand, tmp_path: Path) -> None:
+    space = with_land(hand)
+    hand.click(hand.window.bench.ground_panel.hand_over)
+    sheet = space.files_sheet
+    for name, value in (("baked", "512"), ("grid", "65"), ("heights", ".npy")):
+        sheet.rows.fields[name].changed.emit(value)
+    assert (sheet.wanted.baked, sheet.wanted.grid, sheet.wanted.heights) == ("512", "65", ".npy")
+    dialog = space.write_ground(hand.session.project.grounds.first.id, sheet.wanted, tmp_path)
+    sheet.reject()
+    hand.until(lambda: (tmp_path / "ground.json").exists() and not dialog.isVisible())
+    assert {"Land_heights.npy", "Land_base_color.png", "Land_land.glb"} <= {p.name for p in tmp_path.iterdir()}

@@ -102,7 +102,11 @@ class GroundPanel(Sheet):
         self._build_whole()
         self._box.addWidget(self._empty)
         self._box.addWidget(self._whole)
+        self.hand_over = button(
+            "Hand over…", None, "add", "Write the ground as open files: heights, weights, maps, a GLB"
+        )
         self._box.addLayout(row(self.new_land, self.bring, 1))
+        self._box.addLayout(row(self.hand_over, 1))
         self._box.addStretch(1)
         session.changed.connect(self.refresh)
         state.changed.connect(self.refresh)
@@ -160,6 +164,7 @@ class GroundPanel(Sheet):
         ground = self._state.ground
         show_or_hide(self._empty, ground is None)
         show_or_hide(self._whole, ground is not None)
+        show_or_hide(self.hand_over, ground is not None)
         self.numbers.follow(self._state.brush)
         for deed, made in self.tools.items():
             made.setChecked(deed == self._state.brush.deed)

@@ -10,10 +10,13 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QFileDialog
 
 from jade_coat.app.commands import command
-from jade_coat.app.dialogs.files import ask_file
+from jade_coat.app.dialogs.common import ProgressDialog
+from jade_coat.app.dialogs.files import ask_file, ask_folder
+from jade_coat.app.ground.hand_over_sheet import HandOverSheet, write_ground
 from jade_coat.app.ground.height_sheet import HeightSheet
 from jade_coat.app.ground.land_sheet import LandSheet
 from jade_coat.app.workspaces.workspace import Workspace
+from jade_coat.bake.ground_files import GroundFiles
 from jade_coat.files.atomic import write_atomic
 from jade_coat.files.height_files import HEIGHT_FILES, Read, heights_bytes, read_heights
 from jade_coat.jobs.words import told
@@ -36,6 +39,7 @@ class Ground(Workspace):
         self._state = bench.ground
         bench.ground_panel.new_land.clicked.connect(lambda _=False: self.new_land())
         bench.ground_panel.bring.clicked.connect(lambda _=False: self.bring_heights())
+        bench.ground_panel.hand_over.clicked.connect(lambda _=False: self.hand_over_ground())
         bench.ground_tool.land_shaped.connect(bench.ground_panel.rules.run_again)
 
     def enter(self) -> None:
@@ -112,6 +116,27 @@ class Ground(Workspace):
         done = lambda _: self.session.said.emit(f"{path.name} written: {low:.2f} to {high:.2f} m", False)  # noqa: E731
         failed = lambda error: self.session.said.emit(f"Not written: {told(error)}", True)  # noqa: E731
         self.session.work(work, done, failed)
+
+    @command("Ground")
+    def hand_over_ground(self) -> HandOverSheet | None:
+        """Hand over the ground as files…"""
+        ground = self._state.ground
+        if ground is None:
+            self.session.said.emit("There is no ground to hand over yet.", True)
+            return None
+
+        def choose(wanted: GroundFiles) -> None:
+            folder = ask_folder(self.window, "Write the ground into which folder?", "Exports")
+            if folder is not None:
+                self.write_ground(ground.id, wanted, folder)
+
+        self.files_sheet = HandOverSheet(self.window, ground, choose)
+        self.files_sheet.show()
+        return self.files_sheet
+
+    def write_ground(self, ground: str, wanted: GroundFiles, folder: Path) -> ProgressDialog:
+        """Write the files of a ground into a folder beside the window."""
+        return write_ground(self.window, self.session, ground, wanted, folder)
 
     @command("Ground", "A")
     def smaller_ground_brush(self) -> None:
