@@ -43,16 +43,10 @@ STREWN_SIDE = 512
 """Texels along the maps of what is strewn."""
 FRAME_GRID = 257
 """Samples along the longer edge of the mesh whose frame normals are told in, where no GLB is asked for."""
-HEIGHT_WORDS = {
-    ".tif": "GeoTIFF, metres",
-    ".png": "PNG, 16 bits",
-    ".exr": "EXR, metres",
-    ".npy": "NumPy, metres",
-    "": "no",
-}
+HEIGHT_WORDS = {".tif": "GeoTIFF", ".png": "16-bit PNG", ".exr": "EXR", ".npy": "NumPy", "": "no"}
 BAKED_WORDS = {"": "no", "512": "512", "1024": "1024", "2048": "2048", "4096": "4096"}
 GRID_WORDS = {"": "no", "65": "65 a side", "129": "129 a side", "257": "257 a side", "513": "513 a side"}
-STREWN_WORDS = {"both": "in the GLB and as tables", "glb": "in the GLB", "tables": "as CSV and JSON", "": "no"}
+STREWN_WORDS = {"both": "GLB and tables", "glb": "in the GLB", "tables": "CSV and JSON", "": "no"}
 
 
 class GroundFiles(Bounded):

@@ -24,6 +24,7 @@ from jade_coat.material.compile import (
     is_filled,
     moved_vertices,
     seen_from_ahead,
+    settles,
     with_shared,
 )
 from jade_coat.material.fields import Number
@@ -299,6 +300,8 @@ class SceneBaker:
                 self._note_inexact(material)
             if maps.values["transmission"].max() > 1 / 255:
                 self.told.append(f"{material.name} lets light through, which this file does not say.")
+            if settles(material):
+                self.told.append(f"{material.name} takes on the look of the land it stands on, which no file says.")
             if alpha != "OPAQUE":
                 files["base_color"] = maps.base_color_with_alpha(kind.unlit, kind.blend == "add")
             del self._done[task.key]  # the files are enough from here on

@@ -11,6 +11,7 @@ from jade_coat.maps.color import hex_to_linear
 from jade_coat.material.material import Coat, Dial, Finish, Material
 from jade_coat.material.placing import SwayMove
 from jade_coat.material.seam import Seam
+from jade_coat.material.settle import Settle
 from jade_coat.material.surface import Surface
 from jade_coat.material.where import FacingTerm, NoiseTerm, PaintTerm
 from jade_coat.mesh import shapes
@@ -128,7 +129,7 @@ def materials() -> tuple[Material, ...]:
     """Grass, darker at its roots and paler at its tips; stone with moss on top."""
     blade = Surface(color=hex_to_linear("#5f8a2c"), roughness=0.75, specular=0.35, transmission=0.3)
     grass = Material(
-        id="grass", name="Grass", depth=0.002, two_sided=True,
+        id="grass", name="Grass", depth=0.002, two_sided=True, settle=Settle(reach=0.1, lead=0.0),
         coats=(
             Coat(id="blade", name="Blade", surface=blade),
             Coat(
@@ -149,7 +150,7 @@ def materials() -> tuple[Material, ...]:
         moves=(SwayMove(id="sway", along="wind", amount=0.14, weight="R", phase="G", rate=1.1, lean=0.35, bend=1.0),),
     )  # fmt: skip
     stone_material = Material(
-        id="stone", name="Field stone", depth=0.01,
+        id="stone", name="Field stone", depth=0.01, settle=Settle(reach=0.14),
         coats=(
             Coat(
                 id="rock", name="Rock",
@@ -168,6 +169,7 @@ def materials() -> tuple[Material, ...]:
         dials=(
             Dial(id="tint", path="rock.surface.tint", name="Tint", group="Rock"),
             Dial(id="moss", path="moss.amount", name="Moss", group="Moss"),
+            Dial(id="settle", path="light:settle.reach", name="Blends up to", group="On the ground"),
         ),
     )  # fmt: skip
     return grass, stone_material

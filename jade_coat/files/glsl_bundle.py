@@ -12,7 +12,7 @@ from jade_coat.files.library import Library
 from jade_coat.files.names import file_name, one_line
 from jade_coat.maps.images import png_bytes
 from jade_coat.maps.packing import PackedLookup, Texture
-from jade_coat.material.compile import compile_material, folded_fields, is_filled, moved_vertices, placed
+from jade_coat.material.compile import compile_material, folded_fields, is_filled, moved_vertices, off_land, placed
 from jade_coat.material.far import Far
 from jade_coat.material.fill import Fill
 from jade_coat.material.kinds import kind_of
@@ -40,7 +40,7 @@ _TYPES = {1: "float", 2: "vec2", 3: "vec3", 4: "vec4"}
 def bundle_files(project: Project, library: Library, material: Material) -> dict[str, bytes]:
     """The files of a bundle by name. Raises what reading maps raises, and TooManySamplers."""
     lookup = PackedLookup(project.map_sets, project.recipes)
-    outputs = placed(compile_material(material, lookup, folded_fields(material)))
+    outputs = off_land(placed(compile_material(material, lookup, folded_fields(material))))
     shading = kind_of(material.kind).shading
     part = material.kind_part
     of_all = ((n, k) for shared in (Far, Fill) for n, k in shared.outputs if n in outputs)

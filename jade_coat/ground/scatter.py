@@ -30,7 +30,7 @@ from jade_coat.program.types import Array
 
 By = Literal["chance", "damp", "steep", "high", "size"]
 BY_LABELS: dict[By, str] = {
-    "chance": "by chance", "damp": "by damp", "steep": "by how steep it is", "high": "by height", "size": "by its size",
+    "chance": "by chance", "damp": "by damp", "steep": "by steepness", "high": "by height", "size": "by its size",
 }  # fmt: skip
 STEPS = 8
 """In how many steps a dial of its own follows what it goes by."""

@@ -15,7 +15,7 @@ from jade_coat.material.laying import FieldReader, Fields, Linked, around_of, co
 from jade_coat.material.material import Dial, Material, fields_of, parts_of, place_of_part
 from jade_coat.material.placing import PREFIX, compile_moves
 from jade_coat.material.quantity import OUTPUTS
-from jade_coat.material.shared import CAMERA, EVERYWHERE, EYE_KNOWN, SharedValue, is_supplied
+from jade_coat.material.shared import CAMERA, EVERYWHERE, EYE_KNOWN, NO_LAND, SharedValue, is_supplied
 from jade_coat.material.stacking import StackedMaterial
 from jade_coat.material.surface import MapLookup
 from jade_coat.program import FLOAT, VEC3, VEC4, Value, const, lib, passes
@@ -97,13 +97,13 @@ def seen_from_ahead(outputs: Mapping[str, Value]) -> dict[str, Value]:
     baked once cannot know where they stand."""
     ahead = lib.attribute("world_position", VEC3) + lib.normalize(lib.attribute("normal", VEC3)) * VIEWING_DISTANCE
     known = {lib.shared(CAMERA, VEC3): ahead, lib.shared(EYE_KNOWN, FLOAT): const(0.0)}
-    return passes.rebuilt(outputs, lambda node: known.get(node, node))
+    return off_land(passes.rebuilt(outputs, lambda node: known.get(node, node)))
 
 
 def seen_by(outputs: Mapping[str, Value], eye: tuple[float, float, float]) -> dict[str, Value]:
     """A program as it is for an eye at a place in the world, metres."""
     known = {lib.shared(CAMERA, VEC3): const(*eye), lib.shared(EYE_KNOWN, FLOAT): const(1.0)}
-    return passes.rebuilt(outputs, lambda node: known.get(node, node))
+    return off_land(passes.rebuilt(outputs, lambda node: known.get(node, node)))
 
 
 def compile_material(
@@ -137,6 +137,7 @@ def compile_material(
             material.vertex_level,
         )  # fmt: skip
     outputs |= _own_part(material, linked, outputs, frame)
+    outputs |= _settled(material, linked, outputs)
     return passes.fold({**outputs, **_faded(material, linked, outputs), **_filled(material, linked, outputs)})
 
 
@@ -154,6 +155,23 @@ def _filled(material: Material, reader: Linked, outputs: Mapping[str, Value]) ->
     if not kind_of(material.kind).cut:
         return {}
     return material.fill.program(Fields(material.fill, f"{LIGHT}fill", reader), outputs, reader.around.lookup)
+
+
+def _settled(material: Material, reader: Linked, outputs: Mapping[str, Value]) -> dict[str, Value]:
+    """What a material becomes near the land, where it settles on it."""
+    fields = Fields(material.settle, f"{LIGHT}settle", reader)
+    return material.settle.program(fields, outputs, reader.around.lookup)
+
+
+def settles(material: Material) -> bool:
+    """Whether a live program of a material takes on the look of the land."""
+    return not isinstance(material, StackedMaterial) and f"{LIGHT}settle.reach" in live_paths(material)
+
+
+def off_land(outputs: Mapping[str, Value]) -> dict[str, Value]:
+    """A program where no land is known: what is baked, written or worked out by NumPy stands on none."""
+    known = {lib.shared(name, VEC3): const(*value) for name, value in NO_LAND.items()}
+    return passes.fold(passes.rebuilt(outputs, lambda node: known.get(node, node)))
 
 
 def is_filled(material: Material) -> bool:

@@ -16,9 +16,10 @@ from jade_coat.material.glow import Glow
 from jade_coat.material.kind_part import PREFIX as LIGHT
 from jade_coat.material.kind_part import KindPart
 from jade_coat.material.kinds import kind_of
-from jade_coat.material.placing import PREFIX, AnyMove, Move, largest
+from jade_coat.material.placing import PREFIX, AnyMove, Move
 from jade_coat.material.recipe_reads import painted_in, recipes_run
 from jade_coat.material.seam import Rim, Seam
+from jade_coat.material.settle import Settle
 from jade_coat.material.shading import KIND_PARTS
 from jade_coat.material.strands import Strands
 from jade_coat.material.surface import MapLookup, Surface
@@ -99,6 +100,7 @@ class Material(Frozen):
     far: Far = Far()
     dither: Dither = Dither()
     fill: Fill = Fill()
+    settle: Settle = Settle()
     moves: tuple[AnyMove, ...] = ()
     """How it moves the vertices of what wears it."""
     vertex_level: int = Field(2, ge=0, le=12)
@@ -264,17 +266,6 @@ def _holders(material: Material) -> Iterator[tuple[str, Any]]:
     for name in KIND_PARTS:
         yield f"{LIGHT}{name}", getattr(material, name)
     yield from material.holders()
-
-
-def reach_of_moves(material: Material, values: Mapping[str, Number] | None = None) -> float:
-    """How far a material can move a vertex at the most, metres, with the values of one look by path, or its own."""
-
-    def most(path: str, own: float) -> float:
-        link = material.link_at(path)
-        found = (link.low, link.high) if link is not None else ((values or {}).get(path, own),)
-        return max(abs(v) for v in found if isinstance(v, (int, float)))
-
-    return largest(material.moves, most)
 
 
 def owner_of(path: str) -> str:

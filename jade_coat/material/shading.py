@@ -10,12 +10,13 @@ from jade_coat.material.far import Far
 from jade_coat.material.fill import Fill
 from jade_coat.material.glow import Glow
 from jade_coat.material.kind_part import PREFIX, KindPart
+from jade_coat.material.settle import Settle
 from jade_coat.material.strands import Strands
 from jade_coat.material.tones import Tones
 
 KIND_PARTS: dict[str, type[KindPart]] = {
     "strands": Strands, "tones": Tones, "glow": Glow, "far": Far, "dither": Dither,
-    "fill": Fill,
+    "fill": Fill, "settle": Settle,
 }  # fmt: skip
 """The parts of a material that belong to a kind, or to all of them, by their names in it."""
 

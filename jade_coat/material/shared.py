@@ -11,6 +11,11 @@ TIME, WIND_DIRECTION, WIND_STRENGTH = "time", "wind_direction", "wind_strength"
 SUN_HEIGHT, SUN_TURN = "sun_height", "sun_turn"
 CAMERA, EYE_KNOWN = "camera_position", "eye_known"
 """Where the picture is seen from, and 1 where it is seen at all: what is baked or written turns to no eye."""
+LAND_AT, LAND_SIZE = "land_at", "land_size"
+"""Where the pictures of the land from above begin (x and z), and how large they are along x and z, metres; the second's
+y is 1 where there are any."""
+NO_LAND: Mapping[str, Vec3] = {LAND_AT: (0.0, 0.0, 0.0), LAND_SIZE: (1.0, 0.0, 1.0)}
+"""What they are where there is no land, or none is known."""
 EVERYWHERE: Mapping[str, SharedValue] = {
     TIME: 0.0,
     WIND_DIRECTION: (0.0, 0.0, 1.0),

@@ -91,6 +91,13 @@ def _known_choice(node: Value) -> Value | None:
     return node.args[1] if node.args[1] is node.args[2] else None
 
 
+def _decided_choice(node: Value) -> Value | None:
+    asked = node.args[0]
+    if asked.op != "less" or any(a.op != "const" for a in asked.args):
+        return None
+    return node.args[1] if numpy_backend.constant(asked).all() else node.args[2]
+
+
 RULES = (
     Rule("x + 0 -> x;  x * 1 -> x;  x - 0 -> x;  x / 1 -> x", ("add", "mul", "sub", "div"), _neutral),
     Rule("-(-x) -> x", ("neg",), _double_neg),
@@ -102,6 +109,7 @@ RULES = (
     Rule("clamp(clamp(x, a, b), a, b) -> clamp(x, a, b)", ("clamp",), _clamped_twice),
     Rule("mix(0, 1, x) -> x", ("mix",), _whole_mix),
     Rule("c ? x : x -> x", ("select",), _known_choice),
+    Rule("1 < 2 ? x : y -> x;  2 < 1 ? x : y -> y", ("select",), _decided_choice),
 )
 
 _RULES_OF = {op: tuple(r for r in RULES if op in r.ops) for op in {op for r in RULES for op in r.ops}}

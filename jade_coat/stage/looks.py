@@ -12,10 +12,10 @@ from jade_coat.material.material import (
     Material,
     field_values,
     options_of,
-    reach_of_moves,
     row_values,
     with_field,
 )
+from jade_coat.material.reach import reach_of_moves
 from jade_coat.material.specials import specialised
 from jade_coat.stage.project import Project, Prop
 

@@ -13,8 +13,9 @@ import numpy as np
 from jade_coat.material.compile import is_filled
 from jade_coat.material.kind_part import PIXEL_ANGLE
 from jade_coat.material.paint_source import is_own, own_key
+from jade_coat.material.settle import LAND
 from jade_coat.material.shading import shading_path
-from jade_coat.material.shared import CAMERA, EVERYWHERE, EYE_KNOWN, SharedValue
+from jade_coat.material.shared import CAMERA, EVERYWHERE, EYE_KNOWN, LAND_AT, LAND_SIZE, NO_LAND, SharedValue
 from jade_coat.mesh.attributes import STREAMS, held_stream, mesh_number_type
 from jade_coat.program.glsl_backend import shared_uniform
 from jade_coat.program.types import Array
@@ -41,6 +42,8 @@ class Drawer:
         """What a pixel of the picture spans of a thing a metre away, metres."""
         self.shared: dict[str, SharedValue] = {}
         """The values of the shared dials, by the names programs use."""
+        self.land: Any = None
+        """The land from above of the scene that is drawn, for what settles on it."""
         self.changes = 0
         """Counts up with every change of a shared dial or of a row."""
         self._arrays: dict[tuple[Any, ...], Any] = {}
@@ -94,14 +97,23 @@ class Drawer:
         set_uniform(program, shared_uniform(CAMERA), tuple(eye))
         set_uniform(program, shared_uniform(EYE_KNOWN), 1.0)
         set_uniform(program, shared_uniform(PIXEL_ANGLE), self.pixel_angle)
+        land = self.land
+        if land is not None and LAND_AT in glsl.shared:
+            set_uniform(program, shared_uniform(LAND_AT), (land.corner[0], 0.0, land.corner[1]))
+            set_uniform(program, shared_uniform(LAND_SIZE), (land.size[0], 1.0, land.size[1]))
         for name in glsl.shared:
-            if name not in (CAMERA, EYE_KNOWN, PIXEL_ANGLE):
+            if name in NO_LAND and land is None:
+                set_uniform(program, shared_uniform(name), NO_LAND[name])
+            elif name not in (CAMERA, EYE_KNOWN, PIXEL_ANGLE, *NO_LAND):
                 set_uniform(program, shared_uniform(name), self.shared.get(name, EVERYWHERE.get(name, 0.0)))
 
     def _sampled(self, draw: Draw, group: tuple[TextureRef, ...]) -> Any:
         """The texture behind a sampler of a draw; grey until it is there."""
         if len(group) > 1:
             return self.assets.array(draw.material, group) or self._grey_array
+        if group[0] in LAND:
+            pictures = (self.land.color, self.land.shape) if self.land is not None else (self._grey, self._grey)
+            return pictures[LAND.index(group[0])]
         if is_own(group[0]):
             return self.assets.maps.get(own_key(draw.paint, group[0])) or self._grey
         known = self.assets.texture(draw.material, group[0].name)

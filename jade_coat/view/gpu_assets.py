@@ -162,6 +162,8 @@ class GpuAssets:
         self.faults: dict[str, str] = {}
         """Why a material cannot be drawn, by its id."""
         self.material_versions: dict[str, int] = {}
+        self.own_version = 0
+        """Counts up with every change of a texture that is a ground's own."""
         """Counts up with every change of a material or its textures, by its id."""
         self.version = 0
         """Counts up with every change that a picture may follow from, but patches of paint."""
@@ -288,6 +290,7 @@ class GpuAssets:
     def put_map(self, prop: str, values: Array) -> None:
         """Take a thing's own map by its key: `(h, w, 4) uint8` or `uint16`, or `(h, w, k) float32`."""
         self.version += 1
+        self.own_version += "\n" in prop
         old, data = self.maps.get(prop), np.ascontiguousarray(values).tobytes()
         if values.dtype == np.float32:
             made = self._context.texture(values.shape[1::-1], values.shape[2], data, dtype="f4")
@@ -305,6 +308,7 @@ class GpuAssets:
         """Replace texels `(h, w, k)` of a thing's own map; nothing happens for one that is not there."""
         if prop in self.maps:
             self.patches += 1
+            self.own_version += "\n" in prop
             height, width = values.shape[:2]
             self.maps[prop].write(np.ascontiguousarray(values).tobytes(), viewport=(column, row, width, height))
 

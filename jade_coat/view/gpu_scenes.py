@@ -88,6 +88,8 @@ class GpuScene:
     """What the pieces of scatters follow from that its draws hold (`strewn`)."""
     balls: dict[str, Any] = field(default_factory=dict)
     """Round the cells of scatters."""
+    land: Any = None
+    """The land from above, for what settles on it (`passes.land`)."""
     casting: dict[int, Draw] = field(default_factory=dict)
     """The draws of pieces that throw shadows, whatever an eye sees."""
 
@@ -116,6 +118,8 @@ class GpuScene:
         """Free what it holds on the GPU."""
         for depths in (self.sun, self.sky, self.lamps):
             depths.release()
+        if self.land is not None:
+            self.land.release()
         for index in list(self.seen):
             self.let_go(index)
         for thing in (*self.instances, *self.tables.values(), *self.crowds.values()):

@@ -28,6 +28,7 @@ from jade_coat.view.passes.decals import DecalPass
 from jade_coat.view.passes.forward import ForwardPass
 from jade_coat.view.passes.gather import GatherPass
 from jade_coat.view.passes.lamps import LampPass
+from jade_coat.view.passes.land import LandPass
 from jade_coat.view.passes.layers import LayersPass
 from jade_coat.view.passes.marks import MarksPass
 from jade_coat.view.passes.mist import MistPass
@@ -53,7 +54,7 @@ class Renderer:
         self.drawer = Drawer(context, self.assets, self.scenes, self.shop)
         self.crowds, self.surfaces = CrowdPass(self.drawer), SurfacePass(self.drawer)
         self.filling: tuple[Pass, ...] = (
-            ShadowPass(self.drawer, self.light), SkyDepthsPass(self.drawer), self.crowds,
+            LandPass(self.drawer), ShadowPass(self.drawer, self.light), SkyDepthsPass(self.drawer), self.crowds,
             self.surfaces, DecalPass(self.drawer), OpennessPass(self.drawer, self.light),
         )  # fmt: skip
         """What is run once for all looks that the attachments serve."""

@@ -28,7 +28,8 @@ REWRITES = {
     "join and pick": combine(A.x, B.y).y, "pick of picks": A.zyx.yx, "whole swizzle": A.xyz,
     "vec of swizzles": combine(A.x, A.z), "splat picked": (A.x + combine(1.0, 2.0, 3.0)).x,
     "clamped twice": lib.clamp(lib.clamp(A)), "mix from 0 to 1": lib.lerp(0.0, 1.0, A),
-    "same choice": lib.select(lib.less(A.x, B.x), A, A), "constant": const(2.0) * 3.0 + A.x,
+    "same choice": lib.select(lib.less(A.x, B.x), A, A), "decided": lib.select(lib.less(0.0, 0.5), A, B),
+    "decided the other way": lib.select(lib.less(0.5, 0.0), A, B), "constant": const(2.0) * 3.0 + A.x,
     "nested": ((A + 0.0) * 1.0 - 0.0).zyx.zyx,
 }  # fmt: skip
 

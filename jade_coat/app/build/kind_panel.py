@@ -27,8 +27,8 @@ from jade_coat.material.material import Material
 from jade_coat.material.surface import Role
 from jade_coat.stage import edits
 
-FILL, FAR = "fill", "far"
-"""The parts that many kinds have: what lies under cut-outs, and how it fades from afar."""
+FILL, FAR, SETTLE = "fill", "far", "settle"
+"""The parts that many kinds have: what lies under cut-outs, how it fades from afar, how it stands on the ground."""
 TELLING, REST_MS = ("tones", "glow"), 400
 """The parts of which there is more to tell, and how long the hand must rest before that is worked out."""
 SPECS = {
@@ -126,7 +126,7 @@ class KindPanel(QWidget):
     def _build_part(self, material: Material, own: str) -> None:
         """The fields of a part that the kind has of its own, or that all have, group by group."""
         part: KindPart = getattr(material, own)
-        if own in (FILL, FAR):
+        if own in (FILL, FAR, SETTLE):
             self._box.addWidget(label(part.label, "quiet"))
         change = self.rows.changing(material, f"{LIGHT}{own}", part, edits.set_shading, light=own)
         if own == "strands":
@@ -204,4 +204,4 @@ def _stops(part: KindPart | None) -> list[str]:
 
 def _parts(kind: SurfaceKind) -> tuple[str, ...]:
     """The parts whose fields a kind shows: its own, and those that it shares with others."""
-    return (*((kind.part,) if kind.part else ()), *((FILL,) if kind.cut else ()), FAR)
+    return (*((kind.part,) if kind.part else ()), *((FILL,) if kind.cut else ()), FAR, SETTLE)

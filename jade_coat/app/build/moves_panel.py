@@ -13,8 +13,9 @@ from jade_coat.app.controls.focus import focus_kept
 from jade_coat.app.controls.settings import IntegerField
 from jade_coat.app.session import Session
 from jade_coat.material.fields import Spec, specs
-from jade_coat.material.material import Material, reach_of_moves
+from jade_coat.material.material import Material
 from jade_coat.material.placing import MOVE_KINDS, PREFIX
+from jade_coat.material.reach import reach_of_moves
 from jade_coat.stage import edits
 
 LEVEL = Spec(
