@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
+from types import MappingProxyType
 from typing import Literal
 
 import cv2
@@ -16,11 +17,16 @@ from jade_coat.ground.stroke import FULL, bumps, shared_out
 from jade_coat.material.fields import Bounded, field, option
 from jade_coat.program.types import Array
 
-Measure = Literal["slope", "height", "hollow", "crest", "facing", "flow", "noise"]
+Measure = Literal["slope", "height", "hollow", "crest", "facing", "flow", "noise", "layer", "near", "props"]
 MEASURE_LABELS: dict[Measure, str] = {
     "slope": "how steep", "height": "how high", "hollow": "in hollows", "crest": "on crests",
-    "facing": "which way it faces", "flow": "where water runs", "noise": "patches",
+    "facing": "which way it faces", "flow": "where water runs", "noise": "patches", "layer": "where a layer is",
+    "near": "near a layer", "props": "near props",
 }  # fmt: skip
+Side = Literal["in", "out"]
+SIDE_LABELS: dict[Side, str] = {"in": "there", "out": "not there"}
+OF_LAYER = ("layer", "near")
+"""The measures that go by another layer."""
 
 
 class LayerRule(Bounded):
@@ -51,6 +57,13 @@ class LayerRule(Bounded):
     least: float = field(
         0.45, "From", when=("measure", ("hollow", "crest", "flow", "noise")), hint="Less than this shows none of it"
     )
+    other: str = ""
+    """The layer that it goes by, where its measure goes by one."""
+    reach: float = field(
+        1.0, "Within", unit="m", low=0.01, high=1000.0, soft=(0.1, 20.0), logarithmic=True,
+        when=("measure", ("near", "props")), hint="How near counts",
+    )  # fmt: skip
+    side: Side = option("in", "Lays it", "choice", SIDE_LABELS, when=("measure", ("layer", "near", "props")))
     soft: float = field(0.25, "Softness", low=0.01, hint="How soft its edges are")
     strength: float = field(1.0, "Strength", hint="How much of it is laid")
 
@@ -63,15 +76,28 @@ class LayerRule(Bounded):
         return MEASURE_LABELS[self.measure]
 
 
+NOTHING: Mapping[str, Array] = MappingProxyType({})
+
+
 def between(values: Array, low: float, high: float, soft: float) -> Array:
     """1 between two values, falling to 0 over `soft` of their span beyond each."""
     edge = max((high - low) * soft, 1e-6)
     return np.asarray(np.clip(np.minimum(values - low, high - values) / edge + 1, 0, 1))
 
 
-def measured(rule: LayerRule, heights: Heights, rows: int, columns: int) -> Array:
-    """How much of its layer a rule lays in each cell of weights `(rows, columns)`, 0–1, before its strength."""
+def measured(
+    rule: LayerRule, heights: Heights, rows: int, columns: int, painted: Mapping[str, Array] = NOTHING,
+    clear: Array | None = None,
+) -> Array:  # fmt: skip
+    """How much of its layer a rule lays in each cell of weights `(rows, columns)`, 0–1, before its strength.
+
+    `painted` is what there is of layers, 0–1; `clear` how far each place is from the next prop, metres, on a grid of
+    its own from edge to edge.
+    """
     land, spacing = _land(heights, rows, columns)
+    if rule.measure in ("layer", "near", "props"):
+        share = _beside(rule, (rows, columns), spacing, painted, clear)
+        return share if rule.side == "in" else 1.0 - share
     if rule.measure == "slope":
         return between(slope(land, spacing), rule.steep_from, rule.steep_to, rule.soft)
     if rule.measure == "height":
@@ -95,6 +121,28 @@ def measured(rule: LayerRule, heights: Heights, rows: int, columns: int) -> Arra
     return _from(bends * rule.scale * 4, rule)
 
 
+def _beside(
+    rule: LayerRule, shape: tuple[int, int], spacing: tuple[float, float], painted: Mapping[str, Array],
+    clear: Array | None,
+) -> Array:  # fmt: skip
+    """How much a place is where a layer is, or near it or near props, 0–1; 0 everywhere where there is none of it."""
+    if rule.measure == "props":
+        if clear is None:
+            return np.zeros(shape)
+        away = cv2.resize(clear, shape[::-1], interpolation=cv2.INTER_LINEAR).astype(np.float64)
+    else:
+        own = painted.get(rule.other)
+        if own is None:
+            return np.zeros(shape)
+        if rule.measure == "layer":
+            return np.asarray(own)
+        if not (own >= 0.5).any():
+            return np.zeros(shape)
+        step = math.sqrt(spacing[0] * spacing[1])
+        away = cv2.distanceTransform((own < 0.5).astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE) * step
+    return np.asarray(np.clip((rule.reach - away) / max(rule.reach * rule.soft, 1e-6), 0, 1))
+
+
 def _from(values: Array, rule: LayerRule) -> Array:
     return np.asarray(np.clip((values - rule.least) / max(rule.soft, 1e-3), 0, 1))
 
@@ -108,12 +156,13 @@ def _land(heights: Heights, rows: int, columns: int) -> tuple[Array, tuple[float
 
 def run(
     rules: Sequence[LayerRule], heights: Heights, weights: Mapping[str, Pages], sharing: Sequence[str],
-    by_hand: Pages | None,
+    by_hand: Pages | None, clear: Array | None = None,
 ) -> dict[str, Pages]:  # fmt: skip
     """The weights of all layers that rules lay or make room in, from the first of `sharing` everywhere.
 
-    The rules that are on run in order. Where cells were painted by hand, as much of what was there stays as `by_hand`
-    says, 0–255. The same rules give the same weights.
+    The rules that are on run in order; one that goes by another layer sees what those before it laid. `clear` is how
+    far places are from props, as `measured` takes it. Where cells were painted by hand, as much of what was there stays
+    as `by_hand` says, 0–255. The same rules give the same weights.
     """
     pages = next(iter(weights.values()))
     rows, columns = pages.rows, pages.columns
@@ -125,7 +174,11 @@ def run(
     for rule in rules:
         if not rule.on or rule.layer not in made:
             continue
-        share = measured(rule, heights, rows, columns) * rule.strength
+        painted: dict[str, Array] = {}
+        if rule.measure in OF_LAYER and rule.other in weights:
+            held = made.get(rule.other)
+            painted[rule.other] = (weights[rule.other].whole().astype(float) if held is None else held) / FULL
+        share = measured(rule, heights, rows, columns, painted, clear) * rule.strength
         before = made[rule.layer]
         made[rule.layer] = before + (FULL - before) * share
         if rule.layer in sharing:

@@ -106,6 +106,10 @@ class StageLink:
         """Where the present project's maps are read from."""
         return self._lookup
 
+    def mesh_of(self, project: Project, mesh_id: str) -> MeshData:
+        """The data of a mesh of some state of the project. Safe to ask from other threads."""
+        return self._meshes.of(project, mesh_id)
+
     def mesh_data(self, mesh_id: str) -> MeshData:
         """A mesh of the present project; a plain box stands in for one that cannot be read."""
         assert self._project is not None

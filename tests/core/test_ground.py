@@ -311,6 +311,37 @@ def test_each_measure_finds_what_it_is_named_for(measure: str) -> None:
         assert 0.1 < (made > 127).mean() < 0.9
 
 
+def test_rules_go_by_other_layers_and_by_props_and_see_what_rules_before_them_laid() -> None:
+    """A band of known width along a straight path, by hand; its inverse; what a rule before has laid; a ring round a
+    prop."""
+    flat = Heights.of(np.zeros((129, 129), np.float32), (40.0, 40.0))
+    path = np.zeros((129, 129), np.uint8)
+    path[60:69] = 255  # from 18.75 m to 21.25 m
+    weights = {
+        "base": Pages.flat(129, 129, "uint8", 255), "a": Pages.flat(129, 129, "uint8", 0), "path": Pages.of(path),
+        "b": Pages.flat(129, 129, "uint8", 0),
+    }  # fmt: skip
+    near = LayerRule(layer="a", measure="near", other="path", reach=3.0, soft=0.01)
+    away = np.abs(np.arange(129) / 128 * 40 - 20) - 1.25
+    made = run([near], flat, weights, ["base", "a", "b"], None)["a"].whole()
+    assert (made[away < 2.7] == 255).all()
+    assert (made[away > 3.4] == 0).all()
+    out = run([near.with_(side="out")], flat, weights, ["base", "a", "b"], None)["a"].whole()
+    assert np.array_equal(out, 255 - made)
+    there = LayerRule(layer="b", measure="layer", other="a")
+    both = run([near, there], flat, weights, ["base", "a", "b"], None)
+    assert np.array_equal(both["b"].whole(), made), "it sees what the rule before it laid"
+    assert both["a"].whole().max() == 0, "and takes its place"
+    assert run([there, near], flat, weights, ["base", "a", "b"], None)["b"].whole().max() == 0
+    z, x = np.mgrid[0:101, 0:101] / 100 * 40
+    clear = np.maximum(np.hypot(x - 20, z - 20) - 1.0, 0).astype(np.float32)
+    ring = run([LayerRule(layer="a", measure="props", reach=2.0, soft=0.01)], flat, weights, ["base", "a"], None, clear)
+    far = np.hypot(*(np.mgrid[0:129, 0:129] / 128 * 40 - 20))
+    assert (ring["a"].whole()[far < 2.6] == 255).all()
+    assert (ring["a"].whole()[far > 3.4] == 0).all()
+    assert run([LayerRule(layer="a", measure="props")], flat, weights, ["base", "a"], None)["a"].whole().max() == 0
+
+
 def wet(damp: float, height: float, stands: float = 0.6) -> dict[str, float]:
     """What becomes of a rough brown surface."""
     dry = Layer(

@@ -6,16 +6,17 @@ from functools import partial
 
 from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
-from jade_coat.app.build.number_rows import NumberRows
-from jade_coat.app.controls.basics import button, clear, holder, label, row
+from jade_coat.app.build.number_rows import WIDTH, NumberRows
+from jade_coat.app.controls.basics import button, choice, clear, holder, label, row
 from jade_coat.app.controls.focus import focus_kept
 from jade_coat.app.ground.state import GroundState
 from jade_coat.app.session import Session
 from jade_coat.ground.pages import Pages
-from jade_coat.ground.rules import LayerRule, run
+from jade_coat.ground.rules import OF_LAYER, LayerRule, run
 from jade_coat.jobs.words import told
 from jade_coat.material.fields import Setting
 from jade_coat.stage import edits
+from jade_coat.stage.footprints import clear_of_props
 from jade_coat.stage.grounds import Ground
 
 
@@ -46,7 +47,8 @@ class RuleRows(QWidget):
     def show_ground(self, ground: Ground) -> None:
         """Show the rules of a ground."""
         names = {layer.id: layer.name for layer in ground.layers}
-        key = (ground.id, tuple((r.layer, r.on, r.measure, r.words()) for r in ground.rules), names, self.chosen)
+        told = tuple((r.layer, r.on, r.measure, r.other, r.words()) for r in ground.rules)
+        key = (ground.id, told, names, self.chosen)
         if key == self._key:
             if self.numbers is not None and self.chosen < len(ground.rules):
                 self.numbers.follow(ground.rules[self.chosen])
@@ -74,6 +76,11 @@ class RuleRows(QWidget):
             line = row(tick, words, later, gone, gap=2)
             line.setStretch(1, 1)
             self._rows.addWidget(holder(line))
+            if i == self.chosen and rule.measure in OF_LAYER:
+                others = [("", "none yet"), *((k, n) for k, n in names.items() if k != rule.layer)]
+                pick = choice(others, rule.other, partial(self._turn, i, "other"), "The layer that it goes by")
+                pick.setFixedWidth(WIDTH)
+                self._rows.addLayout(row(label("By layer"), 1, pick, margins=(9, 0, 9, 0)))
             if i == self.chosen:
                 self.numbers = NumberRows(rule, partial(self._turn, i))
                 self._rows.addWidget(self.numbers)
@@ -160,7 +167,14 @@ class RuleRows(QWidget):
             session.said.emit(f"The rules cannot run: {told(error)}", True)
             self._next()
 
-        session.work(lambda: run(rules, ground.heights, ground.weights, ground.sharing, ground.by_hand), done, failed)
+        near_props = any(r.on and r.measure == "props" for r in rules)
+        project, mesh_data = session.project, session.link.mesh_of
+
+        def work() -> dict[str, Pages]:
+            clear = clear_of_props(project, ground, mesh_data) if near_props else None
+            return run(rules, ground.heights, ground.weights, ground.sharing, ground.by_hand, clear)
+
+        session.work(work, done, failed)
 
     def _next(self) -> None:
         """Run what waits, for a ground that is still there."""

@@ -95,7 +95,8 @@ def remove_layer(project: Project, /, ground: str, layer: str) -> Project:
     if gone is old.layers[0]:
         raise ValueError(f"{gone.name} is what is there where nothing is painted. Give it another finish instead")
     weights = {k: v for k, v in old.weights.items() if k != layer}
-    kept, rules = tuple(s for s in old.layers if s is not gone), tuple(r for r in old.rules if r.layer != layer)
+    kept = tuple(s for s in old.layers if s is not gone)
+    rules = tuple(r.with_(other="") if r.other == layer else r for r in old.rules if r.layer != layer)
     grows = tuple(
         s.with_(cut_out="") if s.cut_out == layer else s for s in old.scatter if s.layer != layer
     )  # fmt: skip
