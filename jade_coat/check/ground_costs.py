@@ -8,13 +8,15 @@ import numpy as np
 
 from jade_coat.check.material_costs import PixelCost, pixel_cost
 from jade_coat.material.compile import compile_material, live_fields
+from jade_coat.material.compile_stacked import HEIGHTS
 from jade_coat.material.kinds import kind_of
 from jade_coat.material.quantity import OUTPUTS
-from jade_coat.material.stacking import GroundLayer
+from jade_coat.material.stacking import WEIGHTS, GroundLayer
 from jade_coat.material.surface import MapLookup, Role
 from jade_coat.program import passes
 from jade_coat.program.samplers import PROMISED
 from jade_coat.program.types import Array
+from jade_coat.stage.ground_grids import own_grids
 from jade_coat.stage.ground_looks import ground_material, layer_material
 from jade_coat.stage.ground_nodes import GroundNodes
 from jade_coat.stage.grounds import Ground
@@ -74,11 +76,14 @@ def layers_at(ground: Ground, place: Array, radius: float) -> frozenset[str]:
     return frozenset({ground.layers[0].id, *found})
 
 
-def memory_of(ground: Ground) -> tuple[int, int]:
-    """Bytes that heights and weights take on the graphics card."""
-    columns, rows = ground.weight_cells
-    pages = ground.heights.pages
-    return pages.rows * pages.columns * 4, -(-len(ground.layers) // 4) * columns * rows * 4
+def memory_of(ground: Ground) -> tuple[int, int, int]:
+    """Bytes that heights, weights, and how water may stand take on the graphics card."""
+    found = [0, 0, 0]
+    for texture, grids in own_grids(ground).items():
+        channels = len(grids) if grids[0].dtype == "float32" else 1  # weights: four bytes a texel, however many layers
+        kind = 0 if texture == HEIGHTS else 1 if texture.name.startswith(WEIGHTS) else 2
+        found[kind] += grids[0].rows * grids[0].columns * 4 * channels
+    return found[0], found[1], found[2]
 
 
 def unstackable(project: Project, layer: GroundLayer, lookup: MapLookup) -> list[str]:

@@ -11,7 +11,7 @@ from jade_coat.ground.kernels import bilinear
 from jade_coat.looking.levels import fitting_levels
 from jade_coat.maps.packing import PackedLookup, Texture
 from jade_coat.maps.sampling import reading
-from jade_coat.material.compile import compile_material, fixed_fields, seen_from_ahead, with_shared
+from jade_coat.material.compile import compile_material, fixed_fields, seen_by, seen_from_ahead, with_shared
 from jade_coat.material.paint_source import is_own
 from jade_coat.program import TextureRef
 from jade_coat.program.numpy_backend import Environment, evaluate
@@ -26,19 +26,22 @@ PROBES = 256
 
 
 class GroundLook:
-    """A ground of a project, seen from straight ahead at rest, with all its layers.
+    """A ground of a project at rest with all its layers, seen from straight ahead, or by an eye `(3,)` in the world.
 
     Outputs are those of its program (`compile_stacked`): the quantities, `share:LAYER` of each layer and
     `share:LAYER:water` of each damp one. Raises what reading maps raises.
     """
 
-    def __init__(self, project: Project, library: Library, ground: Ground) -> None:
+    def __init__(
+        self, project: Project, library: Library, ground: Ground, eye: tuple[float, float, float] | None = None
+    ) -> None:  # fmt: skip
         self.ground = ground
         self._lookup = PackedLookup(project.map_sets, project.recipes)
         material = ground_material(project, ground, frozenset(layer.id for layer in ground.layers))
         fields = fixed_fields(ground_values(project, ground, material))
         outputs = compile_material(material, self._lookup, fields)
-        self._outputs = seen_from_ahead(with_shared(outputs, project.shared_at()))
+        still = with_shared(outputs, project.shared_at())
+        self._outputs = seen_from_ahead(still) if eye is None else seen_by(still, eye)
         wanted = material.sets_read(self._lookup)
         self._textures: dict[str, Texture] = {
             t.name: t for s in project.map_sets if s.id in wanted for t in library.textures(s)

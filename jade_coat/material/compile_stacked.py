@@ -10,7 +10,7 @@ from jade_coat.material.laying import FieldReader, Fields, Linked, laid_on, worl
 from jade_coat.material.material import LAYER
 from jade_coat.material.quantity import OUTPUTS
 from jade_coat.material.shared import CAMERA
-from jade_coat.material.stacking import GroundLayer, StackedMaterial, lifted, stacked
+from jade_coat.material.stacking import GroundLayer, StackedMaterial, lifted, mixed, stacked
 from jade_coat.material.surface import MapLookup
 from jade_coat.program import FLOAT, VEC2, VEC3, VEC4, TextureRef, Value, combine, const, lib, passes
 
@@ -49,6 +49,16 @@ def compile_stacked(material: StackedMaterial, lookup: MapLookup, reader: FieldR
         layers[name], _, _ = laid_on(coats, shown, linked, lookup, None, extra)
     fields = {layer.id: Fields(layer, f"{LAYER}{layer.id}", linked) for layer in material.layers}
     ground = _Ground(material)
+    for layer in material.layers:
+        if layer.far == "larger" and layer.id in layers:
+            own = fields[layer.id]
+            coats = tuple(material.coat(i) for i in material.members[layer.id])
+            shown = [c for c in coats if c.shown] or [coats[0]]
+            larger = Linked(material, _larger(reader, own.far_size), lookup)
+            afar, _, _ = laid_on(coats, shown, larger, lookup, None, {})
+            span = own.far_from
+            share = lib.clamp((ground.away() - span.x) / lib.maximum(span.y - span.x, 1e-3))
+            layers[layer.id] = mixed([layers[layer.id], afar], [1.0 - share, share])
     place = lib.attribute("world_position", VEC3)
     found, shares = stacked(material, layers, fields, ground.weights_at(combine(place.x, place.z)), ground)
     lift = lifted(material, shares, layers, fields)
@@ -56,6 +66,11 @@ def compile_stacked(material: StackedMaterial, lookup: MapLookup, reader: FieldR
     outputs |= {**extra, **shares}
     outputs["coverage"] = _colors(material, shares)
     return passes.fold(ground.laid(outputs, lift))
+
+
+def _larger(reader: FieldReader, by: Value) -> FieldReader:
+    """A reader of fields that lays every map larger."""
+    return lambda path, value: reader(path, value) * by if path.endswith(".surface.tile_size") else reader(path, value)
 
 
 def _colors(material: StackedMaterial, shares: Mapping[str, Value]) -> Value:
@@ -90,6 +105,15 @@ class _Ground:
         """Where a place is along x and z, metres."""
         place = lib.attribute("world_position", VEC3)
         return combine(place.x, place.z)
+
+    def away(self) -> Value:
+        """How far a place is from the eye, metres."""
+        return lib.length(lib.shared(CAMERA, VEC3) - lib.attribute("world_position", VEC3))
+
+    def slanting(self) -> Value:
+        """How much at a slant a place is seen, 0–1."""
+        way = lib.normalize(lib.shared(CAMERA, VEC3) - lib.attribute("world_position", VEC3))
+        return 1.0 - lib.clamp(lib.dot(way, lib.attribute("normal", VEC3)))
 
     def on_level(self) -> Value:
         """How level a place is for puddles to stand on it, 0–1."""

@@ -30,6 +30,10 @@ ROLE_LABELS: dict[Role, str] = {
 }  # fmt: skip
 Sides = Literal["above", "three"]
 SIDES_LABELS: dict[Sides, str] = {"above": "from above", "three": "from three sides"}
+Afar = Literal["same", "larger"]
+AFAR_LABELS: dict[Afar, str] = {"same": "the same", "larger": "laid larger"}
+GLINT_NEAR, GLINT_FAR = 5.0, 60.0
+"""Between which distances what a layer mirrors at a slant gives way to what it mirrors afar, metres."""
 Rain = Literal["none", "rings"]
 RAIN_LABELS: dict[Rain, str] = {"none": "none", "rings": "rings on the water"}
 LEAST = 8.0 / 255.0
@@ -64,6 +68,19 @@ class GroundLayer(Bounded):
     drops: float = field(0.7, "Rings", when=("rain", ("rings",)), hint="How strong they are")
     rain_follows: str = ""
     """The shared dial that the rings are multiplied by, if any."""
+    far: Afar = option(
+        "same", "From afar", "choice", AFAR_LABELS, when=("way", ("shared", "over")),
+        hint="Laid larger far away its maps repeat less; both are read everywhere",
+    )  # fmt: skip
+    far_size: float = field(5.0, "Larger by", low=1.0, high=50.0, soft=(2.0, 12.0), when=("far", ("larger",)))
+    far_from: tuple[float, float] = field(
+        (12.0, 40.0), "Between", kind="range", unit="m", high=100000.0, soft=(0.0, 120.0), when=("far", ("larger",)),
+        hint="From where the larger one comes in, and from where it is alone",
+    )  # fmt: skip
+    glint: float = field(
+        1.0, "Mirrors afar", when=("way", ("shared", "over")),
+        hint="How much of its grazing shine is left far away; less of it keeps hills from looking wet",
+    )  # fmt: skip
     lift: float = field(
         0.0, "Lifts the ground", unit="m", low=-10.0, high=10.0, soft=(-0.3, 0.3), when=("way", ("shared", "over")),
         hint="By its own height, where it shows",
@@ -173,6 +190,12 @@ class Land(Protocol):
     def place(self) -> Value:
         """Where a place is along x and z, metres."""
 
+    def away(self) -> Value:
+        """How far it is from the eye, metres."""
+
+    def slanting(self) -> Value:
+        """How much at a slant it is seen, 0–1: 0 from straight above it."""
+
     def on_level(self) -> Value:
         """How level a place is, 0–1."""
 
@@ -196,6 +219,7 @@ def stacked(
     shares = shares_of(
         [painted[s.id] for s in sharing], [layers[s.id].height for s in sharing], [fields[s.id].lead for s in sharing]
     )
+    layers = {s.id: _dulled(layers[s.id], fields[s.id].glint, land) for s in material.layers if s.id in layers}
     below = mixed([layers[s.id] for s in sharing], shares)
     shown = {s.id: share for s, share in zip(sharing, shares, strict=True)}
     for layer in material.layers:
@@ -223,6 +247,19 @@ def stacked(
             elif layer.role == "gap":
                 below = replace(below, opacity=below.opacity * (1.0 - painted[layer.id]))
     return below, {f"share:{name}": share for name, share in shown.items()}
+
+
+def _dulled(layer: Layer, glint: Value, land: Land) -> Layer:
+    """A layer that mirrors less where it is far away and seen at a slant: relief that a pixel holds much of does so.
+
+    The share that is left goes by Schlick's fifth power of the slant (1994), as what is mirrored does.
+    """
+    if lib.is_const(glint, 1.0):
+        return layer
+    far = lib.clamp((land.away() - GLINT_NEAR) / (GLINT_FAR - GLINT_NEAR))
+    slant = land.slanting()
+    squared = slant * slant
+    return replace(layer, specular=layer.specular * (1.0 - (1.0 - glint) * far * squared * squared * slant))
 
 
 def lifted(material: StackedMaterial, shown: Mapping[str, Value], layers: Mapping[str, Layer],

@@ -16,6 +16,8 @@ from jade_coat.stage.grounds import Ground
 from jade_coat.stage.looks import field_row, lineage, material_of, worn
 from jade_coat.stage.project import Project
 
+COSTLY = {"glint": GroundLayer.model_fields["glint"].default}
+"""Fields of layers that cost nothing at these values."""
 MARK = "~"
 """Between a layer's id and that of what is its own in the material of a ground."""
 STEPS = 8
@@ -98,7 +100,9 @@ def ground_material(project: Project, ground: Ground, shown: frozenset[str]) -> 
     links: list[Link] = []
     members: dict[str, tuple[str, ...]] = {}
     for layer in there:
-        dials += [_dial(f"{LAYER}{layer.id}.{name}") for name in specs(GroundLayer)]
+        # What costs something only where it is turned is read from the row from then on.
+        read = (n for n in specs(GroundLayer) if n not in COSTLY or getattr(layer, n) != COSTLY[n])
+        dials += [_dial(f"{LAYER}{layer.id}.{name}") for name in read]
         if layer.way == "absolute":
             continue
         material = layer_material(project, layer)

@@ -6,14 +6,18 @@ from typing import Any
 
 import numpy as np
 
+from jade_coat.check.ground_costs import memory_of
 from jade_coat.ground.heights import Heights
 from jade_coat.ground.pages import Pages
+from jade_coat.ground.scatter import Scatter, cells_over, strewn
+from jade_coat.ground.strew_kernels import CHANCES
 from jade_coat.ground.stroke import GroundBrush, painted, shaped
 from jade_coat.ground.synthesis import Land
 from jade_coat.maps.packing import PackedLookup
+from jade_coat.material.compile_stacked import HEIGHTS
 from jade_coat.material.material import Coat, Finish, Material
 from jade_coat.material.paint_source import own_key
-from jade_coat.material.stacking import GroundLayer
+from jade_coat.material.stacking import GroundLayer, weights_texture
 from jade_coat.material.surface import Surface
 from jade_coat.stage import edits
 from jade_coat.stage.document import Document
@@ -23,6 +27,7 @@ from jade_coat.stage.ground_nodes import NODE_MESH, node_mesh
 from jade_coat.stage.grounds import new_ground
 from jade_coat.stage.project import Project
 from jade_coat.stage.scene import SceneColumns
+from jade_coat.stage.strewing import footing
 from jade_coat.view.camera import eye_of
 from jade_coat.view.renderer import Renderer
 from tests.bench.common import alternate, entry
@@ -112,4 +117,59 @@ def bench_grounds(renderer: Renderer) -> list[dict[str, Any]]:
 
     lit, flat = alternate(lambda: frame("lit"), lambda: frame("base_color"))
     found.append(entry("frame of a ground of 4096²", lit, "ms", flat, 2.0, "lit, against its colour alone"))
-    return found
+    return [*found, *bench_patches(renderer, heights), bench_scatter()]
+
+
+def bench_patches(renderer: Renderer, heights: Heights) -> list[dict[str, Any]]:
+    """Tiles of heights and of weights given to the renderer, against a bare copy of them; memory told against used."""
+    key, weights_key = own_key("g", HEIGHTS), own_key("g", weights_texture(0))
+    tile = np.array(heights.pages.tile(40))[..., None]
+    weights = np.random.default_rng(3).integers(0, 255, (128, 128, 4)).astype(np.uint8)
+    assets = renderer.assets
+
+    def give(to: str, values: np.ndarray) -> None:
+        for i in range(4):
+            assets.patch_map(to, i * 128, 256, values)
+        renderer.context.finish()
+
+    def copy(values: np.ndarray) -> None:
+        for _ in range(4):
+            np.array(values)
+
+    given, given_weights, bare, bare_weights = alternate(
+        lambda: give(key, tile), lambda: give(weights_key, weights), lambda: copy(tile), lambda: copy(weights)
+    )
+    ground = ground_project(heights, 16).grounds.first
+    told = sum(memory_of(ground))
+    used = 0
+    for texture, grids in own_grids(ground).items():
+        assets.put_map(own_key("memory", texture), texels([g.whole() for g in grids]))
+        made = assets.maps[own_key("memory", texture)]
+        used += made.size[0] * made.size[1] * made.components * np.dtype(made.dtype.replace("f1", "u1")).itemsize
+    assets.drop((), (), (), tuple(own_key("memory", t) for t in own_grids(ground)), ())
+    return [
+        entry("four tiles of heights to the renderer", given, "ms", bare, 20, "against copying them"),
+        entry("four tiles of weights to the renderer", given_weights, "ms", bare_weights, 20, "against copying them"),
+        entry("memory told of a ground of 4096² with 16 layers", told / 1e6, "MB", used / 1e6, 1.1, "against used"),
+    ]
+
+
+def bench_scatter() -> dict[str, Any]:
+    """A million pieces strewn over a ground, against NumPy drawing as many points with their random numbers."""
+    heights = land(1025)
+    ground = ground_project(heights, 2).grounds.first
+    scatter = Scatter(id="s", name="S", layer="l0", mesh="m", density=1.0, clear=0.0, follow=0.5)
+    cells, on = cells_over(scatter, heights.size), footing(ground)
+    count = sum(len(p) for p in strewn(scatter, on, cells).values())
+    thick = scatter.with_(density=min(1_000_000 / count, 4.0))
+
+    def strew() -> None:
+        strewn(thick, on, cells_over(thick, heights.size))
+
+    def draw() -> None:
+        np.random.default_rng(1).random((1_000_000, 2 + CHANCES))
+
+    made, drawn = alternate(strew, draw)
+    return entry(
+        "strewing a million pieces", made, "ms", drawn, 3.0, "against NumPy drawing points with six chances each"
+    )

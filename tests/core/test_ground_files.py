@@ -27,8 +27,11 @@ from jade_coat.ground.scatter import Scatter
 from jade_coat.jobs.job import Cancelled, Job
 from jade_coat.looking.ground_look import GroundLook
 from jade_coat.maps.color import to_srgb
+from jade_coat.maps.images import png_bytes
+from jade_coat.maps.mapset import MapFile, MapSet
 from jade_coat.material.quantity import OUTPUTS
 from jade_coat.material.stacking import GroundLayer
+from jade_coat.material.surface import Role, Surface
 from jade_coat.mesh import shapes
 from jade_coat.stage.mesh_assets import MeshAsset
 from jade_coat.stage.project import Project
@@ -180,3 +183,41 @@ def test_whatever_a_material_reads_of_a_mesh_it_is_given_something_for_on_a_grou
         look = GroundLook(dressed, library, dressed.grounds.first)
         found = look.at(np.array([[3.0, 4.0], [7.5, 2.0]]), OUTPUTS)
         assert all(np.isfinite(v).all() for v in found.values()), finish.name
+
+
+def test_from_afar_a_layer_is_laid_larger_and_mirrors_less_at_a_slant_and_near_it_is_as_it_was() -> None:
+    rng = np.random.default_rng(2)
+    assets = Assets()
+    picture = assets.put("maps", "c.png", png_bytes(rng.integers(0, 255, (64, 64, 3)).astype(np.uint8)))
+    maps = MapSet(id="c", name="C", maps=(MapFile(role=Role.BASE_COLOR, asset=picture, file="c.png"),))
+    flat = Heights.of(np.zeros((65, 65), np.float32), (8.0, 8.0))
+    project = plain(flat, {n: np.full((33, 33), 255 if n == "red" else 0, np.uint8) for n in COLORS})
+    red = project.materials[0]
+    laid = Surface(map_set="c", tile_size=1.0, placement="planar", space="world")
+    project = project.with_(
+        map_sets=(maps,), materials=(red.with_(coats=(red.coats[0].with_(surface=laid),)), *project.materials[1:])
+    )
+    library, places = Library(assets), rng.uniform(3, 5, (300, 2))
+
+    def seen(eye: tuple[float, float, float], **changes) -> dict[str, np.ndarray]:
+        ground = project.grounds.first
+        base = ground.layers[0].with_(**{k: v for k, v in changes.items() if k != "tile"})
+        dressed = project
+        if "tile" in changes:
+            surface = laid.with_(tile_size=changes["tile"])
+            first = project.materials[0]
+            dressed = project.with_(
+                materials=(first.with_(coats=(first.coats[0].with_(surface=surface),)), *project.materials[1:])
+            )
+        dressed = dressed.with_(grounds=(ground.with_(layers=(base, *ground.layers[1:])),))
+        return GroundLook(dressed, library, dressed.grounds.first, eye).at(places, ["base_color", "specular"])
+
+    larger = {"far": "larger", "far_size": 4.0, "far_from": (10.0, 30.0)}
+    near, far = (0.0, 4.0, 0.0), (0.0, 90.0, 0.0)
+    assert np.allclose(seen(near, **larger)["base_color"], seen(near)["base_color"], atol=1e-5)
+    assert np.allclose(seen(far, **larger)["base_color"], seen(far, tile=4.0)["base_color"], atol=1e-5)
+    assert np.abs(seen(far, **larger)["base_color"] - seen(far)["base_color"]).mean() > 0.05
+    level = (120.0, 1.0, 0.0)
+    assert seen(level, glint=0.0)["specular"].max() < 0.2 < seen(level)["specular"].min()
+    assert np.allclose(seen(far, glint=0.0)["specular"], seen(far)["specular"], atol=0.01), "not from straight above"
+    assert np.allclose(seen((3.0, 1.0, 0.0), glint=0.0)["specular"], seen(near)["specular"], atol=0.05), "nor near"

@@ -237,8 +237,9 @@ class Meter(QWidget):
         self.here.show_cost(ground, costs.here, most, f"{costs.here.whole.sentence} · {count} of {len(ground.layers)}")
         words = f"{costs.worst.whole.sentence} · on {costs.share:.0%}"
         self.worst.show_cost(ground, costs.worst, most, words)
-        heights, weights = memory_of(ground)
+        heights, weights, water = memory_of(ground)
         told = f"{costs.worst.textures} textures at once at the worst"
         told += "; those of one size share" if costs.worst.crowded else ""
         told += f" · {heights / 1e6:.1f} MB of heights, {weights / 1e6:.1f} MB of weights"
+        told += f", {water / 1e6:.1f} MB of water" if water else ""
         self.told.setText("\n".join([told, *costs.lines[:2]]))
