@@ -10,7 +10,9 @@ from jade_coat.check.material_costs import PixelCost, pixel_cost
 from jade_coat.material.compile import compile_material, live_fields
 from jade_coat.material.compile_stacked import HEIGHTS
 from jade_coat.material.kinds import kind_of
+from jade_coat.material.paged import LIVE, PAGES, live_by
 from jade_coat.material.quantity import OUTPUTS
+from jade_coat.material.shared import CAMERA, TIME
 from jade_coat.material.stacking import WEIGHTS, GroundLayer
 from jade_coat.material.surface import MapLookup, Role
 from jade_coat.program import passes
@@ -64,6 +66,10 @@ def places_of(ground: Ground, nodes: GroundNodes) -> dict[frozenset[str], int]:
     }
 
 
+PAGE_READS = len(PAGES)
+"""Texture reads of a pixel that is drawn from pages, beside those that all of a ground costs for its heights."""
+
+
 def layers_at(ground: Ground, place: Array, radius: float) -> frozenset[str]:
     """The layers of which there is any within a distance of a place `(2,)`, metres from the corner."""
     columns, rows = ground.weight_cells
@@ -84,6 +90,29 @@ def memory_of(ground: Ground) -> tuple[int, int, int]:
         kind = 0 if texture == HEIGHTS else 1 if texture.name.startswith(WEIGHTS) else 2
         found[kind] += grids[0].rows * grids[0].columns * 4 * channels
     return found[0], found[1], found[2]
+
+
+def live_layers(project: Project, ground: Ground, lookup: MapLookup) -> list[str]:
+    """What keeps parts of a ground from being drawn from pages, layer by layer, in words that name the field."""
+    first = ground.layers[0]
+    alone = live_by(ground_material(project, ground, frozenset({first.id})), lookup)
+    lines = [f"{first.name} {words}, {_by_which(first, words)}: all of it stays live." for words in alone]
+    for layer in ground.layers[1:]:
+        found = live_by(ground_material(project, ground, frozenset({first.id, layer.id})), lookup)
+        told = [words for words in found if words not in alone]
+        lines += [f"{layer.name} {words}, {_by_which(layer, words)}: where it is, parts stay live." for words in told]
+    if any(layer.way == "absolute" and layer.role == "gap" for layer in ground.layers):
+        lines.append("Parts with gaps stay live.")
+    return lines
+
+
+def _by_which(layer: GroundLayer, words: str) -> str:
+    """The field of a layer that makes it do what the words say."""
+    if layer.rain != "none" and words == LIVE[TIME]:
+        return "by its rain"
+    if words == LIVE[CAMERA] and (layer.far == "larger" or layer.glint != 1.0):
+        return "by how it is laid from afar" if layer.far == "larger" else "by what it mirrors afar"
+    return "by what it is made of"
 
 
 def unstackable(project: Project, layer: GroundLayer, lookup: MapLookup) -> list[str]:

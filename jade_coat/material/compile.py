@@ -13,6 +13,7 @@ from jade_coat.material.kinds import kind_of
 from jade_coat.material.layers import Layer
 from jade_coat.material.laying import FieldReader, Fields, Linked, around_of, const_of, dial_of, laid_on, world_normal
 from jade_coat.material.material import Dial, Material, fields_of, parts_of, place_of_part
+from jade_coat.material.paged import PagedMaterial, compile_paged
 from jade_coat.material.placing import PREFIX, compile_moves
 from jade_coat.material.quantity import OUTPUTS
 from jade_coat.material.shared import CAMERA, EVERYWHERE, EYE_KNOWN, NO_LAND, SharedValue, is_supplied
@@ -123,6 +124,8 @@ def compile_material(
     the attributes `shading_normal` and `shading_tangent` (see `placed`). Where its kind has a light of its own, also
     the outputs of that (`material.shading`).
     """
+    if isinstance(material, PagedMaterial):
+        return compile_paged(material)
     if isinstance(material, StackedMaterial):
         return compile_stacked(material, lookup, reader)
     linked, extra = Linked(material, reader, lookup), dict[str, Value]()

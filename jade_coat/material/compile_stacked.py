@@ -41,6 +41,14 @@ at most one level apart, and share an edge where the finer one is wholly as the 
 
 def compile_stacked(material: StackedMaterial, lookup: MapLookup, reader: FieldReader) -> dict[str, Value]:
     """The folded program of a ground: the quantities, `share:LAYER` of each layer, and where its vertices lie."""
+    outputs, lift, ground = surface_of(material, lookup, reader)
+    return passes.fold(ground.laid(outputs, lift))
+
+
+def surface_of(
+    material: StackedMaterial, lookup: MapLookup, reader: FieldReader
+) -> tuple[dict[str, Value], Value, Ground]:
+    """What a ground's program gives at a place of the world, how far the layers lift it, and where its places are."""
     linked, extra = Linked(material, reader, lookup), dict[str, Value]()
     layers: dict[str, Layer] = {}
     for name, ids in material.members.items():
@@ -48,7 +56,7 @@ def compile_stacked(material: StackedMaterial, lookup: MapLookup, reader: FieldR
         shown = [c for c in coats if c.shown] or [coats[0]]
         layers[name], _, _ = laid_on(coats, shown, linked, lookup, None, extra)
     fields = {layer.id: Fields(layer, f"{LAYER}{layer.id}", linked) for layer in material.layers}
-    ground = _Ground(material)
+    ground = Ground(material)
     for layer in material.layers:
         if layer.far == "larger" and layer.id in layers:
             own = fields[layer.id]
@@ -65,7 +73,7 @@ def compile_stacked(material: StackedMaterial, lookup: MapLookup, reader: FieldR
     outputs = {name: getattr(found, name) for name in OUTPUTS} | {"normal": world_normal(found.normal)}
     outputs |= {**extra, **shares}
     outputs["coverage"] = _colors(material, shares)
-    return passes.fold(ground.laid(outputs, lift))
+    return outputs, lift, ground
 
 
 def _larger(reader: FieldReader, by: Value) -> FieldReader:
@@ -83,7 +91,7 @@ def _colors(material: StackedMaterial, shares: Mapping[str, Value]) -> Value:
     return total
 
 
-class _Ground:
+class Ground:
     """Where places of a ground are, in the world and in its textures."""
 
     def __init__(self, material: StackedMaterial) -> None:

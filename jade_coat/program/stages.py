@@ -80,7 +80,8 @@ class Stages:
         return list(found)
 
     def _cheapest(self, crossing: Iterable[Value]) -> Value | None:
-        choices = [n for n in crossing if n.args or n.op == "dial"]
+        # What is asked for at vertices means another thing between them: it crosses, whatever else must not.
+        choices = [n for n in crossing if (n.args and n.op != "per_vertex") or n.op == "dial"]
         return min(choices, key=lambda n: (not self._can_spill(n), self._work(n) / n.type.size), default=None)
 
     def _work(self, node: Value) -> float:

@@ -12,3 +12,7 @@ class Grid(NamedTuple):
     levels: int
     low: float
     high: float
+    baked_beyond: float = 0.0
+    """From how far on parts are drawn from pages, metres; 0 for never."""
+    baked_side: int = 0
+    """Texels along the edge of the pages."""

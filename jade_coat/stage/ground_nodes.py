@@ -62,7 +62,7 @@ class GroundNodes:
         spacing = ground.heights.spacing
         leaf = (spacing[0] * QUADS, spacing[1] * QUADS)
         levels = count.bit_length()
-        grid = Grid(ground.corner, leaf, levels, *span)
+        grid = Grid(ground.corner, leaf, levels, *span, *_baked(ground))
         made = GroundNodes(ground, grid, np.zeros((count, count)), np.zeros((count, count)), {})
         made._heights((0, count, 0, count))
         for layer, weights in ground.weights.items():
@@ -128,7 +128,7 @@ class GroundNodes:
         """The grid for another state of the ground, where its parts lie as they did."""
         then, now = self.ground.heights, ground.heights
         same = (then.pages.rows, then.pages.columns, then.size) == (now.pages.rows, now.pages.columns, now.size)
-        return Grid(ground.corner, self.grid.leaf, self.grid.levels, *span) if same else None
+        return Grid(ground.corner, self.grid.leaf, self.grid.levels, *span, *_baked(ground)) if same else None
 
     def _leaves(
         self, top: int, bottom: int, left: int, right: int, down: float, across: float
@@ -199,6 +199,11 @@ class GroundNodes:
                 low, high = _joined(low, np.minimum), _joined(high, np.maximum)
                 masks = _joined(masks, np.bitwise_or)
         return np.concatenate(matrices), np.concatenate(sizes), np.concatenate(found)
+
+
+def _baked(ground: Ground) -> tuple[float, int]:
+    """From how far on a ground is drawn from pages, and how fine these are."""
+    return (ground.baking.beyond, ground.baking.side) if ground.baking.beyond > 0 else (0.0, 0)
 
 
 def _joined(values: Array, join: np.ufunc) -> Array:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Annotated, Any
 
 from pydantic import BeforeValidator, ConfigDict, Field, PlainSerializer, model_validator
@@ -11,7 +12,7 @@ from jade_coat.ground.pages import Pages
 from jade_coat.ground.rules import LayerRule
 from jade_coat.ground.scatter import Scatter
 from jade_coat.ground.synthesis import Land
-from jade_coat.material.fields import Frozen
+from jade_coat.material.fields import Bounded, Frozen, field
 from jade_coat.material.stacking import GroundLayer
 from jade_coat.stage.things import Thing
 
@@ -21,6 +22,10 @@ WEIGHT_SIDES = (17, 4097)
 """Fewest and most cells of the weights along an edge."""
 FULL = 255
 """The weight that counts as 1."""
+PAGE_TEXEL = 32
+"""Bytes that a texel of the pages takes with all its levels."""
+PAGE_TILE, MOST_PAGE = 256, 4096
+"""Texels along the edge of what is filled at once, and of all pages at the most."""
 TileName = str | float
 
 
@@ -67,6 +72,30 @@ PagesField = Annotated[Any, BeforeValidator(_pages), PlainSerializer(_told_pages
 HeightsField = Annotated[Any, BeforeValidator(_heights), PlainSerializer(_told_heights, return_type=dict[str, Any])]
 
 
+class Baking(Bounded):
+    """Whether a ground's still parts are drawn from pages that are filled once, and how much these may take."""
+
+    beyond: float = field(
+        0.0, "Baked beyond", unit="m", high=100000.0, soft=(0.0, 100.0),
+        hint="Parts farther from the eye are read from pages; 0 is never",
+    )  # fmt: skip
+    memory: float = field(
+        96.0,
+        "Pages take",
+        unit="MB",
+        low=4.0,
+        high=1024.0,
+        soft=(16.0, 400.0),
+        hint="On the graphics card",
+    )
+
+    @property
+    def side(self) -> int:
+        """Texels along the edge of the pages."""
+        side = int(math.sqrt(self.memory * 1e6 / PAGE_TEXEL)) // PAGE_TILE * PAGE_TILE
+        return min(max(side, PAGE_TILE), MOST_PAGE)
+
+
 class Ground(Thing):
     """A terrain. The first of its layers is what is there where nothing is painted; it shares a place out.
 
@@ -89,6 +118,7 @@ class Ground(Thing):
     """How far weights were painted by hand, `uint8`, of their size: rules leave that as it is."""
     scatter: tuple[Scatter, ...] = Field(default=(), max_length=MOST_SCATTERS)
     """What grows and lies on its layers."""
+    baking: Baking = Baking()
     land: Land | None = None
     """What its heights were made from, if from numbers."""
 

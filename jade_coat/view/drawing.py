@@ -42,6 +42,8 @@ class Drawer:
         """What a pixel of the picture spans of a thing a metre away, metres."""
         self.shared: dict[str, SharedValue] = {}
         """The values of the shared dials, by the names programs use."""
+        self.pages: dict[str, Any] = {}
+        """The pages of the grounds of the scene that is drawn, by ground."""
         self.land: Any = None
         """The land from above of the scene that is drawn, for what settles on it."""
         self.changes = 0
@@ -83,8 +85,9 @@ class Drawer:
     def bind_program(self, compiled: Compiled, found: GpuScene, draw: Draw, eye: Array, sample: int = 0) -> None:
         """Give a program what it reads beside the vertices and the numbers of a mesh."""
         program, glsl = compiled.program, compiled.glsl
-        found.table(self.context, draw.material, compiled).use(0)
-        set_uniform(program, "row_table", 0)
+        if "row_table" in program:
+            found.table(self.context, draw.material, compiled).use(0)
+            set_uniform(program, "row_table", 0)
         set_uniform(program, "row_texels", glsl.layout.texels)
         for i, group in enumerate(glsl.samplers):
             self._sampled(draw, group).use(i + 1)
@@ -114,6 +117,10 @@ class Drawer:
         if group[0] in LAND:
             pictures = (self.land.color, self.land.shape) if self.land is not None else (self._grey, self._grey)
             return pictures[LAND.index(group[0])]
+        if is_own(group[0]) and draw.paint in self.pages:
+            page = self.pages[draw.paint].textures.get(group[0].name.removeprefix("own page "))
+            if page is not None:
+                return page
         if is_own(group[0]):
             return self.assets.maps.get(own_key(draw.paint, group[0])) or self._grey
         known = self.assets.texture(draw.material, group[0].name)

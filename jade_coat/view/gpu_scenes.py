@@ -90,6 +90,8 @@ class GpuScene:
     """Round the cells of scatters."""
     land: Any = None
     """The land from above, for what settles on it (`passes.land`)."""
+    pages: dict[str, Any] = field(default_factory=dict)
+    """The pages that grounds are drawn from afar by, by ground (`passes.baked`)."""
     casting: dict[int, Draw] = field(default_factory=dict)
     """The draws of pieces that throw shadows, whatever an eye sees."""
 
@@ -118,8 +120,9 @@ class GpuScene:
         """Free what it holds on the GPU."""
         for depths in (self.sun, self.sky, self.lamps):
             depths.release()
-        if self.land is not None:
-            self.land.release()
+        for kept in (self.land, *self.pages.values()):
+            if kept is not None:
+                kept.release()
         for index in list(self.seen):
             self.let_go(index)
         for thing in (*self.instances, *self.tables.values(), *self.crowds.values()):

@@ -22,6 +22,7 @@ from jade_coat.view.gpu_scenes import GpuScenes
 from jade_coat.view.light import DEFAULT_LIGHT, Light
 from jade_coat.view.looks import LAYERS, batches, link_number
 from jade_coat.view.passes import Pass
+from jade_coat.view.passes.baked import BakedPass
 from jade_coat.view.passes.compose import ComposePass
 from jade_coat.view.passes.crowd import CrowdPass, is_crowd
 from jade_coat.view.passes.decals import DecalPass
@@ -52,9 +53,10 @@ class Renderer:
         self.scenes = GpuScenes(context)
         self.light = Light(context)
         self.drawer = Drawer(context, self.assets, self.scenes, self.shop)
-        self.crowds, self.surfaces = CrowdPass(self.drawer), SurfacePass(self.drawer)
+        baked = BakedPass(self.drawer)
+        self.crowds, self.surfaces = CrowdPass(self.drawer), SurfacePass(self.drawer, baked)
         self.filling: tuple[Pass, ...] = (
-            LandPass(self.drawer), ShadowPass(self.drawer, self.light), SkyDepthsPass(self.drawer), self.crowds,
+            LandPass(self.drawer), baked, ShadowPass(self.drawer, self.light), SkyDepthsPass(self.drawer), self.crowds,
             self.surfaces, DecalPass(self.drawer), OpennessPass(self.drawer, self.light),
         )  # fmt: skip
         """What is run once for all looks that the attachments serve."""

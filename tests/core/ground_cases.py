@@ -128,7 +128,14 @@ def ground_places(project: Project) -> dict[Where, Any]:
     """What a project says of grounds, each under a place of its own."""
     found: dict[Where, Any] = {("order", "grounds"): tuple(project.grounds.ids())}
     for ground in project.grounds:
-        found["ground", ground.id] = (ground.name, ground.parent, ground.middle, ground.foot, ground.land)
+        found["ground", ground.id] = (
+            ground.name,
+            ground.parent,
+            ground.middle,
+            ground.foot,
+            ground.land,
+            ground.baking,
+        )
         found["heights", ground.id] = ground.heights
         found["rules", ground.id] = ground.rules
         found["by hand", ground.id] = ground.by_hand

@@ -11,6 +11,7 @@ from jade_coat.program import FLOAT, VEC2, VEC3, Rate, TextureRef, combine, cons
 from jade_coat.program.glsl_backend import emit
 from jade_coat.program.layout import DialLayout, layout_of
 from jade_coat.program.numpy_backend import Environment, evaluate
+from jade_coat.program.stages import Stages
 from jade_coat.program.value import Value, make, walk
 
 A, B = lib.attribute("a", VEC3), lib.attribute("b", VEC3)
@@ -51,6 +52,22 @@ def test_every_rule_fires_on_some_example() -> None:
     for rule in passes.RULES:
         nodes = [n for value in REWRITES.values() for n in walk([value])]
         assert any(n.op in rule.ops and rule.apply(n) is not None for n in nodes), rule.text
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(1, 12), st.integers(0, 14))
+def test_what_is_asked_for_at_vertices_is_never_worked_out_between_them(budget: int, more: int) -> None:
+    """However few values may cross: a place that vertices are put to would be another one in the pixel stage."""
+    local = lib.attribute("position", VEC3)
+    place = lib.per_vertex(local - lib.unary("floor", local))
+    uses = {f"u{i}": place * (1.5 + i) + 0.25 * i for i in range(more)}
+    outputs = passes.fold({"place": place * 2.0, **uses, "free": A.x * 3.0, "other": lib.dial("d") * lib.dial("e")})
+    try:
+        stages = Stages(outputs, budget)
+    except ValueError:
+        return  # told, where even that does not fit
+    assert all(n.op != "per_vertex" for n in stages.repeated)
+    assert place in stages.crossing or all(n in stages.crossing for n in outputs.values() if n.type == VEC3)
 
 
 @st.composite

@@ -14,7 +14,16 @@ from jade_coat.app.controls.basics import column, label
 from jade_coat.app.ground.state import GroundState
 from jade_coat.app.ground.tool import GroundTool
 from jade_coat.app.session import Session
-from jade_coat.check.ground_costs import Stacked, layers_at, memory_of, places_of, stacked_cost, unstackable
+from jade_coat.check.ground_costs import (
+    PAGE_READS,
+    Stacked,
+    layers_at,
+    live_layers,
+    memory_of,
+    places_of,
+    stacked_cost,
+    unstackable,
+)
 from jade_coat.material.coverage import coat_color
 from jade_coat.program.types import Array
 from jade_coat.stage.ground_looks import span_of
@@ -215,6 +224,8 @@ class Meter(QWidget):
             found = [(stacked_cost(project, ground, m, lookup), m) for m in largest]
             worst, where = max(found, key=lambda f: (f[0].whole.reads, f[0].whole.operations))
             lines = [line for layer in ground.layers for line in unstackable(project, layer, lookup)]
+            if ground.baking.beyond > 0:
+                lines = [*live_layers(project, ground, lookup), *lines]
             return Costs(here, worst, met[where] / sum(met.values()), tuple(lines))
 
         def done(costs: Costs) -> None:
@@ -242,4 +253,11 @@ class Meter(QWidget):
         told += "; those of one size share" if costs.worst.crowded else ""
         told += f" · {heights / 1e6:.1f} MB of heights, {weights / 1e6:.1f} MB of weights"
         told += f", {water / 1e6:.1f} MB of water" if water else ""
-        self.told.setText("\n".join([told, *costs.lines[:2]]))
+        lines = [told, *costs.lines[:2]]
+        baking = self._state.ground.baking if self._state.ground is not None else None
+        if baking is not None and baking.beyond > 0:
+            texel = max(self._state.ground.heights.size) / baking.side * 100  # type: ignore[union-attr]
+            pages = f"pages of {baking.side}² texels, {texel:.1f} cm each"
+            reads = f"{PAGE_READS} reads in place of {costs.worst.whole.reads} at the worst"
+            lines.insert(1, f"Beyond {baking.beyond:g} m it is read from {pages}: {reads}")
+        self.told.setText("\n".join(lines))

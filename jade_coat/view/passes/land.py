@@ -131,16 +131,18 @@ class LandPass:
 
     def _made(self, frame: Frame, grids: list[int], low: Array, high: Array, follows: object) -> Land:
         drawer, context = self._drawer, self._drawer.context
-        top, deep = float(high[1]) + 5.0, float(high[1] - low[1]) + 10.0
+        room = np.array([0.0, 5.0, 0.0])
+        low, high = low - room, high + room
+        top, deep = float(high[1]), float(high[1] - low[1])
         buffers = new_buffers(context, SIDE, SIDE)
-        eye = _above(low, high, top, deep)
-        above = Frame(frame.scene, buffers, eye, eye.projection, sample=0)
+        eye = above(low, high)
+        from_above = Frame(frame.scene, buffers, eye, eye.projection, sample=0)
         buffers.gbuffer.use()
         buffers.gbuffer.clear(0, 0, 0, 0, depth=1.0)
         depth_tested(context)
         angle, drawer.pixel_angle = drawer.pixel_angle, float((high[0] - low[0]) / SIDE)
         for i in grids:
-            drawer.surface(above, i, None)
+            drawer.surface(from_above, i, None)
         drawer.pixel_angle = angle
         color, shape = context.texture((SIDE, SIDE), 4), context.texture((SIDE, SIDE), 4, dtype="f4")
         for texture in (color, shape):
@@ -164,12 +166,13 @@ class LandPass:
         target.release()
 
 
-def _above(low: Array, high: Array, top: float, deep: float) -> Eye:
+def above(low: Array, high: Array) -> Eye:
     """An eye that looks straight down at a box: x to the right of the picture, z up, so that both begin at 0."""
-    (x0, _, z0), (x1, _, z1) = low, high
+    (x0, y0, z0), (x1, y1, z1) = low, high
+    top, deep = y1, y1 - y0
     projection = np.array([
         [2 / (x1 - x0), 0.0, 0.0, -(x0 + x1) / (x1 - x0)], [0.0, 0.0, 2 / (z1 - z0), -(z0 + z1) / (z1 - z0)],
         [0.0, -2 / deep, 0.0, 2 * top / deep - 1], [0.0, 0.0, 0.0, 1.0],
     ])  # fmt: skip
-    position = np.array([(x0 + x1) / 2, high[1] + 1.0, (z0 + z1) / 2])
+    position = np.array([(x0 + x1) / 2, y1, (z0 + z1) / 2])
     return Eye(np.eye(4), projection, position)

@@ -9,6 +9,7 @@ from jade_coat.view.attachments import ATTACHMENTS
 from jade_coat.view.context import HEADER, shader
 from jade_coat.view.drawing import Drawer, depth_tested
 from jade_coat.view.frame import Frame
+from jade_coat.view.passes.baked import BakedPass
 from jade_coat.view.requests import Part
 from jade_coat.view.vertex import VertexPart, vertex_source
 
@@ -19,8 +20,8 @@ class SurfacePass:
     reads = ()
     writes = (*(a.name for a in ATTACHMENTS), "depth")
 
-    def __init__(self, drawer: Drawer) -> None:
-        self._drawer = drawer
+    def __init__(self, drawer: Drawer, baked: BakedPass) -> None:
+        self._drawer, self._baked = drawer, baked
         self._fault = drawer.context.program(
             vertex_shader=vertex_source(
                 VertexPart(("normal",)), "out vec3 world_normal;", "world_normal = attribute_normal;"
@@ -38,7 +39,7 @@ class SurfacePass:
         draws = frame.scene.scene.draws
         own = [i for i in range(len(draws)) if i not in frame.blends and i not in frame.crowds]
         for i in sorted(own, key=lambda i: self._distance(draws[i], frame)):
-            self._drawer.surface(frame, i, self._fault)
+            self._baked.surface(frame, i, self._fault)
         for i in range(len(draws)):
             self._drawer.fill(frame, i)
 

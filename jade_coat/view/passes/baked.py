@@ -1,0 +1,224 @@
+"""Fills the pages of grounds, tile by tile while the view stands still, and draws their far parts from them.
+
+Only tiles whose heights, weights or looks are others are filled again. Until a part's tiles are there it is drawn live;
+so are parts of materials that change by themselves.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+import moderngl
+import numpy as np
+
+from jade_coat.maps.packing import PackedLookup
+from jade_coat.material.paged import PAGES, PagedMaterial, live_by, paged
+from jade_coat.material.stacking import StackedMaterial
+from jade_coat.program.types import Array
+from jade_coat.stage.draws import Draw
+from jade_coat.stage.grid import Grid
+from jade_coat.stage.grounds import PAGE_TILE
+from jade_coat.view.attachments import ATTACHMENTS
+from jade_coat.view.culling import seen_order
+from jade_coat.view.drawing import Drawer, depth_tested
+from jade_coat.view.frame import Frame
+from jade_coat.view.gpu_scenes import instance_data
+from jade_coat.view.passes.land import above
+from jade_coat.view.requests import Eye
+
+ROUNDS = 5
+"""In about so many samples of a still picture all pages are filled."""
+FEWEST = 2
+"""Tiles that are filled in a sample at the least."""
+FLAT = [0, 2]
+"""The axes along which the land lies."""
+
+
+@dataclass
+class Pages:
+    """The pages of one ground: a texture an attachment, and which of their tiles `(n, n)` are as the ground is."""
+
+    textures: dict[str, Any]
+    target: Any
+    side: int
+    low: Array
+    high: Array
+    fresh: Array
+    paged: PagedMaterial
+    follows: object = None
+    waiting: int = 0
+    """How many tiles were stale when filling them began."""
+    live: dict[str, bool] = field(default_factory=dict)
+    """By material, whether it changes by itself."""
+
+    @property
+    def span(self) -> Array:
+        """How large a tile is along x and z, metres, `(2,)`."""
+        return np.asarray((self.high - self.low)[FLAT] * PAGE_TILE / self.side)
+
+    def release(self) -> None:
+        """Free the textures."""
+        for texture in (*self.textures.values(), self.target):
+            texture.release()
+
+
+class BakedPass:
+    """Keeps the pages of all grounds of a scene."""
+
+    reads = ()
+    writes = ("pages",)
+
+    def __init__(self, drawer: Drawer) -> None:
+        self._drawer = drawer
+
+    def draw(self, frame: Frame) -> None:
+        """Bring the pages of the scene's grounds up to date, as far as this sample goes."""
+        found, drawer = frame.scene, self._drawer
+        drawer.pages = found.pages
+        grounds: dict[str, list[int]] = {}
+        for i, draw in enumerate(found.scene.draws):
+            if draw.grid is not None and draw.grid.baked_beyond > 0 and draw.mesh in drawer.assets.meshes:
+                grounds.setdefault(draw.paint, []).append(i)
+        for gone in found.pages.keys() - grounds.keys():
+            found.pages.pop(gone).release()
+        if frame.part is not None or frame.detailed:
+            return
+        for ground, draws in grounds.items():
+            self._bring_up(frame, ground, draws)
+
+    def _bring_up(self, frame: Frame, ground: str, draws: list[int]) -> None:
+        scene, drawer = frame.scene.scene, self._drawer
+        grid, material = scene.draws[draws[0]].grid, drawer.assets.material(scene.draws[draws[0]].material)
+        if grid is None or not isinstance(material, StackedMaterial):
+            return
+        pages = self._pages(frame, ground, grid, material)
+        follows = self._follows(frame, draws)
+        if pages.follows != follows:
+            pages.follows, pages.live = follows, {}
+            pages.fresh[:] = False
+        count = len(pages.fresh)
+        for x0, z0, x1, z1 in drawer.assets.take_touched(ground):
+            left, top, right, bottom = (int(np.floor(v * pages.side / PAGE_TILE)) for v in (x0, z0, x1, z1))
+            pages.fresh[max(top, 0) : bottom + 1, max(left, 0) : right + 1] = False
+        stale = np.argwhere(~pages.fresh)
+        if not len(stale) or frame.sample == 0:
+            pages.waiting = max(pages.waiting, len(stale)) if len(stale) else 0
+            return
+        pages.waiting = max(pages.waiting, len(stale))
+        middles = (stale[:, ::-1] + 0.5) * pages.span + pages.low[FLAT]
+        order = np.argsort(np.hypot(*(middles - frame.eye.position[FLAT]).T))
+        for row, column in stale[order[: max(-(-pages.waiting // ROUNDS), FEWEST)]]:
+            self._fill(frame, pages, draws, int(row), int(column))
+            pages.fresh[min(int(row), count - 1), int(column)] = True
+        for texture in pages.textures.values():
+            texture.build_mipmaps()
+        frame.begins = True
+
+    def _pages(self, frame: Frame, ground: str, grid: Grid, material: StackedMaterial) -> Pages:
+        """The pages of a ground, new ones where it lies elsewhere or they are of another size."""
+        x, z, across, along = material.extent
+        low, high = np.array([x, grid.low - 5.0, z]), np.array([x + across, grid.high + 5.0, z + along])
+        held = frame.scene.pages.get(ground)
+        lies = held is not None and np.array_equal(held.low, low) and np.array_equal(held.high, high)
+        if held is not None and lies and held.side == grid.baked_side:
+            return held
+        if held is not None:
+            held.release()
+        context, side = self._drawer.context, grid.baked_side
+        textures = {}
+        for attachment in ATTACHMENTS:
+            if attachment.name in PAGES:
+                made = textures[attachment.name] = context.texture((side, side), 4, dtype=attachment.format)
+                made.build_mipmaps()
+                made.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
+                made.repeat_x = made.repeat_y = False
+        target = context.framebuffer(list(textures.values()), context.depth_renderbuffer((side, side)))
+        count = -(-side // PAGE_TILE)
+        fresh = np.zeros((count, count), bool)
+        frame.scene.pages[ground] = Pages(textures, target, side, low, high, fresh, paged(material))
+        return frame.scene.pages[ground]
+
+    def _follows(self, frame: Frame, draws: list[int]) -> object:
+        """What all of the pages follow from, beside heights and weights."""
+        assets, drawer, scene = self._drawer.assets, self._drawer, frame.scene.scene
+        told: list[object] = []
+        for i in draws:
+            name = scene.draws[i].material
+            compiled = drawer.compiled(scene.draws[i], drawer.shop.view, in_earnest=False)
+            shared = tuple(repr(drawer.shared.get(n)) for n in (compiled.glsl.shared if compiled else ()))
+            told.append((name, assets.material_versions.get(name, 0), hash(scene.rows[name].tobytes()), shared))
+        return tuple(told)
+
+    def _fill(self, frame: Frame, pages: Pages, draws: list[int], row: int, column: int) -> None:
+        """Draw one tile of the pages from above."""
+        drawer, span = self._drawer, pages.span
+        low, high = pages.low.copy(), pages.high.copy()
+        low[FLAT] = pages.low[FLAT] + span * (column, row)
+        high[FLAT] = np.minimum(low[FLAT] + span, pages.high[FLAT])
+        left, bottom = column * PAGE_TILE, row * PAGE_TILE
+        wide, deep = min(PAGE_TILE, pages.side - left), min(PAGE_TILE, pages.side - bottom)
+        eye = above(low, high)
+        part = Frame(frame.scene, frame.buffers, eye, eye.projection)
+        pages.target.viewport = pages.target.scissor = (left, bottom, wide, deep)
+        pages.target.use()
+        pages.target.clear(0, 0, 0, 0, depth=1.0)
+        depth_tested(drawer.context)
+        angle, drawer.pixel_angle = drawer.pixel_angle, float(span[0] / PAGE_TILE)
+        for i in draws:
+            drawer.surface(part, i, None)
+        drawer.pixel_angle = angle
+        pages.target.scissor = None
+
+    # Drawing from them
+
+    def surface(self, frame: Frame, index: int, fallback: Any) -> None:
+        """Draw one draw of a ground: its far parts from pages where these are there, the others live."""
+        draw, drawer = frame.scene.scene.draws[index], self._drawer
+        pages, mesh = frame.scene.pages.get(draw.paint), drawer.assets.meshes.get(draw.mesh)
+        if draw.grid is None or pages is None or mesh is None or frame.detailed or self._is_live(pages, draw):
+            drawer.surface(frame, index, fallback)
+            return
+        order, _ = seen_order(draw, mesh.bounds, frame.eye)
+        far = self._from_pages(pages, draw, order, frame.eye)
+        if not far.any():
+            drawer.surface(frame, index, fallback)
+            return
+        compiled, near = drawer.shop.view(pages.paged, PackedLookup(())), order[~far]
+        live = drawer.compiled(draw, drawer.surface_program(frame))
+        program = live.program if live is not None else fallback
+        if len(near) and program is not None:
+            if live is not None:
+                drawer.bind(live, frame.scene, draw, mesh, frame.eye.position, frame.sample)
+            self._run(frame, program, draw, near)
+        drawer.bind(compiled, frame.scene, draw, mesh, frame.eye.position, frame.sample)
+        self._run(frame, compiled.program, draw, order[far])
+
+    def _run(self, frame: Frame, program: Any, draw: Draw, numbers: Array) -> None:
+        instances = self._drawer.context.buffer(instance_data(draw, numbers).tobytes())
+        self._drawer.run_once(program, draw, instances, frame.view_projection, len(numbers))
+        instances.release()
+
+    def _is_live(self, pages: Pages, draw: Draw) -> bool:
+        """Whether what a draw wears changes by itself, or is cut."""
+        if draw.material not in pages.live:
+            material, lookup = self._drawer.assets.materials[draw.material]
+            still = isinstance(material, StackedMaterial) and not live_by(material, lookup)
+            pages.live[draw.material] = not still or self._drawer.assets.surface_kind(draw.material).cut != ""
+        return pages.live[draw.material]
+
+    def _from_pages(self, pages: Pages, draw: Draw, numbers: Array, eye: Eye) -> Array:
+        """Which of some parts are far enough, and all of whose tiles are there, `(k,) bool`."""
+        assert draw.grid is not None
+        matrices = draw.matrices[numbers].astype(np.float64)
+        sizes, corners = matrices[:, FLAT, FLAT], matrices[:, FLAT, 3]
+        flat = corners + sizes / 2
+        middles = np.stack([flat[:, 0], matrices[:, 1, 3], flat[:, 1]], axis=1)
+        away = np.linalg.norm(middles - eye.position, axis=1) - sizes.max(axis=1, initial=0.0) / 2
+        count = len(pages.fresh)
+        first = np.clip(np.floor((corners - pages.low[FLAT]) / pages.span + 1e-6).astype(int), 0, count - 1)
+        last = np.clip(np.ceil((corners + sizes - pages.low[FLAT]) / pages.span - 1e-6).astype(int), 1, count)
+        sums = np.pad((~pages.fresh).cumsum(axis=0).cumsum(axis=1), ((1, 0), (1, 0)))
+        stale = (sums[last[:, 1], last[:, 0]] - sums[first[:, 1], last[:, 0]]
+                 - sums[last[:, 1], first[:, 0]] + sums[first[:, 1], first[:, 0]])  # fmt: skip
+        return np.asarray((away > draw.grid.baked_beyond) & (stale == 0))
