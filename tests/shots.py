@@ -337,8 +337,14 @@ def _on_ground(window: Window, camera: Camera, layer: str) -> None:
 
 
 def ground(window: Window) -> QWidget:
-    """The hillside round the pottery, its layers, the meter and the land along a line."""
-    _on_ground(window, Camera(target=(0.0, 1.0, 0.0), yaw=0.5, pitch=0.3, distance=27.0, field_of_view=0.62), "turf")
+    """The hillside round the pottery with what grows on it, and what is strewn on the turf."""
+    _on_ground(
+        window, Camera(target=(-2.2, -1.1, 5.2), yaw=0.42, pitch=0.19, distance=15.5, field_of_view=0.62), "turf"
+    )
+    sheet = window.bench.layer_sheet
+    sheet.tabs["Scatter"].click()
+    window.bench.ground.choose_scatter("grass")
+    QApplication.processEvents()
     return window
 
 
@@ -358,7 +364,7 @@ def puddles(window: Window) -> QWidget:
     session.do(edits.set_light(azimuth=-2.2, elevation=0.4))
     land, (x, z) = session.project.grounds.first, (-9.0, 11.0)
     high = float(land.heights.at(np.array([[x - land.corner[0], z - land.corner[1]]]))[0])
-    _on_ground(window, Camera(target=(x, high, z), yaw=2.3, pitch=0.22, distance=5.2, field_of_view=0.62), "damp")
+    _on_ground(window, Camera(target=(x, high, z), yaw=2.3, pitch=0.3, distance=5.6, field_of_view=0.62), "damp")
     return window
 
 

@@ -21,9 +21,7 @@ from jade_coat.program.types import Array
 from jade_coat.program.value import TextureRef
 from jade_coat.view.crowd_tables import CornerTable, closed, clustered, corner_table, paint_table, write_paint
 from jade_coat.view.gl_texture import RGBA8, RGBA16, GlCalls, GlTexture
-
-MOST_TOUCHED = 512
-"""So many parts of a ground's textures are told of one by one; beyond that all of it."""
+from jade_coat.view.touched import Touched
 
 
 @dataclass
@@ -165,9 +163,7 @@ class GpuAssets:
         self.faults: dict[str, str] = {}
         """Why a material cannot be drawn, by its id."""
         self.material_versions: dict[str, int] = {}
-        self._touched: dict[str, list[tuple[float, float, float, float]]] = {}
-        self.own_version = 0
-        """Counts up with every change of a texture that is a ground's own."""
+        self.touched = Touched()
         """Counts up with every change of a material or its textures, by its id."""
         self.version = 0
         """Counts up with every change that a picture may follow from, but patches of paint."""
@@ -294,8 +290,7 @@ class GpuAssets:
     def put_map(self, prop: str, values: Array) -> None:
         """Take a thing's own map by its key: `(h, w, 4) uint8` or `uint16`, or `(h, w, k) float32`."""
         self.version += 1
-        self.own_version += "\n" in prop
-        self._touch(prop, (0, 0, values.shape[1], values.shape[0]), values.shape[1::-1])
+        self.touched.note(prop, (0, 0, values.shape[1], values.shape[0]), values.shape[1::-1])
         old, data = self.maps.get(prop), np.ascontiguousarray(values).tobytes()
         if values.dtype == np.float32:
             made = self._context.texture(values.shape[1::-1], values.shape[2], data, dtype="f4")
@@ -309,29 +304,11 @@ class GpuAssets:
         if old is not None:
             old.release()
 
-    def _touch(self, key: str, box: tuple[int, int, int, int], size: tuple[int, ...]) -> None:
-        """Note that texels of a ground's own texture (column, row, width, height) are others, and those beside them."""
-        ground, _, name = key.partition("\n")
-        if not name:
-            return
-        (column, row, wide, high), (columns, rows) = box, size
-        told = self._touched.setdefault(ground, [])
-        told.append((
-            (column - 2) / columns, (row - 2) / rows, (column + wide + 2) / columns, (row + high + 2) / rows,
-        ))  # fmt: skip
-        if len(told) > MOST_TOUCHED:
-            self._touched[ground] = [(0.0, 0.0, 1.0, 1.0)]
-
-    def take_touched(self, ground: str) -> list[tuple[float, float, float, float]]:
-        """Which parts of a ground's own textures have become others since this was last asked: from and up to, 0–1."""
-        return self._touched.pop(ground, [])
-
     def patch_map(self, prop: str, column: int, row: int, values: Array) -> None:
         """Replace texels `(h, w, k)` of a thing's own map; nothing happens for one that is not there."""
         if prop in self.maps:
             self.patches += 1
-            self.own_version += "\n" in prop
-            self._touch(prop, (column, row, values.shape[1], values.shape[0]), self.maps[prop].size)
+            self.touched.note(prop, (column, row, values.shape[1], values.shape[0]), self.maps[prop].size)
             height, width = values.shape[:2]
             self.maps[prop].write(np.ascontiguousarray(values).tobytes(), viewport=(column, row, width, height))
 

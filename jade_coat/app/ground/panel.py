@@ -15,6 +15,7 @@ from jade_coat.app.build.number_rows import NumberRows
 from jade_coat.app.controls.basics import Sheet, button, clear, column, holder, label, row, show_or_hide
 from jade_coat.app.controls.focus import focus_kept
 from jade_coat.app.controls.tiles import PressedTile
+from jade_coat.app.ground.baking_rows import BakingRows
 from jade_coat.app.ground.rule_rows import RuleRows
 from jade_coat.app.ground.state import GroundState
 from jade_coat.app.session import Session
@@ -25,7 +26,7 @@ from jade_coat.material.fields import Setting
 from jade_coat.material.stacking import WAY_LABELS, GroundLayer
 from jade_coat.stage import edits
 from jade_coat.stage.edits.grounds import fills_in, flooded
-from jade_coat.stage.grounds import Baking, Ground
+from jade_coat.stage.grounds import Ground
 from jade_coat.stage.naming import free_id, free_name
 
 MAP = QSize(46, 46)
@@ -92,8 +93,6 @@ class GroundPanel(Sheet):
         self.tiles: dict[str, LayerTile] = {}
         self._maps: dict[str, tuple[Pages, np.ndarray]] = {}
         self._key: object = None
-        self._beyond = 20.0
-        """From where on it was drawn from pages last, metres."""
         self._empty = holder(column(
             label("GROUND", "head"),
             label("There is no ground yet. Make one from numbers, or take heights from a file; then lay layers of your "
@@ -152,31 +151,11 @@ class GroundPanel(Sheet):
         box.addLayout(self.asking)
         self.rules = RuleRows(self._session, self._state)
         box.addWidget(self.rules)
-        self.switch = button("Live", self._switch, "tab", "Draw all of it live, or its far parts from pages again")
-        self.switch.setCheckable(True)
-        box.addLayout(row(label("BAKED", "head"), 1, self.switch))
-        self.baking = NumberRows(Baking(), self._bake)
+        self.baking = BakingRows(self._session, self._state)
         box.addWidget(self.baking)
 
     def _turn(self, name: str, value: Setting) -> None:
         self._state.set(**{name: value})
-
-    def _bake(self, name: str, value: Setting) -> None:
-        """Draw the ground from pages otherwise."""
-        ground = self._state.ground
-        if ground is not None and getattr(ground.baking, name) != value:
-            made = edits.set_ground(ground=ground.id, baking=ground.baking.with_(**{name: value}))
-            self._session.do(made.called(f"Bake {ground.name}"), merge=("baking", ground.id, name))
-
-    def _switch(self) -> None:
-        """Draw it live, or from pages from where it was last; to compare."""
-        ground = self._state.ground
-        if ground is None:
-            return
-        beyond = ground.baking.beyond
-        self._beyond = beyond or self._beyond
-        self._bake("beyond", 0.0 if beyond > 0 else self._beyond)
-        self.refresh()
 
     def showEvent(self, event: object) -> None:
         self.refresh()
@@ -201,8 +180,7 @@ class GroundPanel(Sheet):
             with focus_kept(self):
                 self._build_layers(ground)
         self.rules.show_ground(ground)
-        self.baking.follow(ground.baking)
-        self.switch.setChecked(ground.baking.beyond <= 0)
+        self.baking.show_ground(ground)
         chosen = self._state.layer
         for layer in ground.layers:
             tile, now = self.tiles[layer.id], self._map(ground, layer.id)

@@ -98,7 +98,7 @@ class BakedPass:
             pages.follows, pages.live = follows, {}
             pages.fresh[:] = False
         count = len(pages.fresh)
-        for x0, z0, x1, z1 in drawer.assets.take_touched(ground):
+        for x0, z0, x1, z1 in drawer.assets.touched.take(ground):
             left, top, right, bottom = (int(np.floor(v * pages.side / PAGE_TILE)) for v in (x0, z0, x1, z1))
             pages.fresh[max(top, 0) : bottom + 1, max(left, 0) : right + 1] = False
         stale = np.argwhere(~pages.fresh)

@@ -118,7 +118,7 @@ class LandPass:
     def _follows(self, frame: Frame, grids: list[int]) -> object:
         """What the pictures follow from beside the window."""
         assets, drawer, scene = self._drawer.assets, self._drawer, frame.scene.scene
-        told: list[object] = [assets.own_version]
+        told: list[object] = [assets.touched.version]
         for i in grids:
             draw = scene.draws[i]
             compiled = drawer.compiled(draw, drawer.shop.view, in_earnest=False)
