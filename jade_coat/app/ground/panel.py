@@ -149,10 +149,9 @@ class GroundPanel(Sheet):
         box.addLayout(row(self.up, self.down, self.flood, 1, self.drop, gap=2))
         self.asking = QVBoxLayout()
         box.addLayout(self.asking)
-        self.rules = RuleRows(self._session, self._state)
-        box.addWidget(self.rules)
-        self.baking = BakingRows(self._session, self._state)
-        box.addWidget(self.baking)
+        self.rules, self.baking = RuleRows(self._session, self._state), BakingRows(self._session, self._state)
+        for part in (self.rules, self.baking):
+            box.addWidget(part)
 
     def _turn(self, name: str, value: Setting) -> None:
         self._state.set(**{name: value})
