@@ -8,8 +8,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from hypothesis import HealthCheck, given, settings
-from hypothesis import strategies as st
+from hypothesis import HealthCheck, settings
 
 from jade_coat.bake.exporting import export_glb
 from jade_coat.files.assets import Assets
@@ -55,17 +54,14 @@ def by_hand(project: Project, prop: Prop, slot: str) -> str:
     return next((w for w in ways if w), "")
 
 
-class Box:
-    """A mesh of one slot, as draws need it."""
-
-    slots = (type("Slot", (), {"name": "surface", "start": 0, "count": 12})(),)
+BOX = shapes.box(1.0, 1.0, 1.0)
 
 
 @given(seed=st.integers(0, 2**32))
 @settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck))
 def test_a_look_is_variant_slot_finish_and_own_values_flattened(seed: int) -> None:
     rng, project = random.Random(seed), START
-    columns = SceneColumns(lambda project, mesh: Box())  # type: ignore[arg-type, return-value]
+    columns = SceneColumns(lambda project, mesh: BOX)
     scene = columns.update(project)
     from jade_coat.stage.draws import Scene
 
