@@ -8,7 +8,8 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from hypothesis import HealthCheck, settings
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 
 from jade_coat.bake.exporting import export_glb
 from jade_coat.files.assets import Assets
