@@ -39,6 +39,8 @@ MOST = 2_000_000
 FULL = 255.0
 LEVEL = 0.2
 """On what rises by more a metre, puddles run off."""
+Rect = tuple[float, float, float, float]
+"""From and up to along x, then z, metres from a ground's corner."""
 SAME = 0.002
 """Within how many metres a place counts as one that was taken out."""
 
@@ -121,7 +123,7 @@ def cells_over(scatter: Scatter, size: tuple[float, float]) -> list[Cell]:
     return [(x, z) for z in range(rows) for x in range(columns)]
 
 
-def cells_in(scatter: Scatter, size: tuple[float, float], rect: tuple[float, float, float, float]) -> list[Cell]:
+def cells_in(scatter: Scatter, size: tuple[float, float], rect: Rect) -> list[Cell]:
     """The cells that a rectangle (from and up to along x, then z, metres from the corner) touches."""
     side = side_of(scatter)
     across = [(int(max(a, 0) // side), int(min(b, s) // side)) for a, b, s in
@@ -145,8 +147,19 @@ def _by_cell() -> tuple[Array, Array, Array]:
     return np.ascontiguousarray(points[order] % 1.0), ranks, starts.astype(np.int64)
 
 
-def strewn(scatter: Scatter, footing: Footing, cells: Sequence[Cell]) -> dict[Cell, Pieces]:
-    """The pieces that stand in each of some cells."""
+def inside(places: Array, rects: Sequence[Rect]) -> Array:
+    """Which places `(n, 2)` lie in any of some rectangles, `(n,) bool`, as told of places in 32 bits."""
+    x, z = np.asarray(places, np.float32).T
+    found = np.zeros(len(x), bool)
+    for x0, x1, z0, z1 in rects:
+        found |= (x >= x0) & (x <= x1) & (z >= z0) & (z <= z1)
+    return found
+
+
+def strewn(
+    scatter: Scatter, footing: Footing, cells: Sequence[Cell], rects: Sequence[Rect] | None = None
+) -> dict[Cell, Pieces]:
+    """The pieces that stand in each of some cells; those in some rectangles alone, if any are given."""
     if not cells:
         return {}
     points, ranks, starts = _by_cell()
@@ -155,6 +168,9 @@ def strewn(scatter: Scatter, footing: Footing, cells: Sequence[Cell]) -> dict[Ce
     at, number, cell = places_in(
         points, ranks, starts, np.array(cells, np.int64), side_of(scatter), share, size, blue_noise.PARTS
     )
+    if rects is not None:
+        asked = np.flatnonzero(inside(at, rects))
+        at, number, cell = at[asked], number[asked], cell[asked]
     kept = np.arange(len(at))
     if scatter.layer != footing.layers[0].id:  # what is not painted there is left out early
         kept = np.flatnonzero(_read(footing, scatter.layer, at) > 0)

@@ -9,10 +9,10 @@ import numpy as np
 from scipy.spatial.transform import Rotation
 
 from jade_coat.ground.pieces import Cell, Pieces
-from jade_coat.ground.scatter import Footing, Scatter, cells_in, cells_over, side_of, strewn, values_of
+from jade_coat.ground.scatter import Footing, Rect, Scatter, cells_in, cells_over, inside, side_of, strewn, values_of
 from jade_coat.mesh.data import MeshData
 from jade_coat.program.types import Array
-from jade_coat.stage.footprints import clear_of_props
+from jade_coat.stage.footprints import Footprints, changed_in
 from jade_coat.stage.ground_water import holds_water, pools_of
 from jade_coat.stage.grounds import Ground
 from jade_coat.stage.looks import dress_of
@@ -23,7 +23,6 @@ PLACING = tuple(
     if name not in ("id", "name", "visible", "far", "dial", "low", "high", "mesh", "variant")
 )  # fmt: skip
 """The fields of a scatter that its pieces follow from."""
-Rect = tuple[float, float, float, float]
 
 
 def footing(ground: Ground, clear: Array | None = None) -> Footing:
@@ -58,7 +57,7 @@ class Strewing:
     def __init__(self, mesh_data: Callable[[Project, str], MeshData]) -> None:
         self._mesh_data = mesh_data
         self._held: dict[tuple[str, str], _Held] = {}
-        self._clear: dict[str, Array | None] = {}
+        self._stood: dict[str, Footprints] = {}
 
     def pieces(self, ground: str, scatter: str) -> dict[Cell, Pieces]:
         """The pieces of a scatter by cell."""
@@ -71,46 +70,86 @@ class Strewing:
         for gone in [k for k in self._held if k not in seen]:
             del self._held[gone]
             if all(name != gone[0] for name, _ in self._held):
-                self._clear.pop(gone[0], None)
+                self._stood.pop(gone[0], None)
             yield *gone, None
-        stood = any(getattr(project, n) is not getattr(before, n) for n in ("props", "meshes", "groups"))
+        changed = _changed_props(before, project)
         for ground in project.grounds:
             old = before.grounds.get(ground.id)
             kinds = [s for s in ground.scatter if (ground.id, s.id) in seen]
-            if not kinds or (old is ground and not stood and all((ground.id, s.id) in self._held for s in kinds)):
+            if not kinds or (old is ground and not changed and all((ground.id, s.id) in self._held for s in kinds)):
                 continue
-            yield from self._strew(project, old, ground, kinds, stood)
+            yield from self._strew(project, old, ground, kinds, changed)
 
     def _strew(
-        self, project: Project, old: Ground | None, ground: Ground, kinds: list[Scatter], stood: bool
+        self,
+        project: Project,
+        old: Ground | None,
+        ground: Ground,
+        kinds: list[Scatter],
+        changed: list[tuple[str, Prop | None]],
     ) -> Iterator[tuple[str, str, Strewed | None]]:
-        was = self._clear.get(ground.id)
         lies = old is not None and (old.corner, old.foot) == (ground.corner, ground.foot)
-        clears = any(s.clear > 0 for s in kinds)
-        shaped = old is None or old.heights is not ground.heights
-        if clears and (stood or shaped or not lies or ground.id not in self._clear):
-            self._clear[ground.id] = clear_of_props(project, ground, self._mesh_data)
-        elif not clears:
-            self._clear.pop(ground.id, None)
-        clear = self._clear.get(ground.id) if clears else None
+        clear, beside = self._clear_of(project, ground, kinds, changed)
         base = footing(ground, clear)
         for scatter in kinds:
             key = (ground.id, scatter.id)
             held = self._held.get(key)
-            cells = None  # all of them
+            cells, rects = None, None  # all of them
             if held is not None and lies and old is not None and _placed_by(held.scatter) == _placed_by(scatter):
                 rects = _reached(old, ground, scatter)
                 if rects is not None:
-                    rects += _cleared(ground, scatter.clear, was, clear)
+                    rects += beside if scatter.clear > 0 else []
                     cells = sorted({c for r in rects for c in cells_in(scatter, ground.heights.size, r)})
             if held is None or cells is None:
                 self._held[key] = held = _Held(scatter)
             held.scatter = scatter
             whole = cells is None
             cells = cells_over(scatter, base.heights.size) if cells is None else cells
-            told = _sown(held, strewn(scatter, base, cells))
+            made = strewn(scatter, base, cells, None if whole else rects)
+            told = _sown(
+                held, made if whole else {c: _mended(held.cells.get(c), p, rects or []) for c, p in made.items()}
+            )
             if told or whole:
                 yield ground.id, scatter.id, Strewed(told, whole)
+
+    def _clear_of(
+        self, project: Project, ground: Ground, kinds: list[Scatter], changed: list[tuple[str, Prop | None]]
+    ) -> tuple[Array | None, list[Rect]]:
+        """How far places are from props, as far as any scatter asks, and where that may be another than before."""
+        most = max((s.clear for s in kinds), default=0.0)
+        if most <= 0:
+            self._stood.pop(ground.id, None)
+            return None, []
+        held = self._stood.get(ground.id)
+        if held is not None and held.fits(ground, most):
+            boxes = held.update(project, ground, changed, self._mesh_data)
+            return held.clear, [held.metres(box) for box in boxes]
+        # As far as twice what is asked for, so that a number that is dragged does not begin anew at each step.
+        held = self._stood[ground.id] = Footprints(ground, max(2 * most, 0.5))
+        boxes = held.update(project, ground, [(p.id, p) for p in project.props], self._mesh_data)
+        return held.clear, [held.metres(box) for box in boxes]
+
+
+def _changed_props(before: Project, project: Project) -> list[tuple[str, Prop | None]]:
+    """The props that stand otherwise, None for those that are gone."""
+    if project.meshes is not before.meshes or project.groups is not before.groups:
+        gone = [(name, None) for name in before.props.ids() if name not in project.props]
+        return [*gone, *((p.id, p) for p in project.props)]
+    pairs = project.props.changed_from(before.props)
+    return [((now or then).id, now) for then, now in pairs if then is None or now is None or _moved(then, now)]  # type: ignore[union-attr]
+
+
+def _moved(then: Prop, now: Prop) -> bool:
+    names = ("position", "turn", "size", "mesh", "visible", "parent")
+    return any(getattr(then, n) != getattr(now, n) for n in names)
+
+
+def _mended(held: Pieces | None, made: Pieces, rects: list[Rect]) -> Pieces:
+    """The pieces of a cell with those in some rectangles replaced; in a cell they are in the order of their ranks."""
+    if held is None:
+        return made
+    both = Pieces.joined([held.some(np.flatnonzero(~inside(held.places, rects))), made])
+    return both.some(np.argsort(both.ranks, kind="stable"))
 
 
 def _sown(held: _Held, made: dict[Cell, Pieces]) -> dict[Cell, Pieces | None]:
@@ -145,41 +184,8 @@ def _reached(old: Ground, new: Ground, scatter: Scatter) -> list[Rect] | None:
             continue
         if (then.rows, then.columns) != (now.rows, now.columns):
             return None
-        step = np.array(new.heights.size) / (now.columns - 1, now.rows - 1)
-        for tile in now.changed_from(then):
-            top, _, left, _ = now.rect(tile)
-            differs = np.argwhere(now.tile(tile) != then.tile(tile))
-            (r0, c0), (r1, c1) = differs.min(axis=0), differs.max(axis=0)
-            rects.append((
-                float((left + c0 - 1) * step[0]), float((left + c1 + 1) * step[0]),
-                float((top + r0 - 1) * step[1]), float((top + r1 + 1) * step[1]),
-            ))  # fmt: skip
+        rects += changed_in(then, now, new.heights.size)
     return rects
-
-
-def _cleared(ground: Ground, wanted: float, was: Array | None, now: Array | None) -> list[Rect]:
-    """Where pieces that keep so far from props may stand now and could not before, or the other way round."""
-    if was is now or wanted <= 0:
-        return []
-    shape = (was if now is None else now).shape  # type: ignore[union-attr]
-    free = [np.ones(shape, bool) if f is None or f.shape != shape else f >= wanted for f in (was, now)]
-    differs = free[0] != free[1]
-    if not differs.any():
-        return []
-    rows, columns = shape
-    step = np.array(ground.heights.size) / (columns - 1, rows - 1)
-    # Props are small against a ground: squares of it are told, not one box round all that differs.
-    side = max(min(rows, columns) // 16, 1)
-    found: list[Rect] = []
-    for top in range(0, rows, side):
-        for left in range(0, columns, side):
-            part = differs[top : top + side, left : left + side]
-            if part.any():
-                found.append((
-                    float((left - 1) * step[0]), float((left + side + 1) * step[0]),
-                    float((top - 1) * step[1]), float((top + side + 1) * step[1]),
-                ))  # fmt: skip
-    return found
 
 
 def counted(pieces: Mapping[Cell, Pieces]) -> int:
