@@ -19,6 +19,7 @@ from pydantic import ValidationError
 from jade_coat.files.assets import Assets, MissingAsset
 from jade_coat.files.atomic import write_atomic
 from jade_coat.files.desk_file import read_desk
+from jade_coat.files.lost_meshes import without_lost_meshes
 from jade_coat.files.migrations import brought_up
 from jade_coat.files.page_files import page_names, with_pages
 from jade_coat.files.project_text import project_text
@@ -186,6 +187,7 @@ def open_project(folder: Path) -> Opened:
     desk, trouble = read_desk(folder, data)
     opened = Opened(project, assets, [trouble] if trouble else [], desk=desk)
     unread: set[str] = set()
+    project = without_lost_meshes(project, opened.problems)
     opened.project = with_pages(_with_paint(project, folder, opened.problems, unread), folder, opened.problems, unread)
     opened.problems += [
         f"{folder / name} is missing. Put it back, or choose another file; what uses it shows plain grey."

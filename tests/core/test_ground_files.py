@@ -19,7 +19,7 @@ from jade_coat.files.assets import Assets
 from jade_coat.files.atomic import WriteFailed
 from jade_coat.files.gltf_writer import mesh_glb
 from jade_coat.files.library import Library
-from jade_coat.files.project_folder import save_project
+from jade_coat.files.project_folder import open_project, save_project
 from jade_coat.ground.heights import Heights
 from jade_coat.ground.pages import Pages
 from jade_coat.ground.pieces import Pieces
@@ -34,7 +34,7 @@ from jade_coat.material.stacking import GroundLayer
 from jade_coat.material.surface import Role, Surface
 from jade_coat.mesh import shapes
 from jade_coat.stage.mesh_assets import MeshAsset
-from jade_coat.stage.project import Project
+from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.scene import SceneColumns
 from jade_coat.view.camera import eye_of
 from tests.core.test_ground_view import COLORS, drawn, plain, random_weights
@@ -221,3 +221,21 @@ def test_from_afar_a_layer_is_laid_larger_and_mirrors_less_at_a_slant_and_near_i
     assert seen(level, glint=0.0)["specular"].max() < 0.2 < seen(level)["specular"].min()
     assert np.allclose(seen(far, glint=0.0)["specular"], seen(far)["specular"], atol=0.01), "not from straight above"
     assert np.allclose(seen((3.0, 1.0, 0.0), glint=0.0)["specular"], seen(near)["specular"], atol=0.05), "nor near"
+
+
+def test_what_is_of_a_mesh_that_a_file_does_not_list_is_left_out_and_named(tmp_path: Path) -> None:
+    project, library = a_ground()
+    project = project.with_(props=(Prop(id="p", name="A post", mesh="box"), Prop(id="q", name="Lost", mesh="box")))
+    save_project(project, library.assets, tmp_path)
+    data = json.loads((tmp_path / "project.json").read_text())
+    data["props"][1]["mesh"] = "nowhere"
+    data["grounds"][0]["scatter"].append(
+        {**data["grounds"][0]["scatter"][0], "id": "t", "name": "Ghosts", "mesh": "gone"}
+    )
+    (tmp_path / "project.json").write_text(json.dumps(data))
+    opened = open_project(tmp_path)
+    assert [p.name for p in opened.project.props] == ["A post"]
+    assert [s.name for s in opened.project.grounds.first.scatter] == ["Boxes, small"]
+    assert any("Lost" in line for line in opened.problems)
+    assert any("Ghosts on G" in line for line in opened.problems)
+    SceneColumns(lambda p, m: library.mesh_by_id(p, m)).update(opened.project)
