@@ -206,7 +206,9 @@ def _paint_names(project: Project) -> set[str]:
 
 def _reason(error: Exception) -> str:
     if isinstance(error, ValidationError):
-        first = error.errors()[0]
+        # Things may be given ready made, which those of a file never are: that they are not tells nobody anything.
+        told = [e for e in error.errors() if e["type"] != "is_instance_of"] or error.errors()
+        first = told[0]
         where = ".".join(str(p) for p in first["loc"])
         return f"{where or 'the project'}: {first['msg']}"
     return f"the project has no sense ({str(error)[:80]})"

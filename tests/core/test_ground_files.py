@@ -19,7 +19,7 @@ from jade_coat.files.assets import Assets
 from jade_coat.files.atomic import WriteFailed
 from jade_coat.files.gltf_writer import mesh_glb
 from jade_coat.files.library import Library
-from jade_coat.files.project_folder import open_project, save_project
+from jade_coat.files.project_folder import BadProject, open_project, save_project
 from jade_coat.ground.heights import Heights
 from jade_coat.ground.pages import Pages
 from jade_coat.ground.pieces import Pieces
@@ -239,3 +239,20 @@ def test_what_is_of_a_mesh_that_a_file_does_not_list_is_left_out_and_named(tmp_p
     assert any("Lost" in line for line in opened.problems)
     assert any("Ghosts on G" in line for line in opened.problems)
     SceneColumns(lambda p, m: library.mesh_by_id(p, m)).update(opened.project)
+
+
+@pytest.mark.parametrize(
+    ("part", "name", "value", "said"),
+    [("scatter", "density", 0.0, "Density must lie between"), ("scatter", "size", [0.0, 2.0], "Size must lie between"),
+     ("layers", "soft", 99.0, "Edge must lie between"), ("scatter", "layer", "none", "on a layer that is not there")],
+)  # fmt: skip
+def test_numbers_out_of_their_limits_in_a_file_are_refused_by_name(
+    tmp_path: Path, part: str, name: str, value: object, said: str
+) -> None:
+    project, library = a_ground()
+    save_project(project, library.assets, tmp_path)
+    data = json.loads((tmp_path / "project.json").read_text())
+    data["grounds"][0][part][0][name] = value
+    (tmp_path / "project.json").write_text(json.dumps(data))
+    with pytest.raises(BadProject, match=said):
+        open_project(tmp_path)
