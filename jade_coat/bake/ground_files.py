@@ -130,8 +130,8 @@ class _Making:
         if side or wet or glb:
             self._job.step(0.02, "Reading maps")
             look = GroundLook(self._project, self._library, ground)
-            mesh = self._mesh(look, glb or FRAME_GRID)
-            maps = self._baked(look, mesh, side or 512) if side or glb else None
+            mesh = self._mesh(look, glb or FRAME_GRID) if side or glb else None
+            maps = self._baked(look, mesh, side or 512) if mesh is not None else None
             if side and maps is not None:
                 files = {PACKED if name == "packed" else name: data for name, data in maps.png_files().items()}
                 self._sheet["baked"] = {name: self._put(name, data) for name, data in files.items()}

@@ -171,6 +171,9 @@ def _reached(old: Ground, new: Ground, scatter: Scatter) -> list[Rect] | None:
     told = [tuple((s.id, s.way, s.role, s.stands) for s in g.layers) for g in (old, new)]
     if told[0] != told[1] or old.heights.size != new.heights.size:
         return None
+    spans = [(g.heights.low, g.heights.high) for g in (old, new)]
+    if scatter.by == "high" and spans[0] != spans[1]:
+        return None
     rects: list[Rect] = []
     pairs = [(old.heights.pages, new.heights.pages)]
     read = {scatter.layer, scatter.cut_out, *(s.id for s in new.layers if s.way != "absolute" or s.role == "damp")}

@@ -66,7 +66,7 @@ class StrewnColumns:
     ) -> dict[str, tuple[StrewnPatch, tuple[StrewnPart, ...]] | None]:
         """By name, what becomes of scatters and the parts that draw them; None for one that goes.
 
-        The rows of a patch are those of its parts in order. `redone` are the grounds whose scatters wear other rows.
+        The rows of a patch are those of its parts in order. `redone` names the scatters that wear other rows.
         """
         told: dict[str, tuple[StrewnPatch, tuple[StrewnPart, ...]] | None] = {}
         cells = {}

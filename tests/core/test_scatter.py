@@ -231,6 +231,20 @@ def test_after_any_edits_pieces_are_what_they_would_be_anew_and_far_ones_never_m
         assert mine == theirs
 
 
+def test_a_dial_by_height_follows_a_new_summit_everywhere() -> None:
+    document = Document(project_of(scattered(density=3.0, dial="warm", by="high", low=0.1, high=0.9)))
+    columns, scene = columns_of(document.project)
+    heights = document.project.grounds.first.heights
+    brush = GroundBrush(deed="raise", radius=3.0, strength=1.0)
+    summit = np.array(np.unravel_index(heights.whole.argmax(), heights.whole.shape))[::-1] * heights.spacing
+    document.do(edits.sculpt(ground="land", pages=shaped(heights, brush, summit, 0.0).pages))
+    assert document.project.grounds.first.heights.high > heights.high
+    columns.update(document.project).apply(scene)
+    _, anew = columns_of(document.project)
+    name = "land\ns"
+    assert scene.strewn[name].cells == anew.strewn[name].cells
+
+
 def test_a_dab_tells_of_the_cells_it_reached_and_moves_nothing_else() -> None:
     project = project_of(scattered(density=40.0, layer="moss", clear=0.0))
     columns, scene = columns_of(project)

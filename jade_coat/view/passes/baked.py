@@ -97,7 +97,6 @@ class BakedPass:
         if pages.follows != follows:
             pages.follows, pages.live = follows, {}
             pages.fresh[:] = False
-        count = len(pages.fresh)
         for x0, z0, x1, z1 in drawer.assets.touched.take(ground):
             left, top, right, bottom = (int(np.floor(v * pages.side / PAGE_TILE)) for v in (x0, z0, x1, z1))
             pages.fresh[max(top, 0) : bottom + 1, max(left, 0) : right + 1] = False
@@ -110,7 +109,7 @@ class BakedPass:
         order = np.argsort(np.hypot(*(middles - frame.eye.position[FLAT]).T))
         for row, column in stale[order[: max(-(-pages.waiting // ROUNDS), FEWEST)]]:
             self._fill(frame, pages, draws, int(row), int(column))
-            pages.fresh[min(int(row), count - 1), int(column)] = True
+            pages.fresh[row, column] = True
         for texture in pages.textures.values():
             texture.build_mipmaps()
         frame.begins = True
