@@ -73,6 +73,14 @@ class Drawer:
                 faults[name + way] = str(error)
             return None
 
+    def worn(self, scene: Scene, draw: Draw) -> tuple[object, ...]:
+        """What a draw's look follows from beside its maps and the eye, to be compared with what it was."""
+        name = draw.material
+        compiled = self.compiled(draw, self.shop.view, in_earnest=False)
+        shared = tuple(repr(self.shared.get(n)) for n in (compiled.glsl.shared if compiled is not None else ()))
+        rows = hash(scene.rows[name].tobytes()) if name in scene.rows else 0
+        return name, self.assets.material_versions.get(name, 0), rows, shared
+
     def bind(self, compiled: Compiled, found: GpuScene, draw: Draw, mesh: GpuMesh, eye: Array, sample: int = 0) -> None:
         """Give a program what it reads beside the vertices; `eye` `(3,)` is where the camera stands."""
         self.bind_program(compiled, found, draw, eye, sample)

@@ -140,14 +140,8 @@ class BakedPass:
 
     def _follows(self, frame: Frame, draws: list[int]) -> object:
         """What all of the pages follow from, beside heights and weights."""
-        assets, drawer, scene = self._drawer.assets, self._drawer, frame.scene.scene
-        told: list[object] = []
-        for i in draws:
-            name = scene.draws[i].material
-            compiled = drawer.compiled(scene.draws[i], drawer.shop.view, in_earnest=False)
-            shared = tuple(repr(drawer.shared.get(n)) for n in (compiled.glsl.shared if compiled else ()))
-            told.append((name, assets.material_versions.get(name, 0), hash(scene.rows[name].tobytes()), shared))
-        return tuple(told)
+        scene = frame.scene.scene
+        return tuple(self._drawer.worn(scene, scene.draws[i]) for i in draws)
 
     def _fill(self, frame: Frame, pages: Pages, draws: list[int], row: int, column: int) -> None:
         """Draw one tile of the pages from above."""

@@ -117,17 +117,10 @@ class LandPass:
 
     def _follows(self, frame: Frame, grids: list[int]) -> object:
         """What the pictures follow from beside the window."""
-        assets, drawer, scene = self._drawer.assets, self._drawer, frame.scene.scene
-        told: list[object] = [assets.touched.version]
-        for i in grids:
-            draw = scene.draws[i]
-            compiled = drawer.compiled(draw, drawer.shop.view, in_earnest=False)
-            names = compiled.glsl.shared if compiled is not None else ()
-            shared = tuple(repr(drawer.shared.get(n)) for n in names)
-            rows = hash(scene.rows[draw.material].tobytes()) if draw.material in scene.rows else 0
-            told.append((draw.material, assets.material_versions.get(draw.material, 0), rows, shared,
-                         hash(draw.matrices.tobytes())))  # fmt: skip
-        return tuple(told)
+        scene = frame.scene.scene
+        draws = [scene.draws[i] for i in grids]
+        worn = [(*self._drawer.worn(scene, draw), hash(draw.matrices.tobytes())) for draw in draws]
+        return self._drawer.assets.touched.version, *worn
 
     def _made(self, frame: Frame, grids: list[int], low: Array, high: Array, follows: object) -> Land:
         drawer, context = self._drawer, self._drawer.context
