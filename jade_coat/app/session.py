@@ -117,6 +117,7 @@ class Session(Selecting):
             self.scene_changed.emit()
         self._load_textures()
         self._load_sky()
+        self._strew()
         self.changed.emit()
 
     def tell_panels(self) -> None:

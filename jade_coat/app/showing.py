@@ -19,6 +19,7 @@ from jade_coat.maps.images import linear_radiance
 from jade_coat.material.specials import AS_DECAL, plain_id
 from jade_coat.stage.desk import Camera
 from jade_coat.stage.project import Project
+from jade_coat.stage.strewing import Grown
 from jade_coat.view.camera import eye_of
 from jade_coat.view.client import Picture, RenderClient
 from jade_coat.view.environment import SKIES, Environment, from_lat_long
@@ -42,6 +43,8 @@ class Showing(Background):
     said = pyqtSignal(str, bool)
     played = pyqtSignal()
     flow_changed = pyqtSignal()
+    grown = pyqtSignal()
+    """What was to be strewn stands now."""
 
     def __init__(self, client: RenderClient | None = None) -> None:
         """`client` may be one whose process was started earlier, to save time."""
@@ -59,7 +62,7 @@ class Showing(Background):
         self.client.on_connection = self._watch_connection
         self._notifier: QSocketNotifier | None = None
         self._watch_connection()
-        self.link = StageLink(self.client, self.library)
+        self.link = StageLink(self.client, self.library, later=True)
         self.time = 0.0
         self.camera = Camera()
         self.flow_shown = False
@@ -97,7 +100,7 @@ class Showing(Background):
     def show_library(self, library: Library) -> None:
         """Turn to another project's meshes and maps; all of the last one's is let go."""
         self.library = library
-        self.link = StageLink(self.client, self.library)
+        self.link = StageLink(self.client, self.library, later=True)
         self._loading, self._failed = set(), {}
         self.faults = {}
         self._playing.stop()
@@ -171,6 +174,27 @@ class Showing(Background):
 
                 self.work(partial(library.textures, map_set), loaded, failed)
 
+    def _strew(self) -> None:
+        """Strew what is due, in the background; what is shown of it stays as it is until then."""
+        due, link = self.link.due, self.link
+        if due is None or link in self._loading:
+            return
+        self._loading.add(link)
+
+        def strewn(grown: Grown) -> None:
+            self._loading.discard(link)
+            if link is self.link:
+                link.grow(due, grown)
+                self.scene_changed.emit()
+                self.grown.emit()
+                self._strew()
+
+        def failed(error: Exception) -> None:
+            strewn(Grown({s.id: {} for s in due.kinds}, None))
+            self.said.emit(f"What grows on {due.ground.name} could not be strewn: {told(error)}", True)
+
+        self.work(due.strewn, strewn, failed)
+
     def _load_sky(self) -> None:
         """Work out the light of a sky that comes from a picture, in the background."""
         light, link = self.project.light, self.link
@@ -233,5 +257,9 @@ class Showing(Background):
 
     @property
     def settled(self) -> bool:
-        """Whether all textures are with the renderer and no picture is under way."""
-        return self.client.idle and all(s in self._failed for s in self.link.unsent_sets(self.project))
+        """Whether all textures are with the renderer, all is strewn and no picture is under way."""
+        return (
+            self.client.idle
+            and self.link.due is None
+            and all(s in self._failed for s in self.link.unsent_sets(self.project))
+        )

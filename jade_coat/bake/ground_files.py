@@ -23,6 +23,7 @@ from jade_coat.ground.kernels import bilinear
 from jade_coat.ground.pieces import Pieces
 from jade_coat.ground.scatter import Scatter, values_of
 from jade_coat.jobs.job import Job
+from jade_coat.looking.ground_lift import GroundLifts
 from jade_coat.looking.ground_look import GroundLook
 from jade_coat.maps.images import png_bytes, quantized
 from jade_coat.material.fields import Bounded, option
@@ -228,7 +229,8 @@ class _Making:
         """All scatters that are shown, with their pieces."""
         self._job.part(0.86, 0.9)
         self._job.step(0.0, "Strewing")
-        strewing = Strewing(lambda project, mesh: self._library.mesh_by_id(project, mesh))
+        lifts = GroundLifts(self._library)
+        strewing = Strewing(lambda project, mesh: self._library.mesh_by_id(project, mesh), lifts.of)
         seen = self._project.with_things("grounds", self._ground.with_(visible=True, parent=""))
         for _ in strewing.update(Project(), seen):
             pass

@@ -104,6 +104,8 @@ class Footing:
     clear: Array | None = None
     pools: Mapping[str, Pools] = field_of(default_factory=dict)
     """By damp layer, how water may stand in hollows."""
+    lift: Callable[[Array], Array] | None = None
+    """How far the layers lift the land at places `(n, 2)`, metres `(n,)`."""
 
 
 def side_of(scatter: Scatter) -> float:
@@ -171,10 +173,11 @@ def strewn(
     if rects is not None:
         asked = np.flatnonzero(inside(at, rects))
         at, number, cell = at[asked], number[asked], cell[asked]
+    painted = _read(footing, scatter.layer, at)
     kept = np.arange(len(at))
     if scatter.layer != footing.layers[0].id:  # what is not painted there is left out early
-        kept = np.flatnonzero(_read(footing, scatter.layer, at) > 0)
-    kept = kept[ranks[number[kept]] < _growing(scatter, footing, at[kept]) * share]
+        kept = np.flatnonzero(painted > 0)
+    kept = kept[ranks[number[kept]] < _growing(scatter, footing, at[kept], painted[kept]) * share]
     at, number, cell = at[kept], number[kept], cell[kept]
     land = terrain(footing.heights.whole, np.array(footing.heights.spacing), at)
     slope = np.arctan(np.hypot(land[:, 1], land[:, 2]))
@@ -202,7 +205,10 @@ def _stood(
     sizes = low * (high / low) ** chance[:, 0]
     world = np.array([footing.corner[0], footing.foot, footing.corner[1]])
     shape = np.array([scatter.turn, scatter.tilt, scatter.follow, scatter.sunk])
-    matrices = stood(at, land, sizes, chance, world, shape)
+    top = land
+    if footing.lift is not None:
+        top = land + np.stack([footing.lift(at), np.zeros(len(at)), np.zeros(len(at))], axis=1)
+    matrices = stood(at, top, sizes, chance, world, shape)
     span = max(footing.heights.high - footing.heights.low, 1e-6)
     measures: dict[By, Callable[[], Array]] = {
         "chance": lambda: chance[:, 4], "damp": lambda: _damp(footing, at),
@@ -216,9 +222,12 @@ def _stood(
     return Pieces(matrices, at.astype(np.float32), chance[:, 4].astype(np.float32), steps, ranks)
 
 
-def _growing(scatter: Scatter, footing: Footing, at: Array) -> Array:
-    """How much of a scatter grows at places `(n, 2)`, 0–1, by the layers, clumps, water and props."""
-    found = share_at(footing, scatter.layer, at)
+def _growing(scatter: Scatter, footing: Footing, at: Array, painted: Array) -> Array:
+    """How much of a scatter grows at places `(n, 2)`, 0–1, by the layers, clumps, water and props.
+
+    `painted` is how much of its own layer was painted there.
+    """
+    found = _share(footing, scatter.layer, at, painted)
     if scatter.cut_out and scatter.cut_out in footing.weights:
         found = found * (1 - _read(footing, scatter.cut_out, at))
     if scatter.clumps > 0:
@@ -234,10 +243,12 @@ def _growing(scatter: Scatter, footing: Footing, at: Array) -> Array:
     return np.asarray(found)
 
 
-def share_at(footing: Footing, layer: str, at: Array) -> Array:
-    """How much of a layer was painted at places `(n, 2)`, 0–1, beside and beneath the others; not led by heights."""
+def _share(footing: Footing, layer: str, at: Array, found: Array) -> Array:
+    """How much there is of a layer at places `(n, 2)`, 0–1, beside and beneath the others; not led by heights.
+
+    `found` is what was painted of it.
+    """
     own = next(s for s in footing.layers if s.id == layer)
-    found = _read(footing, layer, at)
     if own.way == "absolute":
         return found
     if own.way == "shared":

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from copy import copy
 
 import numpy as np
 
 from jade_coat.files.library import Library
-from jade_coat.ground.kernels import bilinear
 from jade_coat.looking.levels import fitting_levels
 from jade_coat.maps.packing import PackedLookup, Texture
 from jade_coat.maps.sampling import reading
@@ -16,9 +16,9 @@ from jade_coat.material.paint_source import is_own
 from jade_coat.program import TextureRef
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.program.types import Array
-from jade_coat.stage.ground_grids import own_grids, texels
+from jade_coat.stage.ground_grids import own_grids
 from jade_coat.stage.ground_looks import ground_material, ground_values
-from jade_coat.stage.grounds import Ground
+from jade_coat.stage.grounds import FULL, Ground
 from jade_coat.stage.project import Project
 
 CHUNK = 1 << 16
@@ -46,11 +46,13 @@ class GroundLook:
         self._textures: dict[str, Texture] = {
             t.name: t for s in project.map_sets if s.id in wanted for t in library.textures(s)
         }
-        self._own = {
-            t.name: texels([g.whole() for g in grids]).astype(np.float32)
-            / (1.0 if grids[0].dtype == "float32" else 255)
-            for t, grids in own_grids(ground).items()
-        }
+        self._own = {t.name: grids for t, grids in own_grids(ground).items()}
+
+    def on(self, ground: Ground) -> GroundLook:
+        """The same look where other heights and other paint lie; what it is made of must be the same."""
+        made = copy(self)
+        made.ground, made._own = ground, {t.name: grids for t, grids in own_grids(ground).items()}
+        return made
 
     @property
     def names(self) -> tuple[str, ...]:
@@ -98,12 +100,11 @@ class GroundLook:
 
     def _read_own(self, reference: TextureRef, uv: Array) -> Array:
         """A texture of the ground's own, whose edges do not go on at the other side; what it has not reads as 0."""
-        grid = self._own[reference.name]
-        rows, columns, channels = grid.shape
-        places = np.stack([uv[0] * columns - 0.5, uv[1] * rows - 0.5], axis=1).astype(np.float64)
+        grids = self._own[reference.name]
+        places = np.stack([uv[0] * grids[0].columns - 0.5, uv[1] * grids[0].rows - 0.5], axis=1).astype(np.float64)
         found = np.zeros((4, uv.shape[1]), np.float32)
-        for i in range(channels):
-            found[i] = bilinear(grid[..., i], places)
+        for i, grid in enumerate(grids):
+            found[i] = grid.sampled(places) / (1.0 if grid.dtype == "float32" else FULL)
         return found
 
 

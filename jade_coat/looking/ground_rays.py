@@ -2,13 +2,23 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 
 import numpy as np
 
+from jade_coat.looking.ground_lift import GroundLift
 from jade_coat.program.types import Array
 from jade_coat.stage.grounds import Ground
 from jade_coat.stage.project import Project
+
+LIFTINGS = 3
+"""So often a place is looked for again, until it lies as high as it is lifted."""
+Lifts = Callable[[Project, Ground], GroundLift | None]
+
+
+def no_lift(project: Project, ground: Ground) -> None:
+    """Grounds as their heights alone have them."""
 
 
 @dataclass(frozen=True)
@@ -37,7 +47,32 @@ def on_ground(ground: Ground, origin: Array, way: Array) -> GroundHit | None:
     return GroundHit(ground, away, point, normal)
 
 
-def first_ground(project: Project, origin: Array, way: Array) -> GroundHit | None:
-    """The nearest ground that is shown on a ray."""
-    found = [hit for g in project.grounds if project.shows(g) and (hit := on_ground(g, origin, way)) is not None]
+def _lifted(hit: GroundHit, lift: GroundLift, origin: Array, way: Array) -> GroundHit:
+    """The same where the layers lift the ground: it is met anew as much higher as it is lifted there.
+
+    The place that is found lies on the ground, and as near the ray as so many steps bring it.
+    """
+    found = hit
+    for _ in range(LIFTINGS):
+        again = on_ground(hit.ground, origin - _up_by(lift, found), way)
+        if again is None:
+            break
+        found = again
+    height = float(found.ground.heights.at(found.place[None])[0])
+    return replace(
+        found, point=np.array([found.point[0], found.ground.foot + height, found.point[2]]) + _up_by(lift, found)
+    )
+
+
+def _up_by(lift: GroundLift, hit: GroundHit) -> Array:
+    """How far the ground is lifted at a place of it, `(3,)`."""
+    return np.array([0.0, float(lift(hit.place[None])[0]), 0.0])
+
+
+def first_ground(project: Project, origin: Array, way: Array, lifts: Lifts = no_lift) -> GroundHit | None:
+    """The nearest ground that is shown on a ray, as its layers lift it."""
+    found = [
+        _lifted(hit, lift, origin, way) if (lift := lifts(project, g)) is not None else hit
+        for g in project.grounds if project.shows(g) and (hit := on_ground(g, origin, way)) is not None
+    ]  # fmt: skip
     return min(found, key=lambda hit: hit.distance, default=None)

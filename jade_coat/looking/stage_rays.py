@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from jade_coat.files.library import Library
+from jade_coat.looking.ground_rays import Lifts, no_lift
 from jade_coat.looking.look_at import LookAt, NoLook, look_at
 from jade_coat.looking.placed import PlacedMesh, placed_mesh
 from jade_coat.material.compile import is_filled
@@ -82,6 +83,8 @@ class StageNow:
     time: float = 0.0
     complete: bool = True
     shown: Project | None = None
+    lifts: Lifts = no_lift
+    """How far grounds are lifted by their layers."""
 
 
 class StageRays:

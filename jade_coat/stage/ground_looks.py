@@ -53,6 +53,11 @@ def ground_basis(project: Project, ground: Ground, shown: frozenset[str]) -> tup
     return (lies(ground), *(part for layer in layers for part in layer_basis(project, layer)))
 
 
+def same(a: tuple[object, ...], b: tuple[object, ...]) -> bool:
+    """Whether two bases are of the same things."""
+    return len(a) == len(b) and all(x is y for x, y in zip(a, b, strict=True))
+
+
 @dataclass(frozen=True)
 class _Placed:
     corner: tuple[float, float]
@@ -131,10 +136,9 @@ def ground_values(project: Project, ground: Ground, material: StackedMaterial) -
     values = field_values(material)
     for layer in material.layers:
         if layer.way != "absolute" and _is_there(project, layer.finish):
-            row = field_row(project, layer.finish)
-            ids = {c.partition(MARK)[2] for c in material.members[layer.id]}
-            values |= {_path(layer.id, path): v for path, v in row.items() if path.split(".", 1)[0] in ids}
-    return {path: v for path, v in values.items() if path in field_values(material)}
+            own = ((_path(layer.id, path), value) for path, value in field_row(project, layer.finish).items())
+            values |= {path: value for path, value in own if path in values}
+    return values
 
 
 def _path(layer: str, path: str) -> str:

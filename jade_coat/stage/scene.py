@@ -24,6 +24,7 @@ from jade_coat.stage.lamps import BARE, Surroundings, lamp_draw, mist_draw
 from jade_coat.stage.look_tables import DECAL, LookKey, LookTables, Place, most_looks
 from jade_coat.stage.looks import finishes_on
 from jade_coat.stage.project import Project, Prop
+from jade_coat.stage.strewing import Due, Grown, Lifts, Strewing
 from jade_coat.stage.strewn_columns import STREWN, StrewnColumns, StrewnPart
 
 _NOWHERE = np.eye(4, dtype=np.float32)
@@ -47,12 +48,14 @@ class _Run:
 class SceneColumns:
     """Keeps the scene of a project: told of another state, it works out what differs, and no more.
 
-    `mesh_data` gives a mesh by its id in the project, `mesh_name` the name that draws know it by.
+    `mesh_data` gives a mesh by its id in the project, `mesh_name` the name that draws know it by. `lifts` says how far
+    grounds are lifted under what is strewn on them; `later` leaves due what is much to strew (`due`, `grow`).
     """
 
     def __init__(
-        self, mesh_data: Callable[[Project, str], MeshData], mesh_name: Callable[[Project, str], str] | None = None
-    ) -> None:
+        self, mesh_data: Callable[[Project, str], MeshData], mesh_name: Callable[[Project, str], str] | None = None,
+        lifts: Lifts = lambda project, ground: None, later: bool = False,
+    ) -> None:  # fmt: skip
         self._mesh_data = mesh_data
         self._mesh_name = mesh_name or (lambda project, mesh: mesh)
         self._project = Project()
@@ -65,7 +68,7 @@ class SceneColumns:
         self._where: dict[str, dict[str, tuple[int, int, LookKey]]] = {}
         """By prop and slot: the draw, the instance there, and the look."""
         self._grounds = GroundColumns()
-        self._strewn = StrewnColumns(self._looks, mesh_data, self._mesh_name)
+        self._strewn = StrewnColumns(self._looks, mesh_data, self._mesh_name, Strewing(mesh_data, lifts, later))
         self._scatters: dict[str, StrewnPatch | None] = {}
         """The scatters to be told of."""
         self._decal_looks: dict[str, LookKey] = {}
@@ -89,6 +92,21 @@ class SceneColumns:
     def pieces(self, ground: str, scatter: str) -> Mapping[Cell, Pieces]:
         """The pieces of a scatter, by cell."""
         return self._strewn.pieces(ground, scatter)
+
+    def stands(self, ground: str, scatter: str) -> bool:
+        """Whether a scatter is strewn as it is to be."""
+        return self._strewn.stands(ground, scatter)
+
+    @property
+    def due(self) -> Due | None:
+        """Scatters that are to be strewn all over, elsewhere."""
+        return self._strewn.due
+
+    def grow(self, due: Due, grown: Grown) -> ScenePatch:
+        """Take the pieces of scatters that were due; what becomes of the scene."""
+        for name, strewed in self._strewn.grow(due, grown).items():
+            self._strew(name, strewed)
+        return self._patch()
 
     def crowded(self) -> list[str]:
         """What is to be told of tables that are nearly full, in words."""

@@ -1,18 +1,34 @@
-"""The scatters of all grounds as the scene is told of them: after an edit, the cells of pieces that are others."""
+"""The scatters of all grounds as the scene is told of them: after an edit, the cells of pieces that are others.
+
+What an edit reaches is strewn at once. A scatter that is to be strewn all over may be left due: whoever keeps it then
+has that done elsewhere, and the pieces there were stay to be seen until then.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import Protocol
 
 import numpy as np
 from scipy.spatial.transform import Rotation
 
 from jade_coat.ground.pieces import Cell, Pieces
-from jade_coat.ground.scatter import Footing, Rect, Scatter, cells_in, cells_over, inside, side_of, strewn, values_of
-from jade_coat.mesh.data import MeshData
+from jade_coat.ground.scatter import (
+    SAME,
+    Footing,
+    Rect,
+    Scatter,
+    cells_in,
+    cells_over,
+    inside,
+    side_of,
+    strewn,
+    values_of,
+)
 from jade_coat.program.types import Array
-from jade_coat.stage.footprints import Footprints, changed_in
+from jade_coat.stage.footprints import Box, Footprints, Meshes, changed_in
+from jade_coat.stage.ground_looks import same
 from jade_coat.stage.ground_water import holds_water, pools_of
 from jade_coat.stage.grounds import Ground
 from jade_coat.stage.looks import dress_of
@@ -20,15 +36,33 @@ from jade_coat.stage.project import Project, Prop
 
 PLACING = tuple(
     name for name in Scatter.model_fields
-    if name not in ("id", "name", "visible", "far", "dial", "low", "high", "mesh", "variant")
+    if name not in ("id", "name", "visible", "far", "dial", "low", "high", "mesh", "variant", "gone")
 )  # fmt: skip
-"""The fields of a scatter that its pieces follow from."""
+"""The fields of a scatter that all of its pieces follow from."""
 
 
-def footing(ground: Ground, clear: Array | None = None) -> Footing:
+DRESS = ("materials", "finishes", "map_sets", "recipes", "shared")
+"""What of a project the lift of grounds follows from, beside them."""
+AT_ONCE = 3000
+"""Of about so many pieces or fewer nothing is left due, once it stands."""
+
+
+class Lift(Protocol):
+    """How far the layers of a ground lift it; `basis` is what that follows from beside heights and weights."""
+
+    basis: tuple[object, ...]
+
+    def __call__(self, places: Array) -> Array:
+        """The lift at places `(n, 2)`, metres `(n,)`."""
+
+
+Lifts = Callable[[Project, Ground], Lift | None]
+
+
+def footing(ground: Ground, clear: Array | None = None, lift: Lift | None = None) -> Footing:
     """What pieces stand on, of a ground; `clear` is how far places are from props."""
     pools = {layer.id: pools_of(ground, layer) for layer in ground.layers if holds_water(layer)}
-    return Footing(ground.heights, ground.layers, ground.weights, ground.corner, ground.foot, clear, pools)
+    return Footing(ground.heights, ground.layers, ground.weights, ground.corner, ground.foot, clear, pools, lift)
 
 
 def _placed_by(scatter: Scatter) -> tuple[object, ...]:
@@ -41,6 +75,9 @@ class _Held:
 
     scatter: Scatter
     cells: dict[Cell, Pieces] = field(default_factory=dict)
+    lift: tuple[object, ...] = ()
+    stands: bool = False
+    """Whether it was strewn yet."""
 
 
 @dataclass(frozen=True)
@@ -51,18 +88,77 @@ class Strewed:
     whole: bool
 
 
-class Strewing:
-    """Keeps the pieces of all scatters; told of another state of a project, it strews anew where something differs."""
+@dataclass(frozen=True, eq=False)
+class Due:
+    """Scatters of a ground that are to be strewn all over; `footprints` are those of what stands there, if known."""
 
-    def __init__(self, mesh_data: Callable[[Project, str], MeshData]) -> None:
-        self._mesh_data = mesh_data
+    project: Project
+    ground: Ground
+    kinds: tuple[Scatter, ...]
+    footprints: Footprints | None
+    clear: Array | None
+    lift: Lift | None
+    mesh_data: Meshes
+
+    def strewn(self) -> Grown:
+        """Strew them: to be done wherever it keeps nobody waiting."""
+        footprints, clear = self.footprints, self.clear
+        if footprints is None:
+            footprints, _ = _stood_on(self.project, self.ground, self.mesh_data)
+            clear = footprints.clear if footprints is not None else None
+        base, size = footing(self.ground, clear, self.lift), self.ground.heights.size
+        return Grown({s.id: strewn(s, base, cells_over(s, size)) for s in self.kinds}, footprints)
+
+
+@dataclass(frozen=True)
+class Grown:
+    """What came of that: pieces by scatter and cell, and what stands on the ground."""
+
+    cells: dict[str, dict[Cell, Pieces]]
+    footprints: Footprints | None
+
+
+class Strewing:
+    """Keeps the pieces of all scatters; told of another state of a project, it strews anew where something differs.
+
+    `later` leaves due what is to be strewn all over and is much.
+    """
+
+    def __init__(self, mesh_data: Meshes, lifts: Lifts = lambda project, ground: None, later: bool = False) -> None:
+        self._mesh_data, self._lifts, self._later = mesh_data, lifts, later
         self._held: dict[tuple[str, str], _Held] = {}
         self._stood: dict[str, Footprints] = {}
+        self._due: dict[str, Due] = {}
 
     def pieces(self, ground: str, scatter: str) -> dict[Cell, Pieces]:
         """The pieces of a scatter by cell."""
         held = self._held.get((ground, scatter))
         return held.cells if held is not None else {}
+
+    @property
+    def due(self) -> Due | None:
+        """What is to be strewn next."""
+        return next(iter(self._due.values()), None)
+
+    def grow(self, due: Due, grown: Grown) -> Iterator[tuple[str, str, Strewed]]:
+        """Take what was due and is strewn now. Where it is due in another way by now it is shown until that is done."""
+        ground = due.ground.id
+        if self._due.get(ground) is due:
+            del self._due[ground]
+            if grown.footprints is not None:
+                self._stood[ground] = grown.footprints
+        for scatter in due.kinds:
+            held = self._held.get((ground, scatter.id))
+            if held is None:
+                continue
+            told = _sown(held, grown.cells[scatter.id], whole=True)
+            held.stands = ground not in self._due or scatter.id not in {s.id for s in self._due[ground].kinds}
+            yield ground, scatter.id, Strewed(told, True)
+
+    def stands(self, ground: str, scatter: str) -> bool:
+        """Whether a scatter is strewn as it is to be."""
+        held = self._held.get((ground, scatter))
+        return held is None or held.stands
 
     def update(self, before: Project, project: Project) -> Iterator[tuple[str, str, Strewed | None]]:
         """By ground and scatter, what is another; None for one that is not to be seen any more."""
@@ -71,52 +167,93 @@ class Strewing:
             del self._held[gone]
             if all(name != gone[0] for name, _ in self._held):
                 self._stood.pop(gone[0], None)
+                self._due.pop(gone[0], None)
             yield *gone, None
         changed = _changed_props(before, project)
+        dressed = any(getattr(project, name) is not getattr(before, name) for name in DRESS)
         for ground in project.grounds:
             old = before.grounds.get(ground.id)
             kinds = [s for s in ground.scatter if (ground.id, s.id) in seen]
-            if not kinds or (old is ground and not changed and all((ground.id, s.id) in self._held for s in kinds)):
+            same_as_before = old is ground and not changed and all((ground.id, s.id) in self._held for s in kinds)
+            lift = self._lifts(project, ground) if kinds and (dressed or not same_as_before) else None
+            if not kinds or (same_as_before and (lift is None or self._lifted_so(ground, kinds, lift))):
                 continue
-            yield from self._strew(project, old, ground, kinds, changed)
+            yield from self._strew(project, old, ground, kinds, changed, lift)
+
+    def _lifted_so(self, ground: Ground, kinds: list[Scatter], lift: Lift | None) -> bool:
+        """Whether some pieces stand on the lift that there is."""
+        return all(same(self._held[ground.id, s.id].lift, _basis(lift)) for s in kinds)
 
     def _strew(
-        self,
-        project: Project,
-        old: Ground | None,
-        ground: Ground,
-        kinds: list[Scatter],
-        changed: list[tuple[str, Prop | None]],
-    ) -> Iterator[tuple[str, str, Strewed | None]]:
-        lies = old is not None and (old.corner, old.foot) == (ground.corner, ground.foot)
+        self, project: Project, old: Ground | None, ground: Ground, kinds: list[Scatter],
+        changed: list[tuple[str, Prop | None]], lift: Lift | None,
+    ) -> Iterator[tuple[str, str, Strewed | None]]:  # fmt: skip
+        reached = {s.id: self._reached(old, ground, s, lift) for s in kinds}
+        all_over = [s for s in kinds if reached[s.id] is None]
+        due = self._to_be_due(ground, all_over, lift)
+        if due and len(due) == len(kinds) and ground.id not in self._stood:
+            self._due[ground.id] = Due(project, ground, tuple(due), None, None, lift, self._mesh_data)
+            self._expect(ground, due, lift)
+            return
         clear, beside = self._clear_of(project, ground, kinds, changed)
-        base = footing(ground, clear)
+        self._due.pop(ground.id, None)
+        if due:
+            stood = self._stood.get(ground.id)
+            self._due[ground.id] = Due(project, ground, tuple(due), stood, clear, lift, self._mesh_data)
+            self._expect(ground, due, lift)
+        base, size = footing(ground, clear, lift), ground.heights.size
         for scatter in kinds:
-            key = (ground.id, scatter.id)
-            held = self._held.get(key)
-            cells, rects = None, None  # all of them
-            if held is not None and lies and old is not None and _placed_by(held.scatter) == _placed_by(scatter):
-                rects = _reached(old, ground, scatter)
-                if rects is not None:
-                    rects += beside if scatter.clear > 0 else []
-                    cells = sorted({c for r in rects for c in cells_in(scatter, ground.heights.size, r)})
-            if held is None or cells is None:
-                self._held[key] = held = _Held(scatter)
-            held.scatter = scatter
-            whole = cells is None
-            cells = cells_over(scatter, base.heights.size) if cells is None else cells
-            made = strewn(scatter, base, cells, None if whole else rects)
-            told = _sown(
-                held, made if whole else {c: _mended(held.cells.get(c), p, rects or []) for c, p in made.items()}
-            )
-            if told or whole:
-                yield ground.id, scatter.id, Strewed(told, whole)
+            rects = reached[scatter.id]
+            if scatter in due:
+                continue
+            if rects is None:
+                held = self._held[ground.id, scatter.id] = _Held(scatter)
+                told = _sown(held, strewn(scatter, base, cells_over(scatter, size)), whole=True)
+            else:
+                held = self._held[ground.id, scatter.id]
+                rects = rects + (beside if scatter.clear > 0 else [])
+                cells = sorted({c for r in rects for c in cells_in(scatter, size, r)})
+                made = strewn(scatter, base, cells, rects)
+                told = _sown(held, {c: _mended(held.cells.get(c), p, rects) for c, p in made.items()})
+            held.scatter, held.lift, held.stands = scatter, _basis(lift), True
+            if told or rects is None:
+                yield ground.id, scatter.id, Strewed(told, rects is None)
+
+    def _reached(self, old: Ground | None, ground: Ground, scatter: Scatter, lift: Lift | None) -> list[Rect] | None:
+        """Where pieces of a scatter may be others; None for everywhere."""
+        held = self._held.get((ground.id, scatter.id))
+        lies = old is not None and (old.corner, old.foot) == (ground.corner, ground.foot)
+        if held is None or not held.stands or not lies or old is None:
+            return None
+        if _placed_by(held.scatter) != _placed_by(scatter) or not same(held.lift, _basis(lift)):
+            return None
+        found = _reached(old, ground, scatter, lift is not None)
+        plucked = set(held.scatter.gone) ^ set(scatter.gone)
+        around = [(x - 2 * SAME, x + 2 * SAME, z - 2 * SAME, z + 2 * SAME) for x, z in plucked]
+        return found + around if found is not None else None
+
+    def _to_be_due(self, ground: Ground, all_over: list[Scatter], lift: Lift | None) -> list[Scatter]:
+        """Which of some scatters that are to be strewn all over are much, or wait for something to be read."""
+        if not self._later:
+            return []
+        across, along = ground.heights.size
+        keys = {s.id: self._held.get((ground.id, s.id)) for s in all_over}
+        return [
+            s for s in all_over
+            if (held := keys[s.id]) is None or not held.stands or s.density * across * along > AT_ONCE
+            or not same(held.lift, _basis(lift))
+        ]  # fmt: skip
+
+    def _expect(self, ground: Ground, due: list[Scatter], lift: Lift | None) -> None:
+        for scatter in due:
+            held = self._held.setdefault((ground.id, scatter.id), _Held(scatter))
+            held.scatter, held.lift, held.stands = scatter, _basis(lift), False
 
     def _clear_of(
         self, project: Project, ground: Ground, kinds: list[Scatter], changed: list[tuple[str, Prop | None]]
     ) -> tuple[Array | None, list[Rect]]:
         """How far places are from props, as far as any scatter asks, and where that may be another than before."""
-        most = max((s.clear for s in kinds), default=0.0)
+        most = _farthest(kinds)
         if most <= 0:
             self._stood.pop(ground.id, None)
             return None, []
@@ -124,10 +261,31 @@ class Strewing:
         if held is not None and held.fits(ground, most):
             boxes = held.update(project, ground, changed, self._mesh_data)
             return held.clear, [held.metres(box) for box in boxes]
-        # As far as twice what is asked for, so that a number that is dragged does not begin anew at each step.
-        held = self._stood[ground.id] = Footprints(ground, max(2 * most, 0.5))
-        boxes = held.update(project, ground, [(p.id, p) for p in project.props], self._mesh_data)
-        return held.clear, [held.metres(box) for box in boxes]
+        made, boxes = _stood_on(project, ground, self._mesh_data)
+        assert made is not None
+        self._stood[ground.id] = made
+        return made.clear, [made.metres(box) for box in boxes]
+
+
+def _basis(lift: Lift | None) -> tuple[object, ...]:
+    return lift.basis if lift is not None else ()
+
+
+def _farthest(kinds: Sequence[Scatter]) -> float:
+    """How far from props any of some scatters keeps, metres."""
+    return max((s.clear for s in kinds if s.visible), default=0.0)
+
+
+def _stood_on(project: Project, ground: Ground, mesh_data: Meshes) -> tuple[Footprints | None, list[Box]]:
+    """Where props stand on a ground, and the cells that they are near; None where no scatter keeps clear of them.
+
+    Told as far as twice what is asked for, so that a number that is dragged does not begin anew at each step.
+    """
+    most = _farthest(ground.scatter)
+    if most <= 0:
+        return None, []
+    made = Footprints(ground, max(2 * most, 0.5))
+    return made, made.update(project, ground, [(p.id, p) for p in project.props], mesh_data)
 
 
 def _changed_props(before: Project, project: Project) -> list[tuple[str, Prop | None]]:
@@ -152,8 +310,12 @@ def _mended(held: Pieces | None, made: Pieces, rects: list[Rect]) -> Pieces:
     return both.some(np.argsort(both.ranks, kind="stable"))
 
 
-def _sown(held: _Held, made: dict[Cell, Pieces]) -> dict[Cell, Pieces | None]:
-    """Keep the pieces of some cells; those that are others than before, None for a cell that has none any more."""
+def _sown(held: _Held, made: dict[Cell, Pieces], whole: bool = False) -> dict[Cell, Pieces | None]:
+    """Keep the pieces of some cells, or of all there are; those that are others than before, None for a cell that has
+    none any more."""
+    if whole:
+        held.cells = {c: p for c, p in made.items() if len(p)}
+        return dict(held.cells)
     told: dict[Cell, Pieces | None] = {}
     for cell, pieces in made.items():
         if held.cells.get(cell) == pieces or (not len(pieces) and cell not in held.cells):
@@ -166,7 +328,7 @@ def _sown(held: _Held, made: dict[Cell, Pieces]) -> dict[Cell, Pieces | None]:
     return told
 
 
-def _reached(old: Ground, new: Ground, scatter: Scatter) -> list[Rect] | None:
+def _reached(old: Ground, new: Ground, scatter: Scatter, lifted: bool) -> list[Rect] | None:
     """Where of a ground pieces may be others, as rectangles in metres from its corner; None for everywhere."""
     told = [tuple((s.id, s.way, s.role, s.stands) for s in g.layers) for g in (old, new)]
     if told[0] != told[1] or old.heights.size != new.heights.size:
@@ -176,7 +338,8 @@ def _reached(old: Ground, new: Ground, scatter: Scatter) -> list[Rect] | None:
         return None
     rects: list[Rect] = []
     pairs = [(old.heights.pages, new.heights.pages)]
-    read = {scatter.layer, scatter.cut_out, *(s.id for s in new.layers if s.way != "absolute" or s.role == "damp")}
+    read = {scatter.layer, scatter.cut_out}
+    read |= {s.id for s in new.layers if lifted or s.way != "absolute" or s.role == "damp"}
     pairs += [(old.weights[s.id], new.weights[s.id]) for s in new.layers if s.id in read]
     for then_layer, now_layer in zip(old.layers, new.layers, strict=True):
         if scatter.dry > 0 and holds_water(now_layer):

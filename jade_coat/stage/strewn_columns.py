@@ -14,7 +14,7 @@ from jade_coat.stage.draws import StrewnPatch
 from jade_coat.stage.look_tables import LookKey, LookTables, Place
 from jade_coat.stage.looks import dress_of
 from jade_coat.stage.project import Project
-from jade_coat.stage.strewing import Strewing
+from jade_coat.stage.strewing import Due, Grown, Strewed, Strewing
 
 STREWN = "\0strewn "
 """What the names of parts of a scatter begin with, where a slot's name is asked for."""
@@ -51,15 +51,24 @@ class StrewnColumns:
 
     def __init__(
         self, looks: LookTables, mesh_data: Callable[[Project, str], MeshData],
-        mesh_name: Callable[[Project, str], str],
+        mesh_name: Callable[[Project, str], str], strewing: Strewing,
     ) -> None:  # fmt: skip
         self._looks, self._mesh_data, self._mesh_name = looks, mesh_data, mesh_name
-        self._strewing = Strewing(mesh_data)
+        self._strewing = strewing
         self._worn: dict[str, _Worn] = {}
 
     def pieces(self, ground: str, scatter: str) -> Mapping[Cell, Pieces]:
         """The pieces of a scatter, by cell."""
         return self._strewing.pieces(ground, scatter)
+
+    def stands(self, ground: str, scatter: str) -> bool:
+        """Whether a scatter is strewn as it is to be."""
+        return self._strewing.stands(ground, scatter)
+
+    @property
+    def due(self) -> Due | None:
+        """Scatters that are to be strewn all over, elsewhere."""
+        return self._strewing.due
 
     def update(
         self, before: Project, project: Project, redone: set[str]
@@ -93,14 +102,19 @@ class StrewnColumns:
                     self._worn[name] = _Worn(self._worn[name].looks, parts, scatter.far)
                 elif name not in cells:
                     continue
-                worn = self._worn[name]
-                found = cells.get(name)
-                rows = {i: np.array(part.rows, np.int32) for i, part in enumerate(worn.parts)}
-                patch = StrewnPatch(
-                    rows, scatter.far, found.cells if found is not None else {}, found is not None and found.whole
-                )
-                told[name] = (patch, worn.parts)
+                told[name] = self._told(name, cells.get(name))
         return told
+
+    def grow(self, due: Due, grown: Grown) -> dict[str, tuple[StrewnPatch, tuple[StrewnPart, ...]] | None]:
+        """Take the pieces of scatters that were due; what becomes of them, as `update` tells it."""
+        made = ((strewn_name(g, s), strewed) for g, s, strewed in self._strewing.grow(due, grown))
+        return {name: self._told(name, strewed) for name, strewed in made if name in self._worn}
+
+    def _told(self, name: str, found: Strewed | None) -> tuple[StrewnPatch, tuple[StrewnPart, ...]]:
+        worn = self._worn[name]
+        rows = {i: np.array(part.rows, np.int32) for i, part in enumerate(worn.parts)}
+        cells, whole = (found.cells, found.whole) if found is not None else ({}, False)
+        return StrewnPatch(rows, worn.far, cells, whole), worn.parts
 
     def _dress(self, project: Project, name: str, scatter: Scatter) -> tuple[StrewnPart, ...]:
         """The parts of a scatter as its mesh is dressed now."""

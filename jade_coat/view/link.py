@@ -8,6 +8,7 @@ import numpy as np
 
 from jade_coat.files.library import Library
 from jade_coat.ground.pieces import Cell, Pieces
+from jade_coat.looking.ground_lift import GroundLifts
 from jade_coat.maps.covering import covering, threshold_of
 from jade_coat.maps.mapset import MapSet
 from jade_coat.maps.packing import PackedLookup, Texture
@@ -31,6 +32,7 @@ from jade_coat.stage.lamps import LITTLE, Surroundings
 from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.redress import redressed
 from jade_coat.stage.scene import SceneColumns
+from jade_coat.stage.strewing import Due, Grown
 from jade_coat.stage.things import Things
 from jade_coat.stage.turns import STRAIGHT
 from jade_coat.view.client import RenderClient
@@ -75,11 +77,13 @@ class _Meshes:
 class StageLink:
     """One project's way to the renderer. Textures are loaded elsewhere and handed in by `textures_loaded`."""
 
-    def __init__(self, client: RenderClient, library: Library) -> None:
+    def __init__(self, client: RenderClient, library: Library, later: bool = False) -> None:
+        """`later` leaves due what is much to strew (`due`, `grow`)."""
         self._client = client
         self._project: Project | None = None
         self._meshes = _Meshes(library)
-        self._columns = SceneColumns(self._meshes.of, _mesh_name)
+        self.lifts = GroundLifts(library)
+        self._columns = SceneColumns(self._meshes.of, _mesh_name, self.lifts.of, later)
         self.crowded: list[str] = []
         """Which dial tables are nearly full, in words."""
         self._lookup = PackedLookup(())
@@ -279,7 +283,7 @@ class StageLink:
             props.append(moved)
         grounds = tuple(g.with_(id=f"{scene}/{g.id}") for g in other.grounds)
         other = other.with_(materials=materials, finishes=finishes, props=tuple(props), grounds=grounds)
-        columns, made, lookup = SceneColumns(self._meshes.of, _mesh_name), Scene(), self._lookup
+        columns, made, lookup = SceneColumns(self._meshes.of, _mesh_name, self.lifts.of), Scene(), self._lookup
         columns.update(other).apply(made)
         if before is None or (before.map_sets, before.recipes) != (project.map_sets, project.recipes):
             lookup = PackedLookup(project.map_sets, project.recipes)
@@ -299,6 +303,21 @@ class StageLink:
     def pieces(self, ground: str, scatter: str) -> Mapping[Cell, Pieces]:
         """The pieces of a scatter of the present project, by cell."""
         return self._columns.pieces(ground, scatter)
+
+    def stands(self, ground: str, scatter: str) -> bool:
+        """Whether a scatter of the present project is strewn as it is to be."""
+        return self._columns.stands(ground, scatter)
+
+    @property
+    def due(self) -> Due | None:
+        """Scatters of the present project that are to be strewn, wherever that keeps nobody waiting."""
+        return self._columns.due
+
+    def grow(self, due: Due, grown: Grown) -> None:
+        """Take what was due, and send it."""
+        patch = self._columns.grow(due, grown)
+        if patch:
+            self._client.patch_scene(STAGE, patch)
 
     def measure_edges(self, mesh_id: str) -> None:
         """Send how long a mesh's edges are, for marks; for a large mesh call it once that is worked out."""

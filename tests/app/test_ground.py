@@ -8,15 +8,18 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
+from scipy.spatial.transform import Rotation
 
 from jade_coat.app.ground.workspace import Ground
 from jade_coat.files.height_files import read_heights
 from jade_coat.files.project_folder import open_project
 from jade_coat.ground.rules import LayerRule
 from jade_coat.stage import edits
+from jade_coat.stage.decals import Decal
 from jade_coat.stage.project import Prop
 from jade_coat.stage.strewing import counted as pieces_of
 from tests.app.conftest import Hand
+from tests.app.test_stage import on_view
 from tests.app.wall import shown
 
 
@@ -216,6 +219,7 @@ def test_what_is_strewn_grows_with_the_stroke_is_taken_out_by_hand_and_becomes_p
     (scatter,) = session.project.grounds.first.scatter
     assert scatter.mesh == jar.id
     count = lambda: pieces_of(session.link.pieces(session.project.grounds.first.id, scatter.id))
+    hand.until(lambda: session.link.due is None)
     assert count() == 0, "it grows on a layer that is painted nowhere yet"
     scatters.numbers.fields["density"].changed.emit(9.0)
     scatters.numbers.fields["clear"].changed.emit(0.0)
@@ -256,7 +260,47 @@ def test_what_is_strewn_grows_with_the_stroke_is_taken_out_by_hand_and_becomes_p
     assert scatters.tiles[scatter.id].words == "hidden"
     hand.window.undo()
     hand.window.undo()
+    hand.until(lambda: session.link.due is None)
     assert count() == grown - len(taken)
+
+
+def test_on_land_stamps_are_laid_props_come_to_stand_and_what_lies_behind_is_not_picked(hand: Hand) -> None:
+    with_land(hand)
+    session, view, bench = hand.session, hand.window.view, hand.window.bench
+    jar = next(m for m in session.project.meshes if m.name == "Storage jar")
+    name = session.project.grounds.first.id
+    session.do(edits.keep_stamp(decal=Decal(id="stamp", name="Blue", finish="cobalt_jar"), name="Blue"))
+    session.do(edits.set_layer(ground=name, layer=session.project.grounds.first.layers[0].id, lift=0.5))
+    hand.window.show_workspace("Stage")
+    hand.settle()
+    ground, lift = session.project.grounds.first, session.link.lifts.of(session.project, session.project.grounds.first)
+
+    def high(x: float, z: float) -> float:
+        place = np.array([[x, z]]) - ground.corner
+        return float(ground.heights.at(place)[0] + lift(place)[0]) + ground.foot
+
+    deeds = bench.deeds
+    deeds.place(jar.id)
+    (prop,) = session.project.props
+    low = float(session.link.mesh_data(jar.id).bounds[0][1])
+    x, y, z = prop.position
+    assert high(x, z) > 0.6, "the hill is not where nothing is"
+    assert y + low == pytest.approx(high(x, z), abs=0.01)
+    session.do(edits.set_prop(prop=prop.id, position=(x, y + 3.0, z)))
+    session.choose_things((prop.id,))
+    deeds.drop()
+    assert session.project.prop(prop.id).position[1] + low == pytest.approx(high(x, z), abs=0.01)
+    deep = high(x, z) - 1.6
+    session.do(edits.set_prop(prop=prop.id, position=(x, deep, z)))
+    assert view.pick(QPointF(on_view(hand, np.array([x, deep + 0.2, z])))) is None, "the hill hides it"
+    bench.stage_below.show_page(1)
+    hand.click(bench.stamps.tiles[session.project.stamps[-1].id])
+    hand.click(view, middle(hand) + QPoint(30, 20))
+    (laid,) = session.project.decals
+    x, y, z = laid.position
+    assert y == pytest.approx(high(x, z), abs=0.01)
+    axis = Rotation.from_quat(laid.turn).apply([0.0, 1.0, 0.0])
+    assert axis @ ground.heights.normals(np.array([[x, z]]) - ground.corner)[0] > 0.99
 
 
 def test_the_ground_is_handed_over_into_a_folder(hand: Hand, tmp_path: Path) -> None:

@@ -11,6 +11,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial import cKDTree
 
+from jade_coat.files.assets import Assets
+from jade_coat.files.library import Library
 from jade_coat.ground import blue_noise
 from jade_coat.ground.heights import Heights
 from jade_coat.ground.pages import Pages
@@ -18,6 +20,7 @@ from jade_coat.ground.pieces import Pieces
 from jade_coat.ground.scatter import STEPS, Footing, Scatter, cells_over, strewn
 from jade_coat.ground.stroke import GroundBrush, painted, shaped
 from jade_coat.ground.synthesis import Land
+from jade_coat.looking.ground_lift import GroundLifts
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.material.material import Coat, Dial, Finish, Material
 from jade_coat.material.stacking import GroundLayer
@@ -174,8 +177,9 @@ def project_of(*scatters: Scatter, dial: bool = False) -> Project:
                    categories=(Category(id="red", name="Red", finish="f"),))  # fmt: skip
 
 
-def columns_of(project: Project) -> tuple[SceneColumns, Scene]:
-    columns, scene = SceneColumns(lambda _p, _m: MESH, lambda _p, m: m), Scene()
+def columns_of(project: Project, later: bool = False) -> tuple[SceneColumns, Scene]:
+    lifts = GroundLifts(Library(Assets()))
+    columns, scene = SceneColumns(lambda _p, _m: MESH, lambda _p, m: m, lifts.of, later), Scene()
     columns.update(project).apply(scene)
     return columns, scene
 
@@ -199,6 +203,18 @@ def step_aside(rng: np.random.Generator, project: Project) -> edits.Edit:
     return edits.set_prop(prop="p", position=(at[0] - 15, high, at[1] - 15))
 
 
+def pluck(rng: np.random.Generator, project: Project) -> edits.Edit:
+    places = tuple((float(x), float(z)) for x, z in rng.uniform(0, 30, (2, 2)))
+    return edits.take_pieces(ground="land", scatter="a", places=places)
+
+
+def lift_land(rng: np.random.Generator, project: Project) -> edits.Edit:
+    if rng.random() < 0.3:
+        return edits.set_surface(material="t", coat="c", height=float(rng.uniform(0, 1)))
+    layer = ("turf", "moss")[rng.integers(2)]
+    return edits.set_layer(ground="land", layer=layer, lift=(0.0, 0.4)[rng.integers(2)])
+
+
 def turn_number(rng: np.random.Generator, project: Project) -> edits.Edit:
     name, value = [("density", 2.0), ("clumps", 0.7), ("clear", 1.0), ("clear", 0.0), ("layer", "moss"), ("far", 9.0),
                    ("dial", "warm"), ("visible", False), ("visible", True)][rng.integers(9)]  # fmt: skip
@@ -211,14 +227,22 @@ def test_after_any_edits_pieces_are_what_they_would_be_anew_and_far_ones_never_m
     rng = np.random.default_rng(seed)
     document = Document(project_of(scattered(density=3.0).with_(id="a"),
                                    scattered(density=0.5, clear=0.8, layer="moss").with_(id="b")))  # fmt: skip
-    columns, scene = columns_of(document.project)
+    columns, scene = columns_of(document.project, later=bool(rng.integers(2)))
+    waiting = []
     for _ in range(5):
-        edit = [moss_dab, moss_dab, hill_dab, step_aside, turn_number][rng.integers(5)]
+        edit = [moss_dab, moss_dab, hill_dab, step_aside, turn_number, pluck, lift_land][rng.integers(7)]
         document.do(edit(rng, document.project))
         columns.update(document.project).apply(scene)
+        if columns.due is not None and not waiting:  # what is due is strewn while edits go on
+            waiting = [(columns.due, columns.due.strewn())]
+        elif waiting and rng.random() < 0.5:
+            columns.grow(*waiting.pop()).apply(scene)
     while document.undo_title and rng.random() < 0.5:
         document.undo()
         columns.update(document.project).apply(scene)
+    while columns.due is not None or waiting:
+        waiting = waiting or [(columns.due, columns.due.strewn())]
+        columns.grow(*waiting.pop()).apply(scene)
     _, anew = columns_of(document.project)
     assert scene.strewn.keys() == anew.strewn.keys()
     for name, found in anew.strewn.items():
@@ -229,6 +253,28 @@ def test_after_any_edits_pieces_are_what_they_would_be_anew_and_far_ones_never_m
         theirs = {(anew.draws[i].material, tuple(anew.rows[anew.draws[i].material][r].tobytes() for r in rows))
                   for i, rows in found.rows.items()}  # fmt: skip
         assert mine == theirs
+
+
+def test_pieces_stand_on_the_ground_as_its_layers_lift_it() -> None:
+    """By hand: the layer alone, whose height is 0.5, lifts the ground by 0.4 m times that; beside it nothing does."""
+    document = Document(project_of(scattered(density=3.0, tilt=0.0)))
+    columns, scene = columns_of(document.project)
+    flat = Pieces.joined(columns.pieces("land", "s").values())
+    document.do(edits.set_layer(ground="land", layer="turf", lift=0.4))
+    columns.update(document.project).apply(scene)
+    lifted = Pieces.joined(columns.pieces("land", "s").values())
+    assert np.array_equal(flat.places, lifted.places)
+    assert np.allclose(lifted.matrices[:, 1, 3] - flat.matrices[:, 1, 3], 0.2, atol=1e-4)
+    ground = document.project.grounds.first
+    half = np.zeros((129, 129), np.uint8)
+    half[:, 65:] = 255
+    document.do(edits.paint_layers(ground="land", weights={"moss": Pages.of(half), "turf": Pages.of(255 - half)}))
+    columns.update(document.project).apply(scene)
+    found = Pieces.joined(columns.pieces("land", "s").values())
+    up = found.matrices[:, 1, 3] - ground.heights.at(found.places.astype(np.float64))
+    assert len(found) > 1000
+    assert found.places[:, 0].max() < 15.3
+    assert np.allclose(up[found.places[:, 0] < 14.5], 0.2, atol=1e-4)
 
 
 def test_a_dial_by_height_follows_a_new_summit_everywhere() -> None:

@@ -53,6 +53,7 @@ class ScatterSheet(Sheet):
         self._box.addStretch(1)
         self.pictures.arrived.connect(lambda _: self._show_pictures())
         session.changed.connect(self.refresh)
+        session.grown.connect(self.refresh)
         state.changed.connect(self.refresh)
 
     def showEvent(self, event: object) -> None:
@@ -96,7 +97,8 @@ class ScatterSheet(Sheet):
     def _show_tile(self, ground: Ground, scatter: Scatter, current: bool) -> None:
         tile = self.tiles[scatter.id]
         count = pieces_of(self._session.link.pieces(ground.id, scatter.id))
-        words = f"{scatter.density:.3g} /m² · {counted(count, 'piece')}" if scatter.visible else "hidden"
+        come_to = counted(count, "piece") if self._session.link.stands(ground.id, scatter.id) else "strewing…"
+        words = f"{scatter.density:.3g} /m² · {come_to}" if scatter.visible else "hidden"
         if (tile.words, tile.current, tile.hidden) != (words, current, not scatter.visible):
             tile.words, tile.current, tile.hidden = words, current, not scatter.visible
             tile.update()

@@ -9,7 +9,7 @@ from jade_coat.app.stage.chosen_marks import world_box
 from jade_coat.app.stage.hand import StageHand
 from jade_coat.app.view.picking import stage_now
 from jade_coat.app.view.view import View
-from jade_coat.looking.ground_rays import first_ground
+from jade_coat.looking.stage_surface import nearest_surface
 from jade_coat.mesh.data import MeshData
 from jade_coat.program.types import Array
 from jade_coat.stage import edits
@@ -53,9 +53,9 @@ class Deeds:
         """Where something new comes to stand: what is seen in the middle of the view, else the ground there."""
         view, session = self._view, self._session
         origin, way = ray(view.main_eye(), 0.5, 0.55)
-        hit = session.rays.first(stage_now(session), origin, way)
+        hit = nearest_surface(session.rays, stage_now(session), origin, way)
         if hit is not None:
-            return hit.hit.point
+            return hit.point
         found = on_plane(np.zeros(3), UP, origin, way)
         return found if found is not None else np.array(view.camera.target) * (1.0, 0.0, 1.0)
 
@@ -131,10 +131,8 @@ class Deeds:
 
         def below(foot: Array) -> tuple[Array, Array] | None:
             start = np.array([foot[0], tops[foot.tobytes()] + 0.01, foot[2]])
-            hit, land = session.rays.first(now, start, DOWN, but=ids), first_ground(session.project, start, DOWN)
-            if land is not None and (hit is None or land.distance < hit.hit.distance):
-                return land.point, land.normal
-            return (hit.hit.point, hit.hit.normal) if hit is not None else None
+            hit = nearest_surface(session.rays, now, start, DOWN, ids)
+            return (hit.point, hit.normal) if hit is not None else None
 
         places, nowhere = dropped(Stand(p for p in props if p.id in feet), feet, below, self._hand.leans)
         session.do(edits.place_things(places=places).called("Drop onto what is below"))

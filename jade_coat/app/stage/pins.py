@@ -114,16 +114,16 @@ class Aim(Overlay[View]):
         """Aim the lamps."""
         if not self.active or self.view.tool != "stage":
             return False
-        session, hit = self.view.session, self.view.pick(at)
+        session, hit = self.view.session, self.view.surface(at)
         if hit is None:
             session.said.emit("There is nothing to shine on here.", True)
             return True
         turns = {}
         for lamp in self._lamps():
-            way = hit.hit.point - np.array(lamp.position)
+            way = hit.point - np.array(lamp.position)
             if np.linalg.norm(way) > 1e-6:
                 turns[lamp.id] = turn_between(np.array([0.0, -1.0, 0.0]), way)
         self.give_up()
         if turns:
-            session.do(edits.aim_lamps(turns=turns).called(f"Aim at {hit.prop.name}"))
+            session.do(edits.aim_lamps(turns=turns).called(f"Aim at {hit.name}"))
         return True

@@ -12,7 +12,7 @@ from jade_coat.app import theme
 from jade_coat.app.stage.hand import StageHand
 from jade_coat.app.view.overlay import Overlay, draw_tag
 from jade_coat.app.view.view import View
-from jade_coat.looking.stage_rays import PropHit
+from jade_coat.looking.stage_surface import SurfaceHit
 from jade_coat.stage import edits
 from jade_coat.stage.arranging import place_of
 from jade_coat.stage.copying import Copier
@@ -39,9 +39,9 @@ class StampTool(Overlay[View]):
         self.roll = 0.0
         self.size = 1.0
         self._seed = 1
-        self._at: PropHit | None = None
-        self._start: tuple[QPointF, PropHit] | None = None
-        self._end: PropHit | None = None
+        self._at: SurfaceHit | None = None
+        self._start: tuple[QPointF, SurfaceHit] | None = None
+        self._end: SurfaceHit | None = None
 
     @property
     def active(self) -> bool:
@@ -74,25 +74,25 @@ class StampTool(Overlay[View]):
     def _made(self) -> Decal | None:
         """The decal as it would lie now."""
         if self._start is not None and self._end is not None:
-            first, last = self._start[1].hit, self._end.hit
+            first, last = self._start[1], self._end
             return strip(self._sized(), first.point, last.point, first.normal)
         hit = self._start[1] if self._start is not None else self._at
         if hit is None:
             return None
-        return stamped(self._sized(), hit.hit.point, hit.hit.normal, self.roll, self.chance, self._seed)
+        return stamped(self._sized(), hit.point, hit.normal, self.roll, self.chance, self._seed)
 
     def hover(self, at: QPointF | None) -> None:
         """Show where it would lie."""
         if not self.active:
             return
-        self._at = self.view.pick(at) if at is not None else None
+        self._at = self.view.surface(at) if at is not None else None
         self.view.update()
 
     def press(self, at: QPointF, event: QSinglePointEvent) -> bool:
         """Begin to lay it."""
         if not self.active:
             return False
-        hit = self.view.pick(at)
+        hit = self.view.surface(at)
         if hit is None:
             self.view.session.said.emit("There is nothing to lay it on here.", True)
             return True
@@ -104,7 +104,7 @@ class StampTool(Overlay[View]):
         if self._start is None:
             return
         far = (at - self._start[0]).manhattanLength() >= DRAGGED
-        self._end = self.view.pick(at) if far else None
+        self._end = self.view.surface(at) if far else None
         self.view.update()
 
     def release(self, at: QPointF, event: QSinglePointEvent) -> None:

@@ -19,7 +19,6 @@ from jade_coat.app import theme
 from jade_coat.app.stage.chosen_marks import toggle, world_box
 from jade_coat.app.stage.hand import StageHand
 from jade_coat.app.view.overlay import Overlay, draw_tag
-from jade_coat.app.view.picking import stage_now
 from jade_coat.app.view.view import View
 from jade_coat.program.types import Array
 from jade_coat.stage import edits
@@ -308,19 +307,17 @@ class Wheel(Overlay[View]):
 
     def _lay(self, grip: _Grip, at: QPointF) -> None:
         """Lay what is chosen on whatever is under the pointer."""
-        session = self.view.session
-        origin, way = self._ray(at)
-        hit = session.rays.first(stage_now(session), origin, way, but=frozenset(grip.stand.ids))
+        hit = self.view.surface(at, but=frozenset(grip.stand.ids))
         if hit is None:
             return
-        places = grip.stand.moved(hit.hit.point - grip.shape.pivot)
+        places = grip.stand.moved(hit.point - grip.shape.pivot)
         if self._hand.leans:
-            x, y, z, w = turn_between(np.array([0.0, 1.0, 0.0]), hit.hit.normal)
+            x, y, z, w = turn_between(np.array([0.0, 1.0, 0.0]), hit.normal)
             half = math.acos(min(max(w, -1.0), 1.0))
             axis = np.array([x, y, z])
             if np.linalg.norm(axis) > 1e-9:
-                places = Stand.of(places).turned(hit.hit.point, axis, 2 * half)
-        self._place(places, "Lay", f"on {hit.prop.name}")
+                places = Stand.of(places).turned(hit.point, axis, 2 * half)
+        self._place(places, "Lay", f"on {hit.name}")
 
     def _turn(self, grip: _Grip, at: QPointF, free: bool) -> None:
         point = self._across(grip.shape, at)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Set
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, pyqtSignal
@@ -25,10 +26,11 @@ from PyQt6.QtGui import (
 from jade_coat.app import theme
 from jade_coat.app.session import Session
 from jade_coat.app.view.overlay import Overlay, draw_tag
-from jade_coat.app.view.picking import prop_at
+from jade_coat.app.view.picking import prop_at, surface_at
 from jade_coat.app.view.pictures import INSET, Pictures
 from jade_coat.app.view.stopped_notice import StoppedNotice
 from jade_coat.looking.stage_rays import PropHit
+from jade_coat.looking.stage_surface import SurfaceHit
 from jade_coat.stage import edits
 from jade_coat.stage.desk import Camera
 
@@ -292,6 +294,13 @@ class View(Pictures):
             return None  # what is drawn is not the stage
         x, y = at.x() / max(self.width(), 1), at.y() / max(self.height(), 1)
         return prop_at(self._session, self.main_eye(), x, y, only)
+
+    def surface(self, at: QPointF, but: Set[str] = frozenset()) -> SurfaceHit | None:
+        """What is seen at a place of the view, a prop or the land; `but` leaves some props out."""
+        if self.shape or self._before:
+            return None
+        x, y = at.x() / max(self.width(), 1), at.y() / max(self.height(), 1)
+        return surface_at(self._session, self.main_eye(), x, y, but)
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         assert event is not None
