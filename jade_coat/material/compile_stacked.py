@@ -10,7 +10,7 @@ from jade_coat.material.laying import FieldReader, Fields, Linked, laid_on, worl
 from jade_coat.material.material import LAYER
 from jade_coat.material.quantity import OUTPUTS
 from jade_coat.material.shared import CAMERA
-from jade_coat.material.stacking import GroundLayer, StackedMaterial, lifted, mixed, stacked
+from jade_coat.material.stacking import GroundLayer, StackedMaterial, mixed, stacked
 from jade_coat.material.surface import MapLookup
 from jade_coat.program import FLOAT, VEC2, VEC3, VEC4, TextureRef, Value, combine, const, lib, passes
 
@@ -25,6 +25,8 @@ def pools_texture(number: int) -> TextureRef:
 
 RELIEF = 0.05
 """How far what lies on the ground reaches from its lowest to its highest, metres, where water comes up to it."""
+LIFT_LEVEL = 2
+"""The level of maps that the lift is read from."""
 A_HEIGHT = 0.25
 """How deep water in a hollow must be to hide what a surface's own height hides, metres."""
 STEEP, LEVEL = 0.955, 0.995
@@ -37,6 +39,11 @@ MORPH_FROM, MORPH_TO = RANGE + 0.75, 2 * RANGE - 1.45
 """Between which distances, in sizes of a node, its vertices go over to those of the next coarser one. Neighbours are
 at most one level apart, and share an edge where the finer one is wholly as the coarser one, which is still itself
 (after Strugar 2009, Continuous Distance-Dependent Level of Detail)."""
+
+
+def at_vertices(lift: Value) -> Value:
+    """The lift as the ground is drawn with it: worked out at vertices, from maps that are as fine as these lie."""
+    return lib.per_vertex(lift, LIFT_LEVEL)
 
 
 def compile_stacked(material: StackedMaterial, lookup: MapLookup, reader: FieldReader) -> dict[str, Value]:
@@ -68,8 +75,7 @@ def surface_of(
             share = lib.clamp((ground.away() - span.x) / lib.maximum(span.y - span.x, 1e-3))
             layers[layer.id] = mixed([layers[layer.id], afar], [1.0 - share, share])
     place = lib.attribute("world_position", VEC3)
-    found, shares = stacked(material, layers, fields, ground.weights_at(combine(place.x, place.z)), ground)
-    lift = lifted(material, shares, layers, fields)
+    found, shares, lift = stacked(material, layers, fields, ground.weights_at(combine(place.x, place.z)), ground)
     outputs = {name: getattr(found, name) for name in OUTPUTS} | {"normal": world_normal(found.normal)}
     outputs |= {**extra, **shares}
     outputs["coverage"] = _colors(material, shares)
@@ -127,16 +133,17 @@ class Ground:
         """How level a place is for puddles to stand on it, 0–1."""
         return lib.smoothstep(STEEP, LEVEL, lib.attribute("normal", VEC3).y)
 
-    def pool_depth(self, layer: GroundLayer, weather: Value, stands: Value, height: Value) -> Value:
+    def pool_depth(self, layer: GroundLayer, weather: Value, stands: Value, height: Value, lift: Value) -> Value:
         """How deep water stands in a hollow over what lies there (`height` 0–1), in heights; below 0 where none does.
 
-        It fills the hollow level from its lowest place on, by how wet it is.
+        It fills the hollow level from its lowest place on, by how wet it is; what the layers lift rises out of it.
         """
         place = lib.attribute("world_position", VEC3)
         at = self._texel(combine(place.x, place.z), self._made.pool_cells)
         read = lib.texture(pools_texture(self._made.weights[layer.id]), at)
         full = lib.clamp((read.z * weather - stands) / lib.maximum(1.0 - stands, 1e-3))
-        over = read.x + read.y * full + self._made.foot - place.y - (height - 0.5) * RELIEF
+        top = place.y if lib.is_const(lift, 0.0) else place.y + at_vertices(lift)
+        over = read.x + read.y * full + self._made.foot - top - (height - 0.5) * RELIEF
         return over / A_HEIGHT - (1.0 - lib.clamp(full * 50.0)) * 1000.0
 
     def _height(self, at: Value) -> Value:
@@ -177,7 +184,7 @@ class Ground:
         up = made.pop("lift")
         if lib.is_const(up, 0.0):
             return {**made, "placed_position": place}
-        return {**made, "placed_position": place + combine(0.0, lib.per_vertex(up, 2), 0.0)}
+        return {**made, "placed_position": place + combine(0.0, at_vertices(up), 0.0)}
 
     def _flat(self) -> Value:
         """Where a vertex lies along x and z, on its way to the grid of the next coarser node."""

@@ -199,14 +199,14 @@ class Land(Protocol):
     def on_level(self) -> Value:
         """How level a place is, 0–1."""
 
-    def pool_depth(self, layer: GroundLayer, weather: Value, stands: Value, height: Value) -> Value:
-        """How deep water stands in a hollow, in heights."""
+    def pool_depth(self, layer: GroundLayer, weather: Value, stands: Value, height: Value, lift: Value) -> Value:
+        """How deep water stands in a hollow, in heights; `lift` is how far the layers lift the place, metres."""
 
 
 def stacked(
     material: StackedMaterial, layers: Mapping[str, Layer], fields: Mapping[str, Any], at: Value, land: Land
-) -> tuple[Layer, dict[str, Value]]:
-    """What the layers of a ground come to at a place of its weights, and `share:LAYER` of each.
+) -> tuple[Layer, dict[str, Value], Value]:
+    """What the layers of a ground come to at a place of its weights, `share:LAYER` of each, and how far they lift it.
 
     `layers` gives what each is made of, `fields` the numbers of each as values.
     """
@@ -229,13 +229,14 @@ def stacked(
                        const(0.0))  # fmt: skip
             below = blended(below, own, w)
             shown = {name: share * (1.0 - w) for name, share in shown.items()} | {layer.id: w}
+    lift = lifted(material, shown, layers, fields)
     for layer in material.layers:
         if layer.way == "absolute":
             shown[layer.id] = painted[layer.id]
             if layer.role == "damp":
                 own = fields[layer.id]
                 puddle = standing(painted[layer.id] * land.on_level(), own.stands, below.height)
-                pool = land.pool_depth(layer, weather[layer.id], own.stands, below.height)
+                pool = land.pool_depth(layer, weather[layer.id], own.stands, below.height, lift)
                 depth = lib.maximum(puddle, pool)
                 normal = CALM
                 if layer.rain == "rings":
@@ -246,7 +247,7 @@ def stacked(
                 shown[f"{layer.id}:water"] = puddle
             elif layer.role == "gap":
                 below = replace(below, opacity=below.opacity * (1.0 - painted[layer.id]))
-    return below, {f"share:{name}": share for name, share in shown.items()}
+    return below, {f"share:{name}": share for name, share in shown.items()}, lift
 
 
 def _dulled(layer: Layer, glint: Value, land: Land) -> Layer:
@@ -264,9 +265,9 @@ def _dulled(layer: Layer, glint: Value, land: Land) -> Layer:
 
 def lifted(material: StackedMaterial, shown: Mapping[str, Value], layers: Mapping[str, Layer],
            fields: Mapping[str, Any]) -> Value:  # fmt: skip
-    """How far the layers lift the ground, metres."""
+    """How far the layers lift the ground, metres, by how much of each is shown."""
     total: Value = const(0.0)
     for layer in material.layers:
         if layer.id in layers and not lib.is_const(fields[layer.id].lift, 0.0):
-            total = total + shown[f"share:{layer.id}"] * layers[layer.id].height * fields[layer.id].lift
+            total = total + shown[layer.id] * layers[layer.id].height * fields[layer.id].lift
     return total

@@ -270,8 +270,12 @@ def test_what_follows_a_shared_dial_comes_and_goes_with_it(renderer) -> None:
     assert compiled[0] == compiled[-1]
 
 
-def test_water_fills_a_hollow_level_although_damp_was_painted_in_its_middle_alone(renderer) -> None:
-    """In the picture it ends where the land is as high as its level, all round (a bowl of known depth, by hand)."""
+@pytest.mark.parametrize("lift", [0.0, 0.5])
+def test_water_fills_a_hollow_level_although_damp_was_painted_in_its_middle_alone(renderer, lift: float) -> None:
+    """In the picture it ends where the land is as high as its level, all round (a bowl of known depth, by hand).
+
+    A layer of height 0.3 that lifts the land rises out of it by as much of its lift.
+    """
     z, x = np.mgrid[0:129, 0:129] / 128 * 16 - 8
     away = np.hypot(x, z)
     bowl = Heights.of(np.where(away < 6, 2 - (1 - (away / 6) ** 2), 2.0).astype(np.float32), (16.0, 16.0))
@@ -280,8 +284,13 @@ def test_water_fills_a_hollow_level_although_damp_was_painted_in_its_middle_alon
     damp = GroundLayer(id="damp", name="Damp", way="absolute", role="damp", stands=0.6)
     painted = np.zeros((33, 33), np.uint8)
     painted[15:18, 15:18] = 0.8 * 255  # half of the way from where it stands to full: level at 1.5 m
+    bottom = ground.layers[0].with_(lift=lift)
     project = plain(bowl, full).with_(
-        grounds=(ground.with_(layers=(*ground.layers, damp), weights={**ground.weights, "damp": Pages.of(painted)}),)
+        grounds=(
+            ground.with_(
+                layers=(bottom, *ground.layers[1:], damp), weights={**ground.weights, "damp": Pages.of(painted)}
+            ),
+        )
     )
     drawn(renderer, project)
     eye = eye_of(np.array([0.0, 40.0, 0.001]), np.zeros(3), 0.4, 1.0)
@@ -290,6 +299,6 @@ def test_water_fills_a_hollow_level_although_damp_was_painted_in_its_middle_alon
     half = (40.0 - 1.5) * np.tan(0.2)
     at = ((np.arange(SIDE) + 0.5) / SIDE * 2 - 1) * half
     far = np.hypot(*np.meshgrid(at, at))
-    shore = 6 * np.sqrt(0.5)  # where the bowl is 1.5 m high
+    shore = 6 * np.sqrt(0.5 - 0.3 * lift)  # where the bowl is 1.5 m high, lifted
     assert wet[far < shore - 0.4].min() > 0.95
     assert wet[far > shore + 0.4].max() < 0.05
