@@ -11,6 +11,8 @@ from jade_coat.material.stacking import StackedMaterial
 from jade_coat.material.surface import MapLookup
 from jade_coat.program import VEC3, TextureRef, Value, combine, const, lib, passes
 
+ROOM = 5.0
+"""How far pages reach below the lowest and above the highest heights, metres: layers may lift the ground."""
 PAGES = tuple(dict.fromkeys(q.place.attachment for q in QUANTITIES.values()))
 """The pages: attachments of the G-buffer, as they were filled from above."""
 LIVE = {
@@ -18,6 +20,15 @@ LIVE = {
     WIND_STRENGTH: "follows the wind",
 }  # fmt: skip
 """What a program must not read to be drawn into pages once, and what it does if it reads it, in words."""
+
+
+PAGED_DEPTH = "depth"
+"""The page of how far the ground lies below the highest that pages reach, 0 to 1 of all they reach."""
+
+
+def reach(material: StackedMaterial) -> tuple[float, float]:
+    """From and up to how high the pages of a ground reach, metres."""
+    return material.lowest - ROOM, material.highest + ROOM
 
 
 def page_texture(attachment: str) -> TextureRef:
@@ -41,7 +52,7 @@ def paged(material: StackedMaterial) -> PagedMaterial:
 
 
 def compile_paged(material: PagedMaterial) -> dict[str, Value]:
-    """The folded program that reads every quantity from the pages, on the surface of the heights."""
+    """The folded program that reads every quantity from the pages, and how far the layers lift the heights."""
     ground = Ground(material)
     place = lib.attribute("world_position", VEC3)
     x, z, across, along = material.extent
@@ -55,7 +66,9 @@ def compile_paged(material: PagedMaterial) -> dict[str, Value]:
     outputs["base_color"] = outputs["base_color"] * outputs["base_color"]  # kept as its root
     outputs["normal"] = lib.normalize(outputs["normal"])
     outputs["coverage"] = const(0.0, 0.0, 0.0)
-    return passes.fold(ground.laid(outputs, const(0.0)))
+    low, high = reach(material)
+    lies = high - lib.texture(page_texture(PAGED_DEPTH), at).x * (high - low)
+    return passes.fold(ground.laid(outputs, lies - place.y))
 
 
 def live_by(material: StackedMaterial, lookup: MapLookup) -> tuple[str, ...]:

@@ -22,8 +22,8 @@ WEIGHT_SIDES = (17, 4097)
 """Fewest and most cells of the weights along an edge."""
 FULL = 255
 """The weight that counts as 1."""
-PAGE_TEXEL = 32
-"""Bytes that a texel of the pages takes with all its levels."""
+PAGE_TEXEL = 36
+"""Bytes that a texel of the pages takes with all its levels, and its depth."""
 PAGE_TILE, MOST_PAGE = 256, 4096
 """Texels along the edge of what is filled at once, and of all pages at the most."""
 TileName = str | float

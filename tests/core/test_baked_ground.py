@@ -19,6 +19,7 @@ from jade_coat.stage.grounds import Baking
 from jade_coat.stage.project import Project
 from jade_coat.stage.scene import SceneColumns
 from jade_coat.view.camera import eye_of
+from jade_coat.view.requests import Eye
 from tests.core.test_ground_view import COLORS, give_own, plain, random_weights
 from tests.support import put_mesh
 
@@ -26,12 +27,13 @@ SIDE = 240
 EYE = eye_of(np.array([0.0, 14.0, 30.0]), np.array([0.0, 0.0, 0.0]), 0.7, 1.0)
 
 
-def land(baking: Baking, **damp) -> Project:
+def land(baking: Baking, lift: float = 0.0, foot: float = 0.0, **damp) -> Project:
     """A hill of 32 m with three plain layers, and damp where `damp` says what it is like."""
     project = plain(
         Land(samples=129, across=32.0, height=3.0, seed=4).heights(), random_weights(np.random.default_rng(6))
     )
-    ground = project.grounds.first.with_(baking=baking)
+    ground = project.grounds.first.with_(baking=baking, foot=foot)
+    ground = ground.with_layer(ground.layers[0].with_(lift=lift))
     if damp:
         layer = GroundLayer(id="damp", name="Damp", way="absolute", role="damp", **damp)
         painted = np.zeros((33, 33), np.uint8)
@@ -50,9 +52,9 @@ def given(renderer, project: Project, name: str) -> None:
     renderer.scenes.set(name, scene)
 
 
-def seen(renderer, name: str, look: str, samples: int = 8) -> np.ndarray:
+def seen(renderer, name: str, look: str, samples: int = 8, eye: Eye = EYE) -> np.ndarray:
     for sample in range(samples):
-        picture = renderer.picture(name, EYE, SIDE, SIDE, (look,), sample=sample, stream=name, backdrop=False)
+        picture = renderer.picture(name, eye, SIDE, SIDE, (look,), sample=sample, stream=name, backdrop=False)
     assert not renderer.faults
     return picture.astype(int)
 
@@ -75,6 +77,20 @@ def test_what_is_still_looks_the_same_from_pages(renderer, look: str) -> None:
     assert steady.mean() > 0.1
     assert np.quantile(off[steady], 0.99) <= 2
     assert off[live[..., 3] > 250].mean() < 2.5
+
+
+def test_from_pages_the_land_lies_as_high_and_is_lifted_as_it_is_live(renderer) -> None:
+    """The line of the land against the sky, from low: the same to a pixel, for land that lies anywhere."""
+    eye = eye_of(np.array([0.0, 41.5, 40.0]), np.array([0.0, 41.0, 0.0]), 0.7, 1.0)
+    skylines = {}
+    for name, baking, lift in (("live", Baking(), 6.0), ("baked", Baking(beyond=1.0), 6.0), ("flat", Baking(), 0.0)):
+        given(renderer, land(baking, lift=lift, foot=40.0), name)
+        there = seen(renderer, name, "base_color", eye=eye)[..., 3] > 127
+        skylines[name] = np.where(there.any(axis=0), there.argmax(axis=0), SIDE)
+    assert renderer.scenes.get("baked").pages["g"].fresh.all()
+    assert np.abs(skylines["live"] - skylines["flat"]).mean() > 4
+    assert np.abs(skylines["live"] - skylines["baked"]).max() <= 2
+    assert np.abs(skylines["live"] - skylines["baked"]).mean() < 0.3
 
 
 def test_a_dab_fills_the_tiles_that_it_touched_again_and_the_picture_follows(renderer) -> None:
@@ -120,5 +136,5 @@ def test_parts_that_change_by_themselves_are_told_of_and_stay_live(renderer) -> 
 def test_pages_keep_to_the_memory_that_they_may_take() -> None:
     for memory in (4.0, 16.0, 64.0, 500.0):
         side = Baking(memory=memory).side
-        # Colour, finish: 4 bytes; shape, extra: 8; all levels a third more.
-        assert side * side * (4 + 4 + 8 + 8) * 4 / 3 <= max(memory * 1e6, 256 * 256 * 32)
+        # Colour, finish: 4 bytes; shape, extra: 8; all levels a third more; depth: 4.
+        assert side * side * ((4 + 4 + 8 + 8) * 4 / 3 + 4) <= max(memory * 1e6, 256 * 256 * 36)

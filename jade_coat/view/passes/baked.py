@@ -13,11 +13,10 @@ import moderngl
 import numpy as np
 
 from jade_coat.maps.packing import PackedLookup
-from jade_coat.material.paged import PAGES, PagedMaterial, live_by, paged
+from jade_coat.material.paged import PAGED_DEPTH, PAGES, PagedMaterial, live_by, paged, reach
 from jade_coat.material.stacking import StackedMaterial
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import Draw
-from jade_coat.stage.grid import Grid
 from jade_coat.stage.grounds import PAGE_TILE
 from jade_coat.view.attachments import ATTACHMENTS
 from jade_coat.view.culling import seen_order
@@ -92,7 +91,7 @@ class BakedPass:
         grid, material = scene.draws[draws[0]].grid, drawer.assets.material(scene.draws[draws[0]].material)
         if grid is None or not isinstance(material, StackedMaterial):
             return
-        pages = self._pages(frame, ground, grid, material)
+        pages = self._pages(frame, ground, grid.baked_side, material)
         follows = self._follows(frame, draws)
         if pages.follows != follows:
             pages.follows, pages.live = follows, {}
@@ -110,21 +109,22 @@ class BakedPass:
         for row, column in stale[order[: max(-(-pages.waiting // ROUNDS), FEWEST)]]:
             self._fill(frame, pages, draws, int(row), int(column))
             pages.fresh[row, column] = True
-        for texture in pages.textures.values():
-            texture.build_mipmaps()
+        for name in PAGES:
+            pages.textures[name].build_mipmaps()
         frame.begins = True
 
-    def _pages(self, frame: Frame, ground: str, grid: Grid, material: StackedMaterial) -> Pages:
+    def _pages(self, frame: Frame, ground: str, side: int, material: StackedMaterial) -> Pages:
         """The pages of a ground, new ones where it lies elsewhere or they are of another size."""
         x, z, across, along = material.extent
-        low, high = np.array([x, grid.low - 5.0, z]), np.array([x + across, grid.high + 5.0, z + along])
+        bottom, top = reach(material)
+        low, high = np.array([x, bottom, z]), np.array([x + across, top, z + along])
         held = frame.scene.pages.get(ground)
         lies = held is not None and np.array_equal(held.low, low) and np.array_equal(held.high, high)
-        if held is not None and lies and held.side == grid.baked_side:
+        if held is not None and lies and held.side == side:
             return held
         if held is not None:
             held.release()
-        context, side = self._drawer.context, grid.baked_side
+        context = self._drawer.context
         textures = {}
         for attachment in ATTACHMENTS:
             if attachment.name in PAGES:
@@ -132,7 +132,11 @@ class BakedPass:
                 made.build_mipmaps()
                 made.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
                 made.repeat_x = made.repeat_y = False
-        target = context.framebuffer(list(textures.values()), context.depth_renderbuffer((side, side)))
+        depth = context.depth_texture((side, side))
+        depth.compare_func, depth.filter = "", (moderngl.LINEAR, moderngl.LINEAR)
+        depth.repeat_x = depth.repeat_y = False
+        target = context.framebuffer(list(textures.values()), depth)
+        textures[PAGED_DEPTH] = depth
         count = -(-side // PAGE_TILE)
         fresh = np.zeros((count, count), bool)
         frame.scene.pages[ground] = Pages(textures, target, side, low, high, fresh, paged(material))
@@ -209,8 +213,9 @@ class BakedPass:
         middles = np.stack([flat[:, 0], matrices[:, 1, 3], flat[:, 1]], axis=1)
         away = np.linalg.norm(middles - eye.position, axis=1) - sizes.max(axis=1, initial=0.0) / 2
         count = len(pages.fresh)
-        first = np.clip(np.floor((corners - pages.low[FLAT]) / pages.span + 1e-6).astype(int), 0, count - 1)
-        last = np.clip(np.ceil((corners + sizes - pages.low[FLAT]) / pages.span - 1e-6).astype(int), 1, count)
+        # What lies on the border of a tile is read from its neighbour too.
+        first = np.clip(np.floor((corners - pages.low[FLAT]) / pages.span - 1e-2).astype(int), 0, count - 1)
+        last = np.clip(np.ceil((corners + sizes - pages.low[FLAT]) / pages.span + 1e-2).astype(int), 1, count)
         sums = np.pad((~pages.fresh).cumsum(axis=0).cumsum(axis=1), ((1, 0), (1, 0)))
         stale = (sums[last[:, 1], last[:, 0]] - sums[first[:, 1], last[:, 0]]
                  - sums[last[:, 1], first[:, 0]] + sums[first[:, 1], first[:, 0]])  # fmt: skip
