@@ -108,7 +108,7 @@ def _covers(assets: Assets, side: int) -> Iterator[MapSet]:
     """The map sets of what covers the hillside, out of the kiln."""
     for key, cover in hillside.COVERS.items():
         files = fire(cover.brief, cover.seed, side).files()
-        yield _atlas(assets, key, cover.name, files).with_(tile_size=cover.tile)
+        yield _atlas(assets, key, cover.name, files, steady=True).with_(tile_size=cover.tile)
 
 
 def _motes(assets: Assets, side: int) -> MapSet:
@@ -117,14 +117,14 @@ def _motes(assets: Assets, side: int) -> MapSet:
     return mote_set(Project(), "Motes", numbers, numbers.file(), assets.put)
 
 
-def _atlas(assets: Assets, key: str, name: str, files: dict[str, bytes]) -> MapSet:
+def _atlas(assets: Assets, key: str, name: str, files: dict[str, bytes], steady: bool = False) -> MapSet:
     entries = []
     for role_name, data in files.items():
         role, file = Role(role_name), f"{key}_{role_name}.png"
         entries.append(MapFile(
             role=role, asset=assets.put("maps", file, data), file=file,
             channels="rgb" if role in (Role.BASE_COLOR, Role.NORMAL) else "r",
-            color_space="srgb" if role.is_color else "linear",
+            color_space="srgb" if role.is_color else "linear", steady=steady and role is Role.ROUGHNESS,
         ))  # fmt: skip
     return MapSet(id=key, name=name, tile_size=1.0, maps=tuple(entries))
 

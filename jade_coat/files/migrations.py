@@ -94,8 +94,13 @@ def _from_8(data: dict[str, Any]) -> dict[str, Any]:
     return data
 
 
+def _from_9(data: dict[str, Any]) -> dict[str, Any]:
+    """Format 10 knows rules by maps, and layers that are dull where they are dark; who has neither is as it was."""
+    return data
+
+
 MIGRATIONS: dict[int, Migration] = {
-    1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4, 5: _from_5, 6: _from_6, 7: _from_7, 8: _from_8,
+    1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4, 5: _from_5, 6: _from_6, 7: _from_7, 8: _from_8, 9: _from_9,
 }  # fmt: skip
 """By the format they start from."""
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from types import MappingProxyType
 from typing import Literal
 
@@ -15,18 +15,28 @@ from jade_coat.ground.pages import Pages
 from jade_coat.ground.relief import aspect, curvature, slope
 from jade_coat.ground.stroke import FULL, bumps, shared_out
 from jade_coat.material.fields import Bounded, field, option
+from jade_coat.material.where import MAP_READS, MapReading
 from jade_coat.program.types import Array
 
-Measure = Literal["slope", "height", "hollow", "crest", "facing", "flow", "noise", "layer", "near", "props"]
+Measure = Literal["slope", "height", "hollow", "crest", "facing", "flow", "noise", "layer", "near", "props", "map"]
 MEASURE_LABELS: dict[Measure, str] = {
     "slope": "how steep", "height": "how high", "hollow": "in hollows", "crest": "on crests",
     "facing": "which way it faces", "flow": "where water runs", "noise": "patches", "layer": "where a layer is",
-    "near": "near a layer", "props": "near props",
+    "near": "near a layer", "props": "near props", "map": "by a map",
 }  # fmt: skip
 Side = Literal["in", "out"]
 SIDE_LABELS: dict[Side, str] = {"in": "there", "out": "not there"}
 OF_LAYER = ("layer", "near")
 """The measures that go by another layer."""
+ACROSS = ("layer", "near", "props", "map")
+"""The measures that can be turned round."""
+Picture = tuple[Array, float]
+"""A map's numbers `(h, w)`, 0–1, and how many metres one tile of it spans; 0 where it lies once over all the ground."""
+
+
+Laid = Literal["once", "tiled"]
+LAID_LABELS: dict[Laid, str] = {"once": "once over it all", "tiled": "tiled by metres"}
+READ_LABELS: dict[MapReading, str] = {name: name for name in MAP_READS}
 
 
 class LayerRule(Bounded):
@@ -54,16 +64,25 @@ class LayerRule(Bounded):
         1.5, "Size", unit="m", low=0.05, high=1000.0, soft=(0.2, 30.0), logarithmic=True,
         when=("measure", ("hollow", "crest", "noise")), hint="Of hollows, crests or patches",
     )  # fmt: skip
+    map_set: str = ""
+    """The map set that it goes by, where its measure goes by one."""
+    read: MapReading = option("mask", "Read", "choice", READ_LABELS, when=("measure", ("map",)))
+    laid: Laid = option("once", "Laid", "choice", LAID_LABELS, when=("measure", ("map",)))
+    tile: float = field(
+        8.0, "Tile size", unit="m", low=0.05, high=10000.0, soft=(1.0, 100.0), logarithmic=True,
+        when=("laid", ("tiled",)), hint="Metres that one tile of the map spans",
+    )  # fmt: skip
     least: float = field(
-        0.45, "From", when=("measure", ("hollow", "crest", "flow", "noise")), hint="Less than this shows none of it"
-    )
+        0.45, "From", when=("measure", ("hollow", "crest", "flow", "noise", "map")),
+        hint="Less than this shows none of it",
+    )  # fmt: skip
     other: str = ""
     """The layer that it goes by, where its measure goes by one."""
     reach: float = field(
         1.0, "Within", unit="m", low=0.01, high=1000.0, soft=(0.1, 20.0), logarithmic=True,
         when=("measure", ("near", "props")), hint="How near counts",
     )  # fmt: skip
-    side: Side = option("in", "Lays it", "choice", SIDE_LABELS, when=("measure", ("layer", "near", "props")))
+    side: Side = option("in", "Lays it", "choice", SIDE_LABELS, when=("measure", ACROSS))
     soft: float = field(0.25, "Softness", low=0.01, hint="How soft its edges are")
     strength: float = field(1.0, "Strength", hint="How much of it is laid")
 
@@ -73,6 +92,8 @@ class LayerRule(Bounded):
             return f"{math.degrees(self.steep_from):.0f}° to {math.degrees(self.steep_to):.0f}° steep"
         if self.measure == "height":
             return f"{self.heights[0]:.1f} to {self.heights[1]:.1f} m high"
+        if self.measure == "map":
+            return f"{MEASURE_LABELS[self.measure]}, its {self.read}"
         return MEASURE_LABELS[self.measure]
 
 
@@ -87,16 +108,21 @@ def between(values: Array, low: float, high: float, soft: float) -> Array:
 
 def measured(
     rule: LayerRule, heights: Heights, rows: int, columns: int, painted: Mapping[str, Array] = NOTHING,
-    clear: Array | None = None,
+    clear: Array | None = None, picture: Picture | None = None,
 ) -> Array:  # fmt: skip
     """How much of its layer a rule lays in each cell of weights `(rows, columns)`, 0–1, before its strength.
 
     `painted` is what there is of layers, 0–1; `clear` how far each place is from the next prop, metres, on a grid of
-    its own from edge to edge.
+    its own from edge to edge; `picture` the map that it goes by, without which it lays nothing.
     """
     land, spacing = _land(heights, rows, columns)
-    if rule.measure in ("layer", "near", "props"):
-        share = _beside(rule, (rows, columns), spacing, painted, clear)
+    if rule.measure in ACROSS:
+        if rule.measure == "map" and picture is None:
+            return np.zeros((rows, columns))
+        share = (
+            _from(_spread(*picture, (rows, columns), spacing), rule) if rule.measure == "map" and picture is not None
+            else _beside(rule, (rows, columns), spacing, painted, clear)
+        )  # fmt: skip
         return share if rule.side == "in" else 1.0 - share
     if rule.measure == "slope":
         return between(slope(land, spacing), rule.steep_from, rule.steep_to, rule.soft)
@@ -143,6 +169,26 @@ def _beside(
     return np.asarray(np.clip((rule.reach - away) / max(rule.reach * rule.soft, 1e-6), 0, 1))
 
 
+def _spread(values: Array, tile: float, shape: tuple[int, int], spacing: tuple[float, float]) -> Array:
+    """A map's numbers at the cells of weights: it lies once from edge to edge, or tile by tile of so many metres.
+
+    What is finer than cells is averaged over them.
+    """
+    rows, columns = shape
+    values = np.ascontiguousarray(values, np.float32)
+    if tile <= 0:
+        shrinks = values.shape[0] > rows or values.shape[1] > columns
+        way = cv2.INTER_AREA if shrinks else cv2.INTER_LINEAR
+        return np.asarray(cv2.resize(values, (columns, rows), interpolation=way), np.float64)
+    cells = tuple(max(min(round(tile / s), n), 1) for s, n in zip(spacing[::-1], values.shape, strict=True))
+    small = np.asarray(cv2.resize(values, cells[::-1], interpolation=cv2.INTER_AREA)).reshape(cells)
+    z, x = np.mgrid[0:rows, 0:columns]
+    at = np.stack([z * (spacing[1] / tile * cells[0]) - 0.5, x * (spacing[0] / tile * cells[1]) - 0.5])
+    from scipy.ndimage import map_coordinates  # slow to import, and only where a rule goes by a map
+
+    return np.asarray(map_coordinates(small, at, order=1, mode="grid-wrap"), np.float64)
+
+
 def _from(values: Array, rule: LayerRule) -> Array:
     return np.asarray(np.clip((values - rule.least) / max(rule.soft, 1e-3), 0, 1))
 
@@ -157,12 +203,13 @@ def _land(heights: Heights, rows: int, columns: int) -> tuple[Array, tuple[float
 def run(
     rules: Sequence[LayerRule], heights: Heights, weights: Mapping[str, Pages], sharing: Sequence[str],
     by_hand: Pages | None, clear: Array | None = None,
+    pictures: Callable[[LayerRule], Picture | None] = lambda rule: None,
 ) -> dict[str, Pages]:  # fmt: skip
     """The weights of all layers that rules lay or make room in, from the first of `sharing` everywhere.
 
     The rules that are on run in order; one that goes by another layer sees what those before it laid. `clear` is how
-    far places are from props, as `measured` takes it. Where cells were painted by hand, as much of what was there stays
-    as `by_hand` says, 0–255. The same rules give the same weights.
+    far places are from props, as `measured` takes it, and `pictures` gives the maps that rules go by. Where cells were
+    painted by hand, as much of what was there stays as `by_hand` says, 0–255. The same rules give the same weights.
     """
     pages = next(iter(weights.values()))
     rows, columns = pages.rows, pages.columns
@@ -178,7 +225,8 @@ def run(
         if rule.measure in OF_LAYER and rule.other in weights:
             held = made.get(rule.other)
             painted[rule.other] = (weights[rule.other].whole().astype(float) if held is None else held) / FULL
-        share = measured(rule, heights, rows, columns, painted, clear) * rule.strength
+        picture = pictures(rule) if rule.measure == "map" else None
+        share = measured(rule, heights, rows, columns, painted, clear, picture) * rule.strength
         before = made[rule.layer]
         made[rule.layer] = before + (FULL - before) * share
         if rule.layer in sharing:

@@ -50,12 +50,12 @@ class Spec:
     """A role: it matters where there is such a map; with a minus before it, where there is none; `any` is any map."""
 
     def matters(self, part: Any) -> bool:
-        """Whether it means anything as the other fields of its part are set."""
+        """Whether it means anything as the other fields of its part are set, which must mean something themselves."""
         if self.when is None:
             return True
         name, wanted = self.when
-        value = getattr(part, name)
-        return value in wanted if wanted else bool(value)
+        value, other = getattr(part, name), declared(type(part)).get(name)
+        return (value in wanted if wanted else bool(value)) and (other is None or other.matters(part))
 
     @property
     def shapes_program(self) -> bool:

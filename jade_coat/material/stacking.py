@@ -34,6 +34,8 @@ Afar = Literal["same", "larger"]
 AFAR_LABELS: dict[Afar, str] = {"same": "the same", "larger": "laid larger"}
 GLINT_NEAR, GLINT_FAR = 5.0, 60.0
 """Between which distances what a layer mirrors at a slant gives way to what it mirrors afar, metres."""
+MID_GREY = 0.18
+"""How much light a mid grey gives back: the grey card of photography."""
 Rain = Literal["none", "rings"]
 RAIN_LABELS: dict[Rain, str] = {"none": "none", "rings": "rings on the water"}
 LEAST = 8.0 / 255.0
@@ -80,6 +82,10 @@ class GroundLayer(Bounded):
     glint: float = field(
         1.0, "Mirrors afar", when=("way", ("shared", "over")),
         hint="How much of its grazing shine is left far away; less of it keeps hills from looking wet",
+    )  # fmt: skip
+    dull: float = field(
+        0.0, "Dull where dark", when=("way", ("shared", "over")),
+        hint="What is darker than mid grey mirrors less, as gaps between grains and blades do",
     )  # fmt: skip
     lift: float = field(
         0.0, "Lifts the ground", unit="m", low=-10.0, high=10.0, soft=(-0.3, 0.3), when=("way", ("shared", "over")),
@@ -219,7 +225,10 @@ def stacked(
     shares = shares_of(
         [painted[s.id] for s in sharing], [layers[s.id].height for s in sharing], [fields[s.id].lead for s in sharing]
     )
-    layers = {s.id: _dulled(layers[s.id], fields[s.id].glint, land) for s in material.layers if s.id in layers}
+    layers = {
+        s.id: _dark_dulled(_dulled(layers[s.id], fields[s.id].glint, land), fields[s.id].dull)
+        for s in material.layers if s.id in layers
+    }  # fmt: skip
     below = mixed([layers[s.id] for s in sharing], shares)
     shown = {s.id: share for s, share in zip(sharing, shares, strict=True)}
     for layer in material.layers:
@@ -261,6 +270,15 @@ def _dulled(layer: Layer, glint: Value, land: Land) -> Layer:
     slant = land.slanting()
     squared = slant * slant
     return replace(layer, specular=layer.specular * (1.0 - (1.0 - glint) * far * squared * squared * slant))
+
+
+def _dark_dulled(layer: Layer, dull: Value) -> Layer:
+    """A layer whose specular follows its base colour where that is darker than mid grey (common practice, no source):
+    little light comes out of gaps, so little is mirrored there."""
+    if lib.is_const(dull, 0.0):
+        return layer
+    bright = lib.clamp(lib.luminance(layer.base_color) / MID_GREY)
+    return replace(layer, specular=layer.specular * (1.0 - dull * (1.0 - bright)))
 
 
 def lifted(material: StackedMaterial, shown: Mapping[str, Value], layers: Mapping[str, Layer],

@@ -16,7 +16,7 @@ from jade_coat.stage.grounds import Ground
 from jade_coat.stage.looks import field_row, lineage, material_of, worn
 from jade_coat.stage.project import Project
 
-COSTLY = {"glint": GroundLayer.model_fields["glint"].default}
+COSTLY = {name: GroundLayer.model_fields[name].default for name in ("glint", "dull")}
 """Fields of layers that cost nothing at these values."""
 MARK = "~"
 """Between a layer's id and that of what is its own in the material of a ground."""

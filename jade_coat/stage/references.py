@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Set
 from typing import Any, Literal
 
+from jade_coat.ground.rules import LayerRule
 from jade_coat.ground.scatter import Scatter
 from jade_coat.material.fields import Frozen
 from jade_coat.material.glow import Glow
@@ -36,7 +37,7 @@ FIELDS: dict[type[Frozen], dict[str, Kind]] = {
     PaintRule: {"map_set": "map_sets", "other": "props"}, Prop: {"mesh": "meshes"}, Bush: {"atlas": "map_sets"},
     Card: {"atlas": "map_sets"}, Glow: {"sheet": "map_sets"}, Strands: {"comb": "map_sets"},
     Tones: {"areas": "map_sets"}, FarLevel: {"mesh": "meshes"}, Scatter: {"mesh": "meshes"},
-    GroundLayer: {"follows": "shared", "rain_follows": "shared"},
+    GroundLayer: {"follows": "shared", "rain_follows": "shared"}, LayerRule: {"map_set": "map_sets"},
 }  # fmt: skip
 
 

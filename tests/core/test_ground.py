@@ -342,6 +342,33 @@ def test_rules_go_by_other_layers_and_by_props_and_see_what_rules_before_them_la
     assert run([LayerRule(layer="a", measure="props")], flat, weights, ["base", "a"], None)["a"].whole().max() == 0
 
 
+def test_rules_go_by_a_map_that_lies_once_or_tile_by_tile() -> None:
+    """By hand: halves and stripes fall where metres say, its other side is what is left, and what is finer than cells
+    counts by its mean."""
+    flat = Heights.of(np.zeros((129, 129), np.float32), (40.0, 40.0))
+    weights = {"base": Pages.flat(129, 129, "uint8", 255), "a": Pages.flat(129, 129, "uint8", 0)}
+    halves = np.zeros((64, 64), np.float32)
+    halves[:, 32:] = 1.0
+    rule = LayerRule(layer="a", measure="map", map_set="m", read="height", least=0.4, soft=0.2)
+
+    def laid(rule: LayerRule, picture: np.ndarray, tile: float = 0.0) -> np.ndarray:
+        return run([rule], flat, weights, ["base", "a"], None, pictures=lambda _: (picture, tile))["a"].whole()
+
+    once = laid(rule, halves)
+    assert (once[:, :63] == 0).all()
+    assert (once[:, 66:] == 255).all()
+    assert np.array_equal(laid(rule.with_(side="out"), halves), 255 - once)
+    tiled = laid(rule, halves, 10.0)
+    metres = np.arange(129) / 128 * 40
+    inside = np.abs(metres % 5.0 - 2.5) < 2.0  # away from the edges of stripes
+    assert np.array_equal(tiled[7, inside] == 255, (metres % 10.0 > 5.0)[inside])
+    assert np.array_equal(tiled, np.repeat(tiled[:1], 129, axis=0))
+    fine = (np.random.default_rng(3).random((512, 512)) < 0.5).astype(np.float32)
+    assert 0.4 < laid(rule, fine, 2.0).mean() / 255 < 0.6
+    assert laid(rule.with_(least=0.8), fine, 2.0).mean() < 8
+    assert run([rule], flat, weights, ["base", "a"], None)["a"].whole().max() == 0, "without a map it lays nothing"
+
+
 def wet(damp: float, height: float, stands: float = 0.6) -> dict[str, float]:
     """What becomes of a rough brown surface."""
     dry = Layer(

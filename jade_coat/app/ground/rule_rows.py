@@ -14,7 +14,9 @@ from jade_coat.app.session import Session
 from jade_coat.ground.pages import Pages
 from jade_coat.ground.rules import OF_LAYER, LayerRule, run
 from jade_coat.jobs.words import told
+from jade_coat.looking.rule_maps import rule_picture
 from jade_coat.material.fields import Setting
+from jade_coat.material.where import MAP_READS
 from jade_coat.stage import edits
 from jade_coat.stage.footprints import clear_of_props
 from jade_coat.stage.grounds import Ground
@@ -47,8 +49,9 @@ class RuleRows(QWidget):
     def show_ground(self, ground: Ground) -> None:
         """Show the rules of a ground."""
         names = {layer.id: layer.name for layer in ground.layers}
-        told = tuple((r.layer, r.on, r.measure, r.other, r.words()) for r in ground.rules)
-        key = (ground.id, told, names, self.chosen)
+        told = tuple((r.layer, r.on, r.measure, r.other, r.map_set, r.words()) for r in ground.rules)
+        sets = tuple((m.id, m.name) for m in self._session.project.map_sets)
+        key = (ground.id, told, names, sets, self.chosen)
         if key == self._key:
             if self.numbers is not None and self.chosen < len(ground.rules):
                 self.numbers.follow(ground.rules[self.chosen])
@@ -81,6 +84,11 @@ class RuleRows(QWidget):
                 pick = choice(others, rule.other, partial(self._turn, i, "other"), "The layer that it goes by")
                 pick.setFixedWidth(WIDTH)
                 self._rows.addLayout(row(label("By layer"), 1, pick, margins=(9, 0, 9, 0)))
+            if i == self.chosen and rule.measure == "map":
+                sets = [("", "none yet"), *((m.id, m.name) for m in self._session.project.map_sets)]
+                pick = choice(sets, rule.map_set, partial(self._take_map, i), "The map set that it goes by")
+                pick.setFixedWidth(WIDTH)
+                self._rows.addLayout(row(label("Map set"), 1, pick, margins=(9, 0, 9, 0)))
             if i == self.chosen:
                 self.numbers = NumberRows(rule, partial(self._turn, i))
                 self._rows.addWidget(self.numbers)
@@ -113,6 +121,19 @@ class RuleRows(QWidget):
             rules = list(ground.rules)
             rules[index] = rules[index].with_(**{name: value})
             self._put(ground, tuple(rules), "Change a rule", merge=("rule", ground.id, index, name))
+
+    def _take_map(self, index: int, map_set: str) -> None:
+        """Go by another map set: by the first of its maps, where it lacks the one that was read."""
+        ground, project = self._state.ground, self._session.project
+        if ground is None or index >= len(ground.rules):
+            return
+        rule = ground.rules[index]
+        roles = {m.role for m in project.map_set(map_set).maps} if map_set else set()
+        fitting = [name for name, (role, _) in MAP_READS.items() if role in roles]
+        read = rule.read if rule.read in fitting or not fitting else fitting[0]
+        rules = list(ground.rules)
+        rules[index] = rule.with_(map_set=map_set, read=read)
+        self._put(ground, tuple(rules), "Change a rule")
 
     def _drop(self, index: int) -> None:
         ground = self._state.ground
@@ -168,11 +189,12 @@ class RuleRows(QWidget):
             self._next()
 
         near_props = any(r.on and r.measure == "props" for r in rules)
-        project, mesh_data = session.project, session.link.mesh_of
+        project, mesh_data, library = session.project, session.link.mesh_of, session.library
 
         def work() -> dict[str, Pages]:
             clear = clear_of_props(project, ground, mesh_data) if near_props else None
-            return run(rules, ground.heights, ground.weights, ground.sharing, ground.by_hand, clear)
+            pictures = partial(rule_picture, project, library)
+            return run(rules, ground.heights, ground.weights, ground.sharing, ground.by_hand, clear, pictures)
 
         session.work(work, done, failed)
 

@@ -167,6 +167,9 @@ def set_rules(
 ) -> Project:
     """Choose the rules that lay layers; `weights` are what they lay, as `ground.rules.run` gives it."""
     old = _ground(project, ground)
+    for rule in rules:
+        if rule.map_set:
+            project.map_set(rule.map_set)
     return swap(project, "grounds", old.with_(rules=rules, weights={**old.weights, **(weights or {})}))
 
 
