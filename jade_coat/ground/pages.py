@@ -137,6 +137,18 @@ class Pages(SentBare):
         pairs = enumerate(zip(self.tiles, other.tiles, strict=True))
         return [i for i, (a, b) in pairs if a is not b and not np.array_equal(a, b)]
 
+    def changed_cells(self, other: Pages) -> list[Rect]:
+        """Which cells differ from those of a grid of the same size: round those of each tile a rectangle."""
+        found = []
+        for number in self.changed_from(other):
+            top, _, left, _ = self.rect(number)
+            differs = self.tile(number) != other.tile(number)
+            rows, columns = np.flatnonzero(differs.any(axis=1)), np.flatnonzero(differs.any(axis=0))
+            found.append(
+                (top + int(rows[0]), top + int(rows[-1]) + 1, left + int(columns[0]), left + int(columns[-1]) + 1)
+            )
+        return found
+
     def key(self, number: int) -> str:
         """A name for what a tile holds, of 24 hexadecimal digits; empty for one that is all alike."""
         held = self.tiles[number]

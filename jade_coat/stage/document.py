@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from jade_coat.ground.pages import Pages
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.stage.edits.registry import Edit
 from jade_coat.stage.grounds import Ground
@@ -204,14 +205,24 @@ def _unshared(project: Project, other: Project) -> int:
         total += sum(size for tile, size in own.items() if tile not in shared)
     for then, ground in project.grounds.changed_from(other.grounds):
         if ground is not None:
-            shared = set(_tiles(then)) if then is not None else set()
-            total += sum(size for tile, size in _tiles(ground).items() if tile not in shared)
+            known = _grids(then) if then is not None else {}
+            total += sum(_own_bytes(grid, known.get(name)) for name, grid in _grids(ground).items())
     return total
 
 
-def _tiles(ground: Ground) -> dict[int, int]:
-    """The bytes of a ground's tiles, by what they are."""
-    return {id(t): t.nbytes for pages in ground.pages for t in pages.tiles if isinstance(t, np.ndarray)}
+def _grids(ground: Ground) -> dict[str, Pages]:
+    """What a ground holds in tiles."""
+    own = {"\0hand": ground.by_hand} if ground.by_hand is not None else {}
+    return {"\0heights": ground.heights.pages, **ground.weights, **own}
+
+
+def _own_bytes(grid: Pages, other: Pages | None) -> int:
+    """Bytes of the tiles of a grid that another does not share."""
+    if other is grid:
+        return 0
+    theirs = other.tiles if other is not None and len(other.tiles) == len(grid.tiles) else (None,) * len(grid.tiles)
+    pairs = zip(grid.tiles, theirs, strict=True)
+    return sum(tile.nbytes for tile, was in pairs if tile is not was and isinstance(tile, np.ndarray))
 
 
 def _paints(prop: Prop) -> list[Paint]:

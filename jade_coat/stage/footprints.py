@@ -172,17 +172,11 @@ def radius_of(mesh: MeshData) -> float:
 def changed_in(then: Pages, now: Pages, size: tuple[float, float]) -> list[tuple[float, float, float, float]]:
     """Where two grids of one shape differ, and what lies between those cells and others: from and up to along x, then
     z, metres from the corner of the land that they lie over from edge to edge."""
-    step = np.array(size) / (now.columns - 1, now.rows - 1)
-    rects = []
-    for tile in now.changed_from(then):
-        top, _, left, _ = now.rect(tile)
-        differs = np.argwhere(now.tile(tile) != then.tile(tile))
-        (r0, c0), (r1, c1) = differs.min(axis=0), differs.max(axis=0)
-        rects.append((
-            float((left + c0 - 1) * step[0]), float((left + c1 + 1) * step[0]),
-            float((top + r0 - 1) * step[1]), float((top + r1 + 1) * step[1]),
-        ))  # fmt: skip
-    return rects
+    dx, dz = size[0] / (now.columns - 1), size[1] / (now.rows - 1)
+    return [
+        ((left - 1) * dx, right * dx, (top - 1) * dz, bottom * dz)
+        for top, bottom, left, right in now.changed_cells(then)
+    ]  # fmt: skip
 
 
 def clear_of_props(project: Project, ground: Ground, mesh_data: Meshes, reach: float = 1000.0) -> Array | None:

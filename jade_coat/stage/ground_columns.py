@@ -85,8 +85,12 @@ class GroundColumns:
         if before is not None:
             same = before.nodes.grid == nodes.grid and before.layers == layers and len(before.masks) == len(masks)
             if same and not whole:
-                differs = (masks != before.masks) | (matrices != before.matrices).any(axis=(1, 2))
-            gone = {f"{NODE}{i}": None for i in np.flatnonzero(before.masks) if i >= len(masks) or not masks[i]}
+                differs = masks != before.masks
+                if matrices is not before.matrices:
+                    differs |= (matrices != before.matrices).any(axis=(1, 2))
+            there = np.zeros(len(before.masks), bool)
+            there[: len(masks)] = masks[: len(before.masks)] != 0
+            gone = {f"{NODE}{i}": None for i in np.flatnonzero((before.masks != 0) & ~there)}
         found: dict[str, Part | None] = dict(gone)
         wears: dict[int, LookKey] = {}
         for i in np.flatnonzero(differs & (masks != 0)).tolist():

@@ -51,6 +51,8 @@ class GroundNodes:
     """By layer, in which of the finest parts any of it was painted, `(n, n) bool`."""
     wet: dict[str, tuple[Pages, Array]] = field(default_factory=dict)
     """By damp layer how wet hollows are, and in which of the finest parts water may stand in one."""
+    boxes: tuple[Array, Array] | None = None
+    """The matrices and sizes of all parts, once they were asked for."""
 
     @staticmethod
     def of(ground: Ground, span: tuple[float, float]) -> GroundNodes:
@@ -80,8 +82,9 @@ class GroundNodes:
             return GroundNodes.of(ground, span)
         low, high = self.low.copy(), self.high.copy()
         made = GroundNodes(ground, grid, low, high, dict(self.active))
-        for tile in now.changed_from(then):
-            top, bottom, left, right = now.rect(tile)
+        if now is then and grid == self.grid and ground.foot == before.foot:
+            made.boxes = self.boxes
+        for top, bottom, left, right in now.changed_cells(then):
             made._heights(self._leaves(top - 1, bottom, left - 1, right, QUADS, QUADS))
         for layer, weights in ground.weights.items():
             old = before.weights.get(layer)
@@ -93,8 +96,7 @@ class GroundNodes:
                 continue
             made.active[layer] = made.active[layer].copy()
             down, across = made._cells(weights)
-            for tile in weights.changed_from(old):
-                top, bottom, left, right = weights.rect(tile)
+            for top, bottom, left, right in weights.changed_cells(old):
                 made._weights(layer, weights, self._leaves(top - 2, bottom + 1, left - 2, right + 1, down, across))
         for gone in made.active.keys() - ground.weights.keys():
             del made.active[gone]
@@ -155,35 +157,41 @@ class GroundNodes:
         """Find whether there is any of a layer in some of the finest parts, or a cell beside them."""
         y0, y1, x0, x1 = leaves
         down, across = self._cells(weights)
-        rows = [(int(y * down) - 1, int(np.ceil((y + 1) * down)) + 2) for y in range(y0, y1)]
-        columns = [(int(x * across) - 1, int(np.ceil((x + 1) * across)) + 2) for x in range(x0, x1)]
-        if not rows or not columns:
+        y, x = np.arange(y0, y1), np.arange(x0, x1)
+        if not len(y) or not len(x):
             return
-        top, left = rows[0][0], columns[0][0]
-        part = weights.values((top, rows[-1][1], left, columns[-1][1])) > 0
-        if not part.any():
-            self.active[layer][y0:y1, x0:x1] = False
-            return
-        sums = np.pad(part.cumsum(axis=0, dtype=np.int64).cumsum(axis=1), ((1, 0), (1, 0)))
-        for y, (r0, r1) in enumerate(rows):
-            c0, c1 = np.array(columns).T - left
-            found = sums[r1 - top, c1] - sums[r0 - top, c1] - sums[r1 - top, c0] + sums[r0 - top, c0]
-            self.active[layer][y0 + y, x0:x1] = found > 0
+        rows = np.stack([(y * down).astype(int) - 1, np.ceil((y + 1) * down).astype(int) + 2], axis=1)
+        columns = np.stack([(x * across).astype(int) - 1, np.ceil((x + 1) * across).astype(int) + 2], axis=1)
+        top, left = rows[0, 0], columns[0, 0]
+        there = weights.values((int(top), int(rows[-1, 1]) + 1, int(left), int(columns[-1, 1]) + 1)) > 0
+        by_row = np.logical_or.reduceat(there, rows.ravel() - top, axis=0)[::2]
+        found = np.logical_or.reduceat(by_row, columns.ravel() - left, axis=1)[:, ::2]
+        self.active[layer][y0:y1, x0:x1] = found
 
     def told(self) -> tuple[Array, Array, Array]:
         """Of all parts: matrices `(k, 4, 4) float32`, sizes along x `(k,)`, masks `(k,) uint64` of the layers there.
 
         The lowest bit is the first layer. Parts that lie wholly beyond the ground have a mask of 0.
         """
-        low, high = self.low, self.high
-        masks = np.zeros(low.shape, np.uint64)
+        masks = np.zeros(self.low.shape, np.uint64)
         for i, layer in enumerate(self.ground.layers):
-            there = self.there(layer.id) if i else np.ones(low.shape, bool)
+            there = self.there(layer.id) if i else np.ones(masks.shape, bool)
             masks |= there.astype(np.uint64) << np.uint64(i)
         pages = self.ground.heights.pages
         masks[-(-(pages.rows - 1) // QUADS) :] = 0
         masks[:, -(-(pages.columns - 1) // QUADS) :] = 0
-        matrices, sizes, found = [], [], []
+        found = [masks.ravel()]
+        for _ in range(self.grid.levels - 1):
+            masks = _joined(masks, np.bitwise_or)
+            found.append(masks.ravel())
+        if self.boxes is None:
+            self.boxes = self._boxes()
+        return *self.boxes, np.concatenate(found)
+
+    def _boxes(self) -> tuple[Array, Array]:
+        """The matrices and the sizes along x of all parts."""
+        low, high = self.low, self.high
+        matrices, sizes = [], []
         corner, foot = self.grid.corner, self.ground.foot
         for level in range(self.grid.levels):
             count, (sx, sz) = low.shape[0], (self.grid.leaf[0] * 2**level, self.grid.leaf[1] * 2**level)
@@ -194,11 +202,9 @@ class GroundNodes:
             made[:, 0, 3], made[:, 1, 3], made[:, 2, 3] = corner[0] + x * sx, foot + low.ravel(), corner[1] + z * sz
             matrices.append(made)
             sizes.append(np.full(count * count, sx, np.float32))
-            found.append(masks.ravel())
             if count > 1:
                 low, high = _joined(low, np.minimum), _joined(high, np.maximum)
-                masks = _joined(masks, np.bitwise_or)
-        return np.concatenate(matrices), np.concatenate(sizes), np.concatenate(found)
+        return np.concatenate(matrices), np.concatenate(sizes)
 
 
 def _baked(ground: Ground) -> tuple[float, int]:

@@ -109,6 +109,8 @@ class LookTables:
         self._looks: dict[LookKey, Look] = {}
         self.tables: dict[str, Table] = {}
         self._gone_tables: set[str] = set()
+        self._changed: set[str] = set()
+        """The tables that are to be told of."""
 
     def renew(self, project: Project) -> set[Place]:
         """Bring every look up to date; the users of those that another material or row shows now."""
@@ -126,7 +128,7 @@ class LookTables:
             look.basis, material = basis, self._worn(project, key)
             if material.id == look.material.id and self.tables[material.id].width == _width(material):
                 look.material = self.tables[material.id].material = material
-                self.tables[material.id].put(look.row, self._values(project, key))
+                self._table(material).put(look.row, self._values(project, key))
             else:
                 moved.append((key, look))
         for _, look in moved:  # all of a table whose rows are of another width now, which then goes
@@ -179,6 +181,8 @@ class LookTables:
             self._free_row(look)
 
     def _table(self, material: Material) -> Table:
+        """The table of a material, to be written to."""
+        self._changed.add(material.id)
         if material.id not in self.tables:
             self.tables[material.id] = Table(material)
         return self.tables[material.id]
@@ -194,14 +198,15 @@ class LookTables:
         """What becomes of the tables: whole ones (None for one that goes), and some rows of others."""
         tables: dict[str, Array | None] = {name: None for name in self._gone_tables if name not in self.tables}
         rows: dict[str, tuple[Array, Array]] = {}
-        for name, table in self.tables.items():
+        for name in sorted(self._changed & self.tables.keys()):
+            table = self.tables[name]
             if table.whole:
                 tables[name] = table.rows.copy()
             elif table.written:
                 numbers = np.array(sorted(table.written), np.int64)
                 rows[name] = (numbers, table.rows[numbers])
             table.whole, table.written = False, set()
-        self._gone_tables = set()
+        self._gone_tables, self._changed = set(), set()
         return tables, rows
 
 
