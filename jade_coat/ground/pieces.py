@@ -37,7 +37,8 @@ class Pieces:
 
     def some(self, chosen: slice | Array) -> Pieces:
         """Some of them."""
-        return Pieces(*(getattr(self, f.name)[chosen] for f in fields(self)))
+        return Pieces(self.matrices[chosen], self.places[chosen], self.seeds[chosen], self.steps[chosen],
+                      self.ranks[chosen])  # fmt: skip
 
     @staticmethod
     def joined(parts: Iterable[Pieces]) -> Pieces:

@@ -7,10 +7,12 @@ are those of one even spread (`blue_noise`), thinned out where less grows.
 from __future__ import annotations
 
 import math
+import os
 from collections.abc import Callable, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from dataclasses import field as field_of
-from functools import cache
+from functools import cache, partial
 from typing import Literal
 
 import numpy as np
@@ -41,6 +43,8 @@ LEVEL = 0.2
 """On what rises by more a metre, puddles run off."""
 Rect = tuple[float, float, float, float]
 """From and up to along x, then z, metres from a ground's corner."""
+BATCH, MANY = 30_000, 4
+"""Pieces that are worked out at once, or so, and from how many such batches on all processors are set to it."""
 SAME = 0.002
 """Within how many metres a place counts as one that was taken out."""
 
@@ -164,32 +168,50 @@ def strewn(
     """The pieces that stand in each of some cells; those in some rectangles alone, if any are given."""
     if not cells:
         return {}
-    points, ranks, starts = _by_cell()
     share = scatter.density / _dense(scatter) * _thinned(scatter, footing.heights.size)
-    size = np.array(footing.heights.size)
-    at, number, cell = places_in(
-        points, ranks, starts, np.array(cells, np.int64), side_of(scatter), share, size, blue_noise.PARTS
-    )
+    # In batches, each of which fits into a processor's own memory; many are shared out over processors.
+    count = max(round(BATCH / (share * blue_noise.COUNT / blue_noise.PARTS**2 + 1)), 1)
+    batches = [cells[i : i + count] for i in range(0, len(cells), count)]
+    found: dict[Cell, Pieces] = {}
+    strew = partial(_strewn, scatter, footing, share, rects)
+    if len(batches) < MANY:
+        made = [strew(b) for b in batches]
+    else:
+        with ThreadPoolExecutor(os.cpu_count()) as pool:
+            made = list(pool.map(strew, batches))
+    for part in made:
+        found |= part
+    return found
+
+
+def _strewn(
+    scatter: Scatter, footing: Footing, share: float, rects: Sequence[Rect] | None, cells: Sequence[Cell]
+) -> dict[Cell, Pieces]:
+    points, ranks, starts = _by_cell()
+    corners, size = np.array(cells, np.int64), np.array(footing.heights.size)
+    at, number, cell = places_in(points, ranks, starts, corners, side_of(scatter), share, size, blue_noise.PARTS)
     if rects is not None:
-        asked = np.flatnonzero(inside(at, rects))
-        at, number, cell = at[asked], number[asked], cell[asked]
+        at, number, cell = _kept(inside(at, rects), at, number, cell)
     painted = _read(footing, scatter.layer, at)
-    kept = np.arange(len(at))
     if scatter.layer != footing.layers[0].id:  # what is not painted there is left out early
-        kept = np.flatnonzero(painted > 0)
-    kept = kept[ranks[number[kept]] < _growing(scatter, footing, at[kept], painted[kept]) * share]
-    at, number, cell = at[kept], number[kept], cell[kept]
+        at, number, cell, painted = _kept(painted > 0, at, number, cell, painted)
     land = terrain(footing.heights.whole, np.array(footing.heights.spacing), at)
     slope = np.arctan(np.hypot(land[:, 1], land[:, 2]))
-    kept = (slope >= scatter.steep_from) & (slope <= scatter.steep_to)
-    kept &= (land[:, 0] >= scatter.heights[0]) & (land[:, 0] <= scatter.heights[1])
+    grows = ranks[number] < _growing(scatter, footing, at, painted, land) * share
+    grows &= (slope >= scatter.steep_from) & (slope <= scatter.steep_to)
+    grows &= (land[:, 0] >= scatter.heights[0]) & (land[:, 0] <= scatter.heights[1])
     if scatter.gone:
-        kept &= cKDTree(np.array(scatter.gone)).query(at)[0] > SAME
-    at, number, cell, land, slope = at[kept], number[kept], cell[kept], land[kept], slope[kept]
-    chance = fates(np.array(cells, np.int64), cell, number, scatter.seed)
+        grows &= cKDTree(np.array(scatter.gone)).query(at)[0] > SAME
+    at, number, cell, land, slope = _kept(grows, at, number, cell, land, slope)
+    chance = fates(corners, cell, number, scatter.seed)
     pieces = _stood(scatter, footing, at, land, slope, chance, (ranks[number] / share).astype(np.float32))
-    edges = np.searchsorted(cell, np.arange(len(cells) + 1))
+    edges = np.searchsorted(cell, np.arange(len(cells) + 1)).tolist()
     return {c: pieces.some(slice(a, b)) for c, a, b in zip(cells, edges[:-1], edges[1:], strict=True)}
+
+
+def _kept(kept: Array, *columns: Array) -> tuple[Array, ...]:
+    """Some rows of columns; the columns themselves where that is all."""
+    return columns if kept.all() else tuple(c[kept] for c in columns)
 
 
 def _thinned(scatter: Scatter, size: tuple[float, float]) -> float:
@@ -222,10 +244,10 @@ def _stood(
     return Pieces(matrices, at.astype(np.float32), chance[:, 4].astype(np.float32), steps, ranks)
 
 
-def _growing(scatter: Scatter, footing: Footing, at: Array, painted: Array) -> Array:
+def _growing(scatter: Scatter, footing: Footing, at: Array, painted: Array, land: Array) -> Array:
     """How much of a scatter grows at places `(n, 2)`, 0–1, by the layers, clumps, water and props.
 
-    `painted` is how much of its own layer was painted there.
+    `painted` is how much of its own layer was painted there, `land` what `terrain` says of the places.
     """
     found = _share(footing, scatter.layer, at, painted)
     if scatter.cut_out and scatter.cut_out in footing.weights:
@@ -235,7 +257,7 @@ def _growing(scatter: Scatter, footing: Footing, at: Array, painted: Array) -> A
         # At full strength about half of the ground is bare.
         found = found * np.clip(1 - scatter.clumps * 1.6 * (0.72 - noise) / 0.44, 0, 1)
     if scatter.dry > 0:
-        found = found * (1 - scatter.dry * _under_water(footing, at))
+        found = found * (1 - scatter.dry * _under_water(footing, at, land))
     if scatter.clear > 0 and footing.clear is not None:
         rows, columns = footing.clear.shape
         step = np.array(footing.heights.size) / (columns - 1, rows - 1)
@@ -274,10 +296,9 @@ def _damp(footing: Footing, at: Array) -> Array:
     return found
 
 
-def _under_water(footing: Footing, at: Array) -> Array:
+def _under_water(footing: Footing, at: Array, land: Array) -> Array:
     """Where water may stand, at the most of the weather, `(n,) bool`: in a hollow, or on level ground that is damp."""
     found = np.zeros(len(at), bool)
-    land = terrain(footing.heights.whole, np.array(footing.heights.spacing), at)
     level = np.hypot(land[:, 1], land[:, 2]) < LEVEL
     for layer in footing.layers:
         if layer.way == "absolute" and layer.role == "damp":

@@ -98,7 +98,8 @@ def stood(at: Array, land: Array, sizes: Array, chance: Array, world: Array, sha
         way, lean = chance[i, 2] * 2 * math.pi, shape[1] * math.sqrt(chance[i, 3])
         long = math.sqrt(ux * ux + uy * uy + uz * uz)
         ux, uy, uz = ux / long, uy / long, uz / long
-        ux, uz = ux + math.tan(min(lean, 1.5)) * math.cos(way), uz + math.tan(min(lean, 1.5)) * math.sin(way)
+        out = math.tan(min(lean, 1.5))
+        ux, uz = ux + out * math.cos(way), uz + out * math.sin(way)
         long = math.sqrt(ux * ux + uy * uy + uz * uz)
         ux, uy, uz = ux / long, uy / long, uz / long
         angle = (chance[i, 1] * 2 - 1) * shape[0]
