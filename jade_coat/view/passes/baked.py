@@ -46,6 +46,8 @@ class Pages:
     fresh: Array
     paged: PagedMaterial
     follows: object = None
+    """What all of them follow from, beside heights and weights, and the state of all else when that was looked at."""
+    state: object = None
     waiting: int = 0
     """How many tiles were stale when filling them began."""
     live: dict[str, bool] = field(default_factory=dict)
@@ -70,6 +72,8 @@ class BakedPass:
 
     def __init__(self, drawer: Drawer) -> None:
         self._drawer = drawer
+        self._far: dict[str, list[tuple[Draw, Array]]] = {}
+        """By ground, the parts that are to be drawn from its pages, by their draws."""
 
     def draw(self, frame: Frame) -> None:
         """Bring the pages of the scene's grounds up to date, as far as this sample goes."""
@@ -92,10 +96,12 @@ class BakedPass:
         if grid is None or not isinstance(material, StackedMaterial):
             return
         pages = self._pages(frame, ground, grid.baked_side, material)
-        follows = self._follows(frame, draws)
-        if pages.follows != follows:
-            pages.follows, pages.live = follows, {}
-            pages.fresh[:] = False
+        state = (frame.scene.serial, drawer.assets.version, drawer.changes)
+        if pages.state != state:
+            pages.state, follows = state, self._follows(frame, draws)
+            if pages.follows != follows:
+                pages.follows, pages.live = follows, {}
+                pages.fresh[:] = False
         for x0, z0, x1, z1 in drawer.assets.touched.take(ground):
             left, top, right, bottom = (int(np.floor(v * pages.side / PAGE_TILE)) for v in (x0, z0, x1, z1))
             pages.fresh[max(top, 0) : bottom + 1, max(left, 0) : right + 1] = False
@@ -170,7 +176,7 @@ class BakedPass:
     # Drawing from them
 
     def surface(self, frame: Frame, index: int, fallback: Any) -> None:
-        """Draw one draw of a ground: its far parts from pages where these are there, the others live."""
+        """Draw one draw: of a ground those parts that its pages are not there for; the others wait for `far`."""
         draw, drawer = frame.scene.scene.draws[index], self._drawer
         pages, mesh = frame.scene.pages.get(draw.paint), drawer.assets.meshes.get(draw.mesh)
         if draw.grid is None or pages is None or mesh is None or frame.detailed or self._is_live(pages, draw):
@@ -181,19 +187,28 @@ class BakedPass:
         if not far.any():
             drawer.surface(frame, index, fallback)
             return
-        compiled, near = drawer.shop.view(pages.paged, PackedLookup(())), order[~far]
-        live = drawer.compiled(draw, drawer.surface_program(frame))
+        self._far.setdefault(draw.paint, []).append((draw, order[far]))
+        near, live = order[~far], drawer.compiled(draw, drawer.surface_program(frame))
         program = live.program if live is not None else fallback
         if len(near) and program is not None:
             if live is not None:
                 drawer.bind(live, frame.scene, draw, mesh, frame.eye.position, frame.sample)
-            self._run(frame, program, draw, near)
-        drawer.bind(compiled, frame.scene, draw, mesh, frame.eye.position, frame.sample)
-        self._run(frame, compiled.program, draw, order[far])
+            self._run(frame, program, draw, instance_data(draw, near))
 
-    def _run(self, frame: Frame, program: Any, draw: Draw, numbers: Array) -> None:
-        instances = self._drawer.context.buffer(instance_data(draw, numbers).tobytes())
-        self._drawer.run_once(program, draw, instances, frame.view_projection, len(numbers))
+    def far(self, frame: Frame) -> None:
+        """Draw all parts that wait for it from pages, of each ground at once: they wear the same."""
+        drawer = self._drawer
+        for ground, waiting in self._far.items():
+            pages, draw = frame.scene.pages[ground], waiting[0][0]
+            compiled = drawer.shop.view(pages.paged, PackedLookup(()))
+            mesh = drawer.assets.meshes[draw.mesh]
+            drawer.bind(compiled, frame.scene, draw, mesh, frame.eye.position, frame.sample)
+            self._run(frame, compiled.program, draw, np.concatenate([instance_data(d, some) for d, some in waiting]))
+        self._far = {}
+
+    def _run(self, frame: Frame, program: Any, draw: Draw, data: Array) -> None:
+        instances = self._drawer.context.buffer(data.tobytes())
+        self._drawer.run_once(program, draw, instances, frame.view_projection, len(data))
         instances.release()
 
     def _is_live(self, pages: Pages, draw: Draw) -> bool:

@@ -40,6 +40,7 @@ class SurfacePass:
         own = [i for i in range(len(draws)) if i not in frame.blends and i not in frame.crowds]
         for i in sorted(own, key=lambda i: self._distance(draws[i], frame)):
             self._baked.surface(frame, i, self._fault)
+        self._baked.far(frame)
         for i in range(len(draws)):
             self._drawer.fill(frame, i)
 
