@@ -16,6 +16,9 @@ _HOME = tempfile.mkdtemp(prefix="jade-coat-tests-")
 os.environ["XDG_DATA_HOME"] = str(Path(_HOME) / "data")
 os.environ["XDG_CACHE_HOME"] = str(Path(_HOME) / "cache")
 os.environ["XDG_CONFIG_HOME"] = str(Path(_HOME) / "config")
+# What software GL made of programs is shared by all processes of tests, and kept for the next run: most are the same.
+os.environ.setdefault("MESA_SHADER_CACHE_DIR", str(Path(tempfile.gettempdir()) / f"jade-coat-programs-{os.getuid()}"))
+os.environ.setdefault("MESA_SHADER_CACHE_MAX_SIZE", "256M")
 
 import pytest
 

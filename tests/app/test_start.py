@@ -126,7 +126,7 @@ def test_the_demo_is_made_on_the_first_press_and_opened_on_the_next(open_window,
     from jade_coat.demo import terrace
 
     monkeypatch.setattr(beginning, "apart", lambda task, job, *given: task(*given, job))
-    monkeypatch.setattr(terrace, "build", partial(terrace.build, side=32, grain=8.0))
+    monkeypatch.setattr(terrace, "build", partial(terrace.build, side=32, grain=8.0, corner=True))
     hand: Hand = open_window(None)
     for _ in range(2):
         hand.click(hand.window.start.demo)
