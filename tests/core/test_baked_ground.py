@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 import pytest
 
+from jade_coat.ground.heights import Heights
 from jade_coat.ground.pages import Pages
 from jade_coat.ground.synthesis import Land
 from jade_coat.maps.packing import PackedLookup
@@ -19,6 +20,7 @@ from jade_coat.stage.grounds import Baking
 from jade_coat.stage.project import Project
 from jade_coat.stage.scene import SceneColumns
 from jade_coat.view.camera import eye_of
+from jade_coat.view.passes.baked import BakedPass
 from jade_coat.view.requests import Eye
 from tests.core.test_ground_view import COLORS, give_own, plain, random_weights
 from tests.support import put_mesh
@@ -91,6 +93,26 @@ def test_from_pages_the_land_lies_as_high_and_is_lifted_as_it_is_live(renderer) 
     assert np.abs(skylines["live"] - skylines["flat"]).mean() > 4
     assert np.abs(skylines["live"] - skylines["baked"]).max() <= 2
     assert np.abs(skylines["live"] - skylines["baked"]).mean() < 0.3
+
+
+def test_cliffs_stay_live(renderer, monkeypatch) -> None:
+    """Pages hold what is seen from above, where a cliff is hardly more than a line."""
+    step = np.where(np.arange(129) < 64, 0.0, 12.0)[:, None] * np.ones((1, 129))
+    project = plain(Heights.of(step.astype(np.float32), (32.0, 32.0)), random_weights(np.random.default_rng(6)))
+    ground = project.grounds.first.with_(baking=Baking(beyond=1.0))
+    given(renderer, project.with_(grounds=(ground,)), "cliff")
+    drawn: list[np.ndarray] = []
+    run = BakedPass._run
+
+    def seen_run(self, frame, program, draw, data) -> None:
+        drawn.append(data["matrix"][:, 1, 1])
+        run(self, frame, program, draw, data)
+
+    monkeypatch.setattr(BakedPass, "_run", seen_run)
+    seen(renderer, "cliff", "base_color")
+    *near, far = drawn  # those from pages come last
+    assert far.max() < 1.0
+    assert max(n.max() for n in near[-3:]) > 10.0
 
 
 def test_a_dab_fills_the_tiles_that_it_touched_again_and_the_picture_follows(renderer) -> None:

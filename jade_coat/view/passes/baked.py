@@ -1,7 +1,7 @@
 """Fills the pages of grounds, tile by tile while the view stands still, and draws their far parts from them.
 
 Only tiles whose heights, weights or looks are others are filled again. Until a part's tiles are there it is drawn live;
-so are parts of materials that change by themselves.
+so are cliffs, and parts of materials that change by themselves.
 """
 
 from __future__ import annotations
@@ -30,6 +30,8 @@ ROUNDS = 5
 """In about so many samples of a still picture all pages are filled."""
 FEWEST = 2
 """Tiles that are filled in a sample at the least."""
+STEEPEST = 1.2
+"""A part that reaches higher than so many times its width stays live: pages are seen from above, and stretched there."""
 FLAT = [0, 2]
 """The axes along which the land lies."""
 
@@ -220,7 +222,7 @@ class BakedPass:
         return pages.live[draw.material]
 
     def _from_pages(self, pages: Pages, draw: Draw, numbers: Array, eye: Eye) -> Array:
-        """Which of some parts are far enough, and all of whose tiles are there, `(k,) bool`."""
+        """Which of some parts are far enough, not too steep, and all of whose tiles are there, `(k,) bool`."""
         assert draw.grid is not None
         matrices = draw.matrices[numbers].astype(np.float64)
         sizes, corners = matrices[:, FLAT, FLAT], matrices[:, FLAT, 3]
@@ -234,4 +236,5 @@ class BakedPass:
         sums = np.pad((~pages.fresh).cumsum(axis=0).cumsum(axis=1), ((1, 0), (1, 0)))
         stale = (sums[last[:, 1], last[:, 0]] - sums[first[:, 1], last[:, 0]]
                  - sums[last[:, 1], first[:, 0]] + sums[first[:, 1], first[:, 0]])  # fmt: skip
-        return np.asarray((away > draw.grid.baked_beyond) & (stale == 0))
+        steep = matrices[:, 1, 1] > STEEPEST * sizes.max(axis=1, initial=0.0)
+        return np.asarray((away > draw.grid.baked_beyond) & (stale == 0) & ~steep)
