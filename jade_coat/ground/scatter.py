@@ -214,6 +214,11 @@ def _kept(kept: Array, *columns: Array) -> tuple[Array, ...]:
     return columns if kept.all() else tuple(c[kept] for c in columns)
 
 
+def most_of(scatter: Scatter, size: tuple[float, float]) -> int:
+    """How many pieces there are at the most on a ground of a size, metres: where its layer is everywhere."""
+    return round(min(scatter.density * size[0] * size[1], MOST))
+
+
 def _thinned(scatter: Scatter, size: tuple[float, float]) -> float:
     """What a scatter that could come to more than `MOST` is thinned by."""
     return min(MOST / max(scatter.density * size[0] * size[1], 1.0), 1.0)

@@ -243,20 +243,24 @@ def stacked(
         if layer.way == "absolute":
             shown[layer.id] = painted[layer.id]
             if layer.role == "damp":
-                own = fields[layer.id]
-                puddle = standing(painted[layer.id] * land.on_level(), own.stands, below.height)
-                pool = land.pool_depth(layer, weather[layer.id], own.stands, below.height, lift)
-                depth = lib.maximum(puddle, pool)
-                normal = CALM
-                if layer.rain == "rings":
-                    rain = lib.clamp(lib.shared(shared_name(layer.rain_follows))) if layer.rain_follows else const(1.0)
-                    normal = rings(land.place(), own.drops * rain)
-                soaked_through = soaked(below, lib.clamp(painted[layer.id]))
-                below, puddle = flooded(soaked_through, depth, own.water, own.murk, normal)
-                shown[f"{layer.id}:water"] = puddle
+                by = weather[layer.id], painted[layer.id], lift
+                below, shown[f"{layer.id}:water"] = _wet(below, layer, fields[layer.id], *by, land)
             elif layer.role == "gap":
                 below = replace(below, opacity=below.opacity * (1.0 - painted[layer.id]))
     return below, {f"share:{name}": share for name, share in shown.items()}, lift
+
+
+def _wet(
+    below: Layer, layer: GroundLayer, own: Any, weather: Value, damp: Value, lift: Value, land: Land
+) -> tuple[Layer, Value]:  # fmt: skip
+    """What lies there as one damp layer wets it, and how much of it is under water, 0–1."""
+    puddle = standing(damp * land.on_level(), own.stands, below.height)
+    pool = land.pool_depth(layer, weather, own.stands, below.height, lift)
+    normal = CALM
+    if layer.rain == "rings":
+        rain = lib.clamp(lib.shared(shared_name(layer.rain_follows))) if layer.rain_follows else const(1.0)
+        normal = rings(land.place(), own.drops * rain)
+    return flooded(soaked(below, lib.clamp(damp)), lib.maximum(puddle, pool), own.water, own.murk, normal)
 
 
 def _dulled(layer: Layer, glint: Value, land: Land) -> Layer:

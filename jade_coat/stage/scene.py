@@ -177,7 +177,7 @@ class SceneColumns:
             self._remove(prop.id, gone)
         for part, (name, slot, span) in shown.items():
             place = (prop.id, part)
-            own, source = (own_paint(prop), on_map(prop)) if span[0] <= 0 else ("", None)
+            own, source = _paint_of(prop) if span[0] <= 0 else ("", None)
             finish = worn_by.get(slot.name, "")
             own_values = prop.values.get(slot.name) if finish else None
             wear: LookKey = (finish, *sorted(own_values.items())) if own_values else (finish,)
@@ -378,14 +378,10 @@ def surroundings(project: Project) -> Surroundings:
     return Surroundings(lamps, mists, project.light.exposure)
 
 
-def own_paint(prop: Prop) -> str:
-    """The name a prop's own paint is drawn under; empty while it shows the mesh's."""
-    return prop.id if prop.paint is not None or prop.paint_map is not None else ""
-
-
-def on_map(prop: Prop) -> MapSource | None:
-    """How materials read a prop's painted map, if it has one."""
-    return prop.paint_map.source if isinstance(prop.paint_map, PaintMap) else None
+def _paint_of(prop: Prop) -> tuple[str, MapSource | None]:
+    """The name a prop's own paint is drawn under, empty while it shows the mesh's, and how its map is read."""
+    own = prop.id if prop.paint is not None or prop.paint_map is not None else ""
+    return own, prop.paint_map.source if isinstance(prop.paint_map, PaintMap) else None
 
 
 def _stands_alike(a: Prop, b: Prop) -> bool:

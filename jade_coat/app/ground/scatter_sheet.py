@@ -16,7 +16,7 @@ from jade_coat.app.ground.scatter_tiles import ModelTile, ScatterTile
 from jade_coat.app.ground.state import GroundState, Plucking
 from jade_coat.app.model_pictures import ModelPictures
 from jade_coat.app.session import Session
-from jade_coat.ground.scatter import MOST, Scatter
+from jade_coat.ground.scatter import MOST, Scatter, most_of
 from jade_coat.material.fields import Setting, Spec
 from jade_coat.material.material import dial_spec
 from jade_coat.stage import edits
@@ -97,13 +97,14 @@ class ScatterSheet(Sheet):
     def _show_tile(self, ground: Ground, scatter: Scatter, current: bool) -> None:
         tile = self.tiles[scatter.id]
         count = pieces_of(self._session.link.pieces(ground.id, scatter.id))
-        come_to = counted(count, "piece") if self._session.link.stands(ground.id, scatter.id) else "strewing…"
+        stands = self._session.link.stands(ground.id, scatter.id)
+        come_to = counted(count, "piece") if stands else f"up to {most_of(scatter, ground.heights.size):,} pieces…"
         words = f"{scatter.density:.3g} /m² · {come_to}" if scatter.visible else "hidden"
         if (tile.words, tile.current, tile.hidden) != (words, current, not scatter.visible):
             tile.words, tile.current, tile.hidden = words, current, not scatter.visible
             tile.update()
         if current:
-            told = _told_of(ground, scatter, count)
+            told = _told_of(self._session.project, ground, scatter, count)
             self._told.setText(told)
             show_or_hide(self._told, bool(told))
 
@@ -316,10 +317,14 @@ def _value_of(project: Project, scatter: Scatter, dial: str) -> Setting:
     return 0.0
 
 
-def _told_of(ground: Ground, scatter: Scatter, count: int) -> str:
-    """What is to be told of how much a scatter comes to: what many pieces take, and that too many are thinned out."""
+def _told_of(project: Project, ground: Ground, scatter: Scatter, count: int) -> str:
+    """What a scatter comes to: what its pieces take, how often the picture is drawn for them, and what is thinned."""
     across, along = ground.heights.size
+    thinned = ""
     if scatter.density * across * along > MOST:
-        return f"All over the ground it would be more than {MOST:,} pieces: it is thinned to as many."
-    taken = count * PIECE_BYTES / 1e6
-    return f"All pieces take {taken:.0f} MB" if taken >= 5 else ""
+        thinned = f" All over the ground it would be more than {MOST:,}: it is thinned to as many."
+    if not count:
+        return thinned.strip()
+    draws = sum(len(project.mesh(mesh).slots) for mesh, _, _ in project.spans(scatter.mesh))
+    taken = max(count * PIECE_BYTES / 1e6, 0.1)
+    return f"{taken:.1f} MB, {counted(draws, 'draw')} a picture at the most.{thinned}"

@@ -31,7 +31,7 @@ ROUNDS = 5
 FEWEST = 2
 """Tiles that are filled in a sample at the least."""
 STEEPEST = 1.2
-"""A part that reaches higher than so many times its width stays live: pages are seen from above, and stretched there."""
+"""A part that reaches higher than so many times its width stays live: pages are of what is seen from above."""
 FLAT = [0, 2]
 """The axes along which the land lies."""
 
