@@ -19,7 +19,7 @@ from jade_coat.material.material import Material
 from jade_coat.material.paint_source import own_key
 from jade_coat.material.specials import plain_id
 from jade_coat.mesh import shapes
-from jade_coat.mesh.data import FULL, BadMesh, MeshData, Slot
+from jade_coat.mesh.data import FULL, MeshData
 from jade_coat.mesh.makers import CardField
 from jade_coat.mesh.painting import TILE, Paint, PaintMap
 from jade_coat.stage.alone import NO_LOOKS, Look, single
@@ -37,6 +37,7 @@ from jade_coat.stage.things import Things
 from jade_coat.stage.turns import STRAIGHT
 from jade_coat.view.client import RenderClient
 from jade_coat.view.environment import SKIES, Environment
+from jade_coat.view.stand_ins import StandInMeshes
 
 STAGE = "stage"
 _DRESS = ("materials", "finishes", "map_sets", "recipes", "meshes", "categories")
@@ -50,30 +51,6 @@ PREVIEW_SHAPES: dict[str, Callable[[], MeshData]] = {
 SHAPE_LABELS = {"tile": "Bent tile", "plane": "Plane", "ball": "Ball", "rod": "Rod", "cloth": "Cloth"}
 
 
-class _Meshes:
-    """The meshes of projects, or what stands in for them; knows nothing of who asks, so that both can go at once."""
-
-    def __init__(self, library: Library) -> None:
-        self._library = library
-        self._broken: dict[str, MeshData] = {}
-        self.problems: dict[str, str] = {}
-
-    def of(self, project: Project, mesh_id: str) -> MeshData:
-        """A mesh of a project; a plain box for one that cannot be read."""
-        asset = project.mesh(mesh_id)
-        if asset.asset in self._broken:
-            return self._broken[asset.asset]
-        try:
-            return self._library.mesh(asset)
-        except (OSError, BadMesh) as error:
-            self.problems[asset.id] = str(error)
-            box = shapes.box(0.5, 0.5, 0.5)
-            slot = asset.slots[0] if asset.slots else "surface"
-            stand_in = box.with_(slots=(Slot(slot, 0, len(box.triangles)),))
-            self._broken[asset.asset] = stand_in
-            return stand_in
-
-
 class StageLink:
     """One project's way to the renderer. Textures are loaded elsewhere and handed in by `textures_loaded`."""
 
@@ -81,7 +58,7 @@ class StageLink:
         """`later` leaves due what is much to strew (`due`, `grow`)."""
         self._client = client
         self._project: Project | None = None
-        self._meshes = _Meshes(library)
+        self._meshes = StandInMeshes(library)
         self.lifts = GroundLifts(library)
         self._columns = SceneColumns(self._meshes.of, _mesh_name, self.lifts.of, later)
         self.crowded: list[str] = []
