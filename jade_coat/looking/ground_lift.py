@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from contextlib import suppress
 
 import numpy as np
 
 from jade_coat.files.library import Library
+from jade_coat.ground.scatter import Rect
 from jade_coat.looking.ground_look import GroundLook
 from jade_coat.maps.picture import BadImage
 from jade_coat.program.types import Array
 from jade_coat.stage.ground_looks import ground_basis, same
 from jade_coat.stage.grounds import Ground
 from jade_coat.stage.project import Project
+
+MOST_AT_ONCE = 20_000
+"""Of a rectangle that holds more samples nothing is worked out beforehand."""
 
 
 class GroundLift:
@@ -24,28 +28,58 @@ class GroundLift:
 
     def __init__(self, basis: tuple[object, ...], ground: Ground, look: Callable[[], GroundLook | None]) -> None:
         self.basis, self._ground, self._look = basis, ground, look
+        self._known = np.zeros(0, np.int64), np.zeros(0)
+        """The samples that were worked out beforehand, by number and in order, and their lifts."""
 
     def __call__(self, places: Array) -> Array:
         """How far places `(n, 2)`, metres from the ground's corner, are lifted, metres `(n,)`.
 
         As the ground is drawn near by: from sample to sample of its heights it goes straight.
         """
-        look = self._look() if len(places) else None
-        if look is None:
-            return np.zeros(len(places))
-        heights = self._ground.heights
-        spacing, (rows, columns) = np.array(heights.spacing), (heights.pages.rows, heights.pages.columns)
-        cells = np.clip(places / spacing, 0, (columns - 1, rows - 1))
-        low = np.minimum(np.floor(cells).astype(np.int64), (columns - 2, rows - 2))
-        corners = low[:, None] + np.array([(0, 0), (1, 0), (0, 1), (1, 1)])
-        numbers, back = np.unique(corners[..., 1] * columns + corners[..., 0], return_inverse=True)
-        samples = np.stack([numbers % columns, numbers // columns], axis=1) * spacing
-        (placed,) = look.on(self._ground).at(samples, ["placed_position"]).values()
-        lifts = placed[:, 1] - self._ground.foot - heights.at(samples)
+        pages = self._ground.heights.pages
+        cells = np.clip(places / np.array(self._ground.heights.spacing), 0, (pages.columns - 1, pages.rows - 1))
+        low = np.minimum(np.floor(cells).astype(np.int64), (pages.columns - 2, pages.rows - 2))
+        first = low[:, 1] * pages.columns + low[:, 0]
+        numbers, back = np.unique(first[:, None] + (0, 1, pages.columns, pages.columns + 1), return_inverse=True)
+        lifts = self._at_samples(numbers)
         a, b, c, d = lifts[back.reshape(-1, 4)].T  # the triangles of a cell meet between b and c (`node_mesh`)
         x, z = (cells - low).T
         near, beyond = a + (b - a) * x + (c - a) * z, d + (c - d) * (1 - x) + (b - d) * (1 - z)
         return np.where(x + z <= 1, near, beyond)
+
+    def prepare(self, rects: Iterable[Rect]) -> None:
+        """Work out all samples in some rectangles at once, which costs little more than a few of them; not of many."""
+        pages, (dx, dz) = self._ground.heights.pages, self._ground.heights.spacing
+        found = []
+        for x0, x1, z0, z1 in rects:
+            columns = np.arange(max(int(x0 / dx), 0), min(int(np.ceil(x1 / dx)) + 1, pages.columns - 1) + 1)
+            rows = np.arange(max(int(z0 / dz), 0), min(int(np.ceil(z1 / dz)) + 1, pages.rows - 1) + 1)
+            if len(rows) * len(columns) < MOST_AT_ONCE:
+                found.append((rows[:, None] * pages.columns + columns).ravel())
+        if found:
+            numbers = np.unique(np.concatenate(found))
+            self._known = numbers, self._at_samples(numbers)
+
+    def _at_samples(self, numbers: Array) -> Array:
+        """The lifts at samples of the heights, by their numbers, row by row, in order."""
+        known, lifts = self._known
+        at = np.searchsorted(known, numbers)
+        there = np.zeros(len(numbers), bool)
+        there[at < len(known)] = known[at[at < len(known)]] == numbers[at < len(known)]
+        found = np.zeros(len(numbers))
+        found[there] = lifts[at[there]]
+        if not there.all():
+            found[~there] = self._worked_out(numbers[~there])
+        return found
+
+    def _worked_out(self, numbers: Array) -> Array:
+        look, heights = self._look(), self._ground.heights
+        if look is None:
+            return np.zeros(len(numbers))
+        columns = heights.pages.columns
+        samples = np.stack([numbers % columns, numbers // columns], axis=1) * np.array(heights.spacing)
+        (placed,) = look.on(self._ground).at(samples, ["placed_position"]).values()
+        return np.asarray(placed[:, 1] - self._ground.foot - heights.at(samples))
 
 
 class GroundLifts:

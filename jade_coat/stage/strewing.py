@@ -6,7 +6,7 @@ has that done elsewhere, and the pieces there were stay to be seen until then.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Protocol
 
@@ -54,6 +54,9 @@ class Lift(Protocol):
 
     def __call__(self, places: Array) -> Array:
         """The lift at places `(n, 2)`, metres `(n,)`."""
+
+    def prepare(self, rects: Iterable[Rect]) -> None:
+        """Make ready for places in some rectangles."""
 
 
 Lifts = Callable[[Project, Ground], Lift | None]
@@ -202,6 +205,8 @@ class Strewing:
             self._due[ground.id] = Due(project, ground, tuple(due), stood, clear, lift, self._mesh_data)
             self._expect(ground, due, lift)
         base, size = footing(ground, clear, lift), ground.heights.size
+        if lift is not None:
+            lift.prepare({r for found in reached.values() for r in (*(found or ()), *beside)})
         for scatter in kinds:
             rects = reached[scatter.id]
             if scatter in due:
