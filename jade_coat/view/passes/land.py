@@ -20,7 +20,7 @@ from jade_coat.view.frame import Frame
 from jade_coat.view.lying import UNDER, attachments_read
 from jade_coat.view.requests import Eye
 
-SIDE = 768
+SIDE = 512
 """Texels along an edge of the pictures."""
 WINDOW, STEP = 64.0, 16.0
 """How much of the land is in them at the most, metres, and in which steps they follow the eye."""
