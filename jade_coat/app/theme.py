@@ -152,6 +152,8 @@ def style_sheet(t: Theme) -> str:
     QPushButton[role="name"] {{ background: transparent; border: 0; padding: 0 2px; font-weight: 600;
         text-align: right; }}
     QPushButton[role="name"]:hover, QPushButton[role="name"]:focus {{ color: {t.celadon}; }}
+    QPushButton[role="entry"] {{ background: transparent; border: 0; padding: 0 2px; text-align: left; }}
+    QPushButton[role="entry"]:hover, QPushButton[role="entry"]:focus {{ color: {t.celadon}; }}
     QPushButton[role="tool"] {{ padding: 4px 12px; }}
     QPushButton[role="tool"]:checked {{ background: {t.celadon}; color: {t.chrome}; border-color: {t.celadon}; }}
     QLineEdit, QComboBox, QSpinBox {{ background: {t.well}; border: 1px solid transparent; border-radius: 4px;

@@ -22,7 +22,7 @@ Measure = Literal["slope", "height", "hollow", "crest", "facing", "flow", "noise
 MEASURE_LABELS: dict[Measure, str] = {
     "slope": "how steep", "height": "how high", "hollow": "in hollows", "crest": "on crests",
     "facing": "which way it faces", "flow": "where water runs", "noise": "patches", "layer": "where a layer is",
-    "near": "near a layer", "props": "near props", "map": "by a map",
+    "near": "near a layer", "props": "near props", "map": "a map",
 }  # fmt: skip
 Side = Literal["in", "out"]
 SIDE_LABELS: dict[Side, str] = {"in": "there", "out": "not there"}
@@ -35,7 +35,7 @@ Picture = tuple[Array, float]
 
 
 Laid = Literal["once", "tiled"]
-LAID_LABELS: dict[Laid, str] = {"once": "once over it all", "tiled": "tiled by metres"}
+LAID_LABELS: dict[Laid, str] = {"once": "over it all", "tiled": "by metres"}
 READ_LABELS: dict[MapReading, str] = {name: name for name in MAP_READS}
 
 
@@ -93,7 +93,7 @@ class LayerRule(Bounded):
         if self.measure == "height":
             return f"{self.heights[0]:.1f} to {self.heights[1]:.1f} m high"
         if self.measure == "map":
-            return f"{MEASURE_LABELS[self.measure]}, its {self.read}"
+            return f"by a map's {self.read}"
         return MEASURE_LABELS[self.measure]
 
 

@@ -153,7 +153,7 @@ class NameButton(QPushButton):
 def button(
     text: str, do: Callable[[], object] | None = None, role: str = "", tip: str = "", names: bool = False
 ) -> QPushButton:
-    """A push button; roles are main, plain, add, tab, tool, name. One that `names` shows what people named."""
+    """A push button; roles are main, plain, add, tab, tool, name, entry. One that `names` shows what people named."""
     made = NameButton(text) if names or role == "name" else QPushButton(text)
     made.setProperty("role", role)
     made.setToolTip(tip)

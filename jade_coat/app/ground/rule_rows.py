@@ -70,7 +70,7 @@ class RuleRows(QWidget):
             tick.setAccessibleName(f"Rule {i + 1} is on")
             tick.toggled.connect(partial(self._turn, i, "on"))
             self.ticks.append(tick)
-            words = button(f"{names.get(rule.layer, '?')}: {rule.words()}", partial(self._choose, i), "name",
+            words = button(f"{names.get(rule.layer, '?')}: {rule.words()}", partial(self._choose, i), "entry",
                            "Show its numbers", names=True)  # fmt: skip
             later = button("Later", partial(self._move, i), "plain", "Run it after the next one")
             gone = button("×", partial(self._drop, i), "plain", "Remove this rule")
