@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 from PyQt6.QtCore import QPointF, QSize, Qt
 from PyQt6.QtGui import QIcon, QPainter, QPen, QPixmap, QPolygonF
@@ -10,6 +12,7 @@ from jade_coat.app import theme
 from jade_coat.app.controls.images import ICON, toned
 from jade_coat.mesh import shapes
 from jade_coat.mesh.brush import Brush, falloff
+from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.filling import shares
 from jade_coat.mesh.measures import OWN, Around
 from jade_coat.mesh.places import Places
@@ -45,10 +48,11 @@ def of_fill(rule: PaintRule) -> QIcon:
     return QIcon(toned(_filled_ball(rule)))
 
 
+@lru_cache(maxsize=128)
 def _filled_ball(rule: PaintRule) -> Array:
     """A ball, each pixel a place on it, filled by a rule; `(h, w)`."""
     width, height = ICON.width(), ICON.height()
-    ball = shapes.ball(0.5, 24)
+    ball = _ball()
     y, x = np.mgrid[height / 2 - 0.5 : -height / 2 : -1, -width / 2 + 0.5 : width / 2 : 1] / (height / 2 - 1) * 0.5
     inside = x * x + y * y < 0.25
     made = np.zeros((height, width))
@@ -60,6 +64,11 @@ def _filled_ball(rule: PaintRule) -> Array:
     found = shares(rule, Places(mesh, slice(0, len(at))), np.eye(4), None, Around())
     made[inside] = 0.12 + 0.88 * np.broadcast_to(found, len(at))
     return made
+
+
+@lru_cache(maxsize=1)
+def _ball() -> MeshData:
+    return shapes.ball(0.5, 24)
 
 
 def _as_vertices(ball: object, at: Array) -> dict[str, object]:
