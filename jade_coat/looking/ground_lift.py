@@ -101,7 +101,8 @@ class GroundLifts:
             known = self._known.get(ground.id)
             if known is None or not same(known[0], basis):
                 made = None
-                with suppress(BadImage, OSError):  # what cannot be read is said where it is shown
+                # What cannot be read, or has no meaning, is said where it is shown: there the land is not lifted.
+                with suppress(BadImage, OSError, ValueError, TypeError, KeyError):
                     made = GroundLook(project, self._library, ground)
                 self._known[ground.id] = known = (basis, made)
             return known[1]

@@ -21,10 +21,12 @@ from jade_coat.ground.scatter import STEPS, Footing, Scatter, cells_over, strewn
 from jade_coat.ground.stroke import GroundBrush, painted, shaped
 from jade_coat.ground.synthesis import Land
 from jade_coat.looking.ground_lift import GroundLifts
+from jade_coat.maps.mapset import MapFile, MapSet
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.material.material import Coat, Dial, Finish, Material
+from jade_coat.material.recipes import Recipe, Step
 from jade_coat.material.stacking import GroundLayer
-from jade_coat.material.surface import Surface
+from jade_coat.material.surface import Role, Surface
 from jade_coat.mesh import shapes
 from jade_coat.stage import edits
 from jade_coat.stage.document import Document
@@ -275,6 +277,28 @@ def test_pieces_stand_on_the_ground_as_its_layers_lift_it() -> None:
     assert len(found) > 1000
     assert found.places[:, 0].max() < 15.3
     assert np.allclose(up[found.places[:, 0] < 14.5], 0.2, atol=1e-4)
+
+
+def test_what_has_no_meaning_or_cannot_be_read_lifts_nothing_and_all_else_goes_on() -> None:
+    document = Document(project_of(scattered(density=3.0, tilt=0.0)))
+    columns, _ = columns_of(document.project)
+    flat = Pieces.joined(columns.pieces("land", "s").values())
+    steps = (Step(id="out", kind="multiply", args=("1", "x1/0")),)
+    gone = MapSet(id="m", name="M", maps=(MapFile(role=Role.HEIGHT, asset="gone.png", file="gone.png", channels="r"),))
+    document.do(edits.add_recipe(recipe=Recipe(id="r", name="R", steps=steps)))
+    document.do(edits.add_map_set(map_set=gone))
+    document.do(edits.set_layer(ground="land", layer="turf", lift=0.4))
+    columns.update(document.project)
+    for spoil in (edits.link_field(material="t", path="c.surface.height", recipe="r"),
+                  edits.set_surface(material="t", coat="c", map_set="m")):  # fmt: skip
+        document.do(spoil)
+        columns.update(document.project)
+        found = Pieces.joined(columns.pieces("land", "s").values())
+        assert np.array_equal(found.matrices, flat.matrices)
+        document.undo()
+        columns.update(document.project)
+        lifted = Pieces.joined(columns.pieces("land", "s").values())
+        assert np.allclose(lifted.matrices[:, 1, 3] - flat.matrices[:, 1, 3], 0.2, atol=1e-4)
 
 
 def test_a_dial_by_height_follows_a_new_summit_everywhere() -> None:
