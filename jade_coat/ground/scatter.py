@@ -15,6 +15,7 @@ from dataclasses import field as field_of
 from functools import cache, partial
 from typing import Literal
 
+import cv2
 import numpy as np
 from scipy.spatial import cKDTree
 
@@ -85,6 +86,8 @@ class Scatter(Bounded):
                        group="From afar", hint="Where the last of it is gone; it thins out till there")  # fmt: skip
     cut_out: str = ""
     """The layer where none of it grows."""
+    off: float = field(0.0, "From that layer", unit="m", high=100.0, soft=(0.0, 3.0), group="Where",
+                       when=("cut_out", ()), hint="How far it keeps from where that layer lies")  # fmt: skip
     dial: str = ""
     """The dial of its finish that each piece has a value of its own for."""
     by: By = option("chance", "Goes", "choice", BY_LABELS, group="Dial of its own")
@@ -257,6 +260,8 @@ def _growing(scatter: Scatter, footing: Footing, at: Array, painted: Array, land
     found = _share(footing, scatter.layer, at, painted)
     if scatter.cut_out and scatter.cut_out in footing.weights:
         found = found * (1 - _read(footing, scatter.cut_out, at))
+        if scatter.off > 0:
+            found = found * (_away(footing, scatter.cut_out, at, scatter.off) >= scatter.off)
     if scatter.clumps > 0:
         noise = bumps(at[:, 0] + scatter.seed * 17.0, at[:, 1], scatter.clump)
         # At full strength about half of the ground is bare.
@@ -318,6 +323,23 @@ def _read(footing: Footing, layer: str, at: Array) -> Array:
     pages = footing.weights[layer]
     step = np.array(footing.heights.size) / (pages.columns - 1, pages.rows - 1)
     return np.asarray(pages.sampled(at / step) / FULL)
+
+
+def _away(footing: Footing, layer: str, at: Array, reach: float) -> Array:
+    """How far places `(n, 2)` are from where a layer was painted by half or more, metres; as far as `reach` asks."""
+    pages = footing.weights[layer]
+    step = np.array(footing.heights.size) / (pages.columns - 1, pages.rows - 1)
+    if not len(at):
+        return np.zeros(0)
+    edge = np.ceil(reach / step).astype(int) + 1
+    limit = np.array([pages.columns, pages.rows])
+    low = np.clip(np.floor(at.min(axis=0) / step).astype(int) - edge, 0, limit - 2)
+    high = np.clip(np.ceil(at.max(axis=0) / step).astype(int) + edge + 1, low + 2, limit)
+    bare = pages.values((int(low[1]), int(high[1]), int(low[0]), int(high[0]))) < FULL / 2
+    if bare.all():
+        return np.full(len(at), np.inf)
+    cells = cv2.distanceTransform(bare.astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
+    return np.asarray(bilinear(cells, at / step - low) * step.mean())
 
 
 def values_of(scatter: Scatter) -> list[Number]:

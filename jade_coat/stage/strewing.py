@@ -356,6 +356,11 @@ def _reached(old: Ground, new: Ground, scatter: Scatter, lifted: bool) -> list[R
         if (then.rows, then.columns) != (now.rows, now.columns):
             return None
         rects += changed_in(then, now, new.heights.size)
+    if scatter.off > 0 and scatter.cut_out in new.weights:  # as far as it keeps from where that layer is now, or was
+        by = scatter.off + max(new.heights.size[0] / new.weight_cells[0], new.heights.size[1] / new.weight_cells[1])
+        then, now = old.weights[scatter.cut_out], new.weights[scatter.cut_out]
+        wide = changed_in(then, now, new.heights.size) if then is not now else []
+        rects += [(x0 - by, x1 + by, z0 - by, z1 + by) for x0, x1, z0, z1 in wide]
     return rects
 
 

@@ -136,6 +136,19 @@ def test_where_pieces_stand_follows_layers_slopes_heights_water_and_cut_outs() -
     assert 5.0 <= high.matrices[:, 1, 3].min() <= high.matrices[:, 1, 3].max() <= 12.0
 
 
+def test_pieces_keep_off_a_layer_by_metres() -> None:
+    """A straight path between two known edges, by hand."""
+    path = np.zeros((65, 65), np.uint8)
+    path[:, 30:35] = 255  # 18.75 m to 21.25 m
+    off = lambda by: np.abs(
+        all_of(scattered(density=8.0, cut_out="path", off=by), footing(path=path)).places[:, 0] - 20.0
+    )
+    step = 40 / 64
+    assert 1.25 <= off(0.0).min() < 1.25 + step
+    assert 1.25 + 2.0 - step <= off(2.0).min() < 1.25 + 2.0 + step
+    assert len(off(2.0)) == pytest.approx(8.0 * 40 * (40 - 2 * 3.25), rel=0.03)
+
+
 def test_pieces_stand_on_the_ground_upright_leant_or_along_its_slope() -> None:
     ramp = np.repeat(np.linspace(0, 20, 65, dtype=np.float32)[None], 65, axis=0)
     on = replace(footing(Heights.of(ramp, (40.0, 40.0))), corner=(100.0, -50.0), foot=3.0)
@@ -219,7 +232,8 @@ def lift_land(rng: np.random.Generator, project: Project) -> edits.Edit:
 
 def turn_number(rng: np.random.Generator, project: Project) -> edits.Edit:
     name, value = [("density", 2.0), ("clumps", 0.7), ("clear", 1.0), ("clear", 0.0), ("layer", "moss"), ("far", 9.0),
-                   ("dial", "warm"), ("visible", False), ("visible", True)][rng.integers(9)]  # fmt: skip
+                   ("dial", "warm"), ("visible", False), ("visible", True), ("cut_out", "moss"),
+                   ("off", 1.3)][rng.integers(11)]  # fmt: skip
     return edits.set_scatter(ground="land", scatter="a", **{name: value})
 
 
@@ -227,7 +241,7 @@ def turn_number(rng: np.random.Generator, project: Project) -> edits.Edit:
 @given(st.integers(0, 2**31))
 def test_after_any_edits_pieces_are_what_they_would_be_anew_and_far_ones_never_moved(seed: int) -> None:
     rng = np.random.default_rng(seed)
-    document = Document(project_of(scattered(density=3.0).with_(id="a"),
+    document = Document(project_of(scattered(density=3.0, cut_out="moss", off=0.8).with_(id="a"),
                                    scattered(density=0.5, clear=0.8, layer="moss").with_(id="b")))  # fmt: skip
     columns, scene = columns_of(document.project, later=bool(rng.integers(2)))
     waiting = []
