@@ -1,7 +1,7 @@
 """Which pieces of scatters are drawn for an eye: cells that it cannot see are left out whole, then pieces by distance.
 
-Towards the distance from which none is seen they thin out, those of the highest rank first, and each is the smaller
-the nearer it is to going, so that none goes at once.
+Towards the distance from which none is seen they thin out, those of the highest rank first, and of each more and more
+points are left out before it goes, so that none goes at once.
 """
 
 from __future__ import annotations
@@ -22,7 +22,9 @@ from jade_coat.view.requests import Eye
 FIRST = 0.55
 """The share of its distance at which the first pieces are gone."""
 FADE = 0.15
-"""Over which share of the distance at which it goes a piece becomes smaller."""
+"""Over which share of the distance at which it goes a piece becomes fainter."""
+GOING = 20
+"""From which bit of the number of its row on is told how far a piece has gone, in sixteenths (`placed.glsl`)."""
 MOST_CASTING = 40_000
 """So many pieces of a scatter throw shadows, those nearest to the middle of what does."""
 
@@ -55,32 +57,30 @@ def balls_of(strewn: Strewn, before: Balls | None) -> Balls:
     return made
 
 
-def chosen(strewn: Strewn, balls: Balls, eye: Eye, reach: float) -> Pieces:
-    """The pieces that an eye may see some of; `reach` is how far a piece of size 1 reaches from where it stands."""
+def chosen(strewn: Strewn, balls: Balls, eye: Eye, reach: float) -> tuple[Pieces, Array]:
+    """The pieces that an eye may see some of, and how far each has gone from afar, `(n,)` of 16.
+
+    `reach` is how far a piece of size 1 reaches from where it stands.
+    """
     away = np.linalg.norm(balls.middles - eye.position, axis=1) - balls.radii
     radii = balls.radii + balls.sizes * reach
     near = (away < strewn.far) & inside((balls.middles, radii), eye.projection @ eye.view)
     found = Pieces.joined(balls.order[i] for i in np.flatnonzero(near))
     if not len(found):
-        return found
+        return found, np.zeros(0, np.int32)
     away = np.linalg.norm(found.matrices[:, :, 3] - eye.position.astype(np.float32), axis=1)
     goes = strewn.far * (1 - (1 - FIRST) * found.ranks)
     left = np.clip((goes - away) / (goes * FADE), 0, 1)
     there = left > 0
-    found, left = found.some(there), left[there]
-    fading = left < 1
-    if fading.any():
-        matrices = found.matrices.copy()
-        matrices[fading, :, :3] *= left[fading, None, None]
-        found = replace(found, matrices=matrices)
-    return found
+    return found.some(there), np.floor((1 - left[there]) * 16).astype(np.int32)
 
 
-def placed(draw: Draw, pieces: Pieces, rows: Array) -> Draw:
-    """A draw of some pieces; `rows` gives that of each step."""
+def placed(draw: Draw, pieces: Pieces, rows: Array, gone: Array | int = 0) -> Draw:
+    """A draw of some pieces; `rows` gives that of each step, `gone` is how far each has gone from afar, of 16."""
     matrices = np.zeros((len(pieces), 4, 4), np.float32)
     matrices[:, :3], matrices[:, 3, 3] = pieces.matrices, 1.0
-    return replace(draw, matrices=matrices, rows=np.asarray(rows[pieces.steps], np.int32), seeds=pieces.seeds)
+    return replace(draw, matrices=matrices, rows=np.asarray(rows[pieces.steps] | gone << GOING, np.int32),
+                   seeds=pieces.seeds)  # fmt: skip
 
 
 class Strewer:
@@ -104,13 +104,15 @@ class Strewer:
         found.balls = {n: balls_of(s, found.balls.get(n)) for n, s in found.scene.strewn.items()}
         for name, draws in by_name.items():
             strewn = found.scene.strewn.get(name)
-            pieces = NO_PIECES
+            pieces, gone = NO_PIECES, np.zeros(0, np.int32)
             if strewn is not None:
-                pieces = chosen(strewn, found.balls[name], eye, self._reach(found, draws))
+                pieces, gone = chosen(strewn, found.balls[name], eye, self._reach(found, draws))
             for i in draws:
-                rows = strewn.rows.get(i) if strewn is not None else None
-                made = placed(found.scene.draws[i], pieces if rows is not None else NO_PIECES,
-                              rows if rows is not None else np.zeros(1, np.int32))  # fmt: skip
+                draw, rows = found.scene.draws[i], strewn.rows.get(i) if strewn is not None else None
+                if rows is not None:
+                    made = placed(draw, pieces, rows, gone)
+                else:
+                    made = placed(draw, NO_PIECES, np.zeros(1, np.int32))
                 self._scenes.put_instances(found, i, made)
 
     def _reach(self, found: GpuScene, draws: list[int]) -> float:

@@ -8,7 +8,7 @@ from jade_coat.material.kinds import Cut
 from jade_coat.material.shading import KIND_PARTS
 from jade_coat.program.glsl_backend import GlslProgram, output_name
 from jade_coat.view.context import HEADER, shader, shading_source
-from jade_coat.view.vertex import SEE, SIGHT, crowd_head, crowd_prologue
+from jade_coat.view.vertex import LEAVE, SEE, SIGHT, crowd_head, crowd_prologue
 
 
 @dataclass(frozen=True)
@@ -53,7 +53,7 @@ def fragment_source(glsl: GlslProgram, targets: Targets) -> str:
     """The whole fragment shader around an emitted program."""
     outs = [f"layout(location = {i}) out vec4 target{i};" for i in range(len(targets.expressions))]
     fades = "fade" in targets.outputs
-    own = [shader("sample.glsl")] if targets.cut or fades else []
+    own = [shader("sample.glsl")] if targets.cut or fades or targets.sighted else []
     if targets.lit:
         own += ["#define OPENED", shader("opened.glsl")] if targets.opened else []
         own += [
@@ -85,5 +85,6 @@ def fragment_source(glsl: GlslProgram, targets: Targets) -> str:
     writes = [f"target{i} = {e};" for i, e in enumerate(targets.expressions)]
     if targets.sighted:
         head.append(SIGHT)
+        before.append(LEAVE)
         writes.append(SEE)
     return "\n".join([HEADER, *head, *outs, *own, "void main() {", *first, glsl.pixel_body, *before, *writes, "}"])

@@ -13,12 +13,16 @@ from jade_coat.program.glsl_backend import GlslProgram, vertex_name
 from jade_coat.view.context import HEADER, shader
 
 _SIGHTED = """in int in_number;
-flat out uint pixel_member;"""
+flat out uint pixel_member;
+flat out float pixel_left;"""
 SIGHT = """flat in uint pixel_member;
+flat in float pixel_left;
 uniform uint crowd_number;
 layout(location = 0) out uvec2 sight;"""
+LEAVE = "if (pixel_left < 1.0 && instance_noise(gl_FragCoord.xy, pixel_member) >= pixel_left) discard;"
 SEE = "sight = uvec2(pixel_member, crowd_number << 24 | uint(gl_PrimitiveID) & 0xffffffu);"
-"""What the pixel shader of a sighting declares, and how it says which triangle of which instance is seen."""
+"""What the pixel shader of a sighting declares, how it leaves points out of what goes from afar (with `sample.glsl`),
+and how it says which triangle of which instance is seen."""
 
 
 @dataclass(frozen=True)
@@ -63,7 +67,10 @@ def vertex_source(part: VertexPart, interface: str = "", handed: str = "", sight
     `sighted` hands on which instance it is.
     """
     if sighted:
-        interface, handed = f"{interface}\n{_SIGHTED}", f"{handed}\npixel_member = uint(in_number);"
+        interface, handed = (
+            f"{interface}\n{_SIGHTED}",
+            f"{handed}\npixel_member = uint(in_number); pixel_left = left_of(in_row);",
+        )
     return "\n".join([
         HEADER, *part.head, *(f"in {STREAMS[s].kind} in_{s};" for s in part.streams),
         "in mat4 in_matrix;", "in int in_row;", "in float in_seed;",

@@ -38,7 +38,7 @@ from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.scene import SceneColumns
 from jade_coat.stage.strewing import as_prop, near
 from jade_coat.view.camera import eye_of, seen
-from jade_coat.view.strewn import FIRST
+from jade_coat.view.strewn import FADE, FIRST, GOING
 from tests.core.test_ground_view import give_own
 from tests.support import put_mesh
 
@@ -434,8 +434,42 @@ def test_pieces_are_drawn_as_props_in_their_places_would_be(renderer) -> None:
     away = np.linalg.norm(drawn.matrices[:, :3, 3] - eye.position, axis=1)
     assert 0 < len(drawn.rows) < len(pieces)
     assert away.max() < 30.0
-    sizes = np.linalg.norm(drawn.matrices[:, :3, 0], axis=1)
-    assert sizes[away > 28.0].max() < 0.5 * np.median(sizes[away < FIRST * 30])
+    gone = drawn.rows >> GOING
+    assert (gone[away < FIRST * 30 * (1 - FADE)] == 0).all()
+    assert gone[away > 28.0].min() > 0
+
+
+@pytest.mark.parametrize("cut", [False, True])
+def test_a_piece_that_goes_from_afar_is_there_at_as_many_points_as_are_left(renderer, cut: bool) -> None:
+    """Over many samples its picture is as faint as it has gone (dither; by the share of the distance, by hand)."""
+    project = project_of(scattered(density=1.0, far=100.0, size=(20.0, 20.0), tilt=0.0, turn=0.0))
+    if cut:
+        mesh = project.meshes[0].with_(categories={"surface": "cut"})
+        hole = project.material("m").with_(id="hole", kind="masked")
+        project = project.with_(
+            materials=(*project.materials, hole), meshes=(mesh,),
+            finishes=(*project.finishes, Finish(id="cut", name="Cut", parent="hole")),
+            categories=(*project.categories, Category(id="cut", name="Cut", finish="cut")),
+        )  # fmt: skip
+    columns, scene = columns_of(project)
+    put_mesh(renderer, "box", MESH)
+    for material in columns.materials.values():
+        renderer.assets.set_material(material, PackedLookup(()))
+    name = "land\ns"
+    one = Pieces.joined(scene.strewn[name].cells.values()).some(slice(0, 1))
+    one = replace(one, ranks=np.zeros(1, np.float32))  # it is the last to go
+    scene.strewn[name].cells = {(0, 0): one}
+    renderer.scenes.set("faint", scene)
+    foot = one.matrices[0, :, 3].astype(np.float64)
+    for share in (1.0, 0.7, 0.3):
+        at = foot + (0.0, 0.0, 100.0 * (1 - FADE * share))
+        eye = eye_of(at, foot + (0.0, 2.0, 0.0), 0.05, 1.0)
+        for sample in range(64):
+            picture = renderer.picture("faint", eye, 64, 64, ("base_color",), sample=sample, stream="faint",
+                                       backdrop=False)  # fmt: skip
+        assert not renderer.faults
+        inner = picture[24:40, 24:40, 3].astype(float) / 255
+        assert inner.mean() == pytest.approx(share, abs=0.08)
 
 
 def test_what_grows_far_from_everything_throws_its_shadow_on_the_land(renderer) -> None:

@@ -25,7 +25,7 @@ from jade_coat.view.frame import Frame
 from jade_coat.view.gpu_assets import GpuMesh
 from jade_coat.view.gpu_scenes import Seen
 from jade_coat.view.programs import Compiled
-from jade_coat.view.vertex import SEE, SIGHT, VertexPart, vertex_source
+from jade_coat.view.vertex import LEAVE, SEE, SIGHT, VertexPart, vertex_source
 
 FEWEST_TRIANGLES = 6000
 """A draw of fewer is no crowd. Neither the camera nor the picture's size counts: a draw that was now one and now not
@@ -62,9 +62,12 @@ class CrowdPass:
         self._drawer = drawer
         self.drawn = 0
         """How many crowds the last frame had."""
-        self._plain = drawer.context.program(
-            vertex_shader=vertex_source(VertexPart(), sighted=True),
-            fragment_shader="\n".join([HEADER, SIGHT, "void main() {", SEE, "}"]),
+        self._plain, self._leaving = (
+            drawer.context.program(
+                vertex_shader=vertex_source(VertexPart(), sighted=True),
+                fragment_shader="\n".join([HEADER, SIGHT, *head, "void main() {", *first, SEE, "}"]),
+            )
+            for head, first in (((), ()), ((shader("sample.glsl"),), (LEAVE,)))
         )
         self._mask = drawer.context.program(
             vertex_shader=HEADER + shader("screen.vert"), fragment_shader=HEADER + shader("crowd_mask.frag")
@@ -126,7 +129,8 @@ class CrowdPass:
 
     def _sight(self, frame: Frame, crowd: _Crowd) -> None:
         draw, drawer = crowd.draw, self._drawer
-        program = self._plain
+        program = self._leaving if draw.strewn else self._plain
+        set_uniform(program, "noise_sample", frame.sample)
         material = drawer.assets.materials[draw.material][0]
         if kind_of(material.kind).cut or material.moves or fades(material):
             compiled = drawer.compiled(draw, drawer.shop.sight)

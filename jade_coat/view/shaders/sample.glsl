@@ -12,6 +12,12 @@ float pixel_noise(vec2 at) {
     return fract(52.9829189 * fract(dot(at, vec2(0.06711056, 0.00583715))));
 }
 
+// The same for an instance as a whole: all its surfaces leave the same points out, and what is behind it is seen there.
+float instance_noise(vec2 at, uint instance) {
+    at += 5.588238 * float((noise_sample + int(instance & 63u) * 7) & 63);
+    return fract(52.9829189 * fract(dot(at, vec2(0.06711056, 0.00583715))));
+}
+
 // The threshold of an ordered grid of eight by eight (Bayer 1973), 1/128 to 127/128; shifted from sample to sample.
 float ordered(vec2 at) {
     int n = noise_sample;  // four samples are shifted over every square of four points, sixteen over every one of sixteen
