@@ -359,12 +359,13 @@ def layers(window: Window) -> QWidget:
 
 
 def puddles(window: Window) -> QWidget:
-    """A pool by the path, the hills in it."""
+    """A pool on a terrace after rain, its rings in the low sun."""
     session = window.session
-    session.do(edits.set_light(azimuth=-2.2, elevation=0.4))
-    land, (x, z) = session.project.grounds.first, (-9.0, 11.0)
+    session.do(edits.set_light(azimuth=0.6, elevation=0.45))
+    session.do(edits.set_shared(shared="damp", keys=(), value=0.8))
+    land, (x, z) = session.project.grounds.first, (7.2, -4.0)
     high = float(land.heights.at(np.array([[x - land.corner[0], z - land.corner[1]]]))[0])
-    _on_ground(window, Camera(target=(x, high, z), yaw=2.3, pitch=0.3, distance=5.6, field_of_view=0.62), "damp")
+    _on_ground(window, Camera(target=(x, high, z), yaw=3.8, pitch=0.27, distance=5.6, field_of_view=0.62), "damp")
     return window
 
 
