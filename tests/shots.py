@@ -363,7 +363,7 @@ def puddles(window: Window) -> QWidget:
     session = window.session
     session.do(edits.set_light(azimuth=0.6, elevation=0.45))
     session.do(edits.set_shared(shared="damp", keys=(), value=0.8))
-    land, (x, z) = session.project.grounds.first, (7.2, -4.0)
+    land, (x, z) = session.project.grounds.first, (-9.0, 11.0)
     high = float(land.heights.at(np.array([[x - land.corner[0], z - land.corner[1]]]))[0])
     _on_ground(window, Camera(target=(x, high, z), yaw=3.8, pitch=0.27, distance=5.6, field_of_view=0.62), "damp")
     return window
