@@ -14,6 +14,7 @@ from jade_coat.looking.attributes import (
     map_reads,
     painted,
 )
+from jade_coat.maps.color import LUMINANCE
 from jade_coat.maps.packing import PackedLookup, Texture
 from jade_coat.maps.sampling import reading
 from jade_coat.material.compile import compile_material, fixed_fields, seen_by, seen_from_ahead, with_shared
@@ -52,9 +53,17 @@ class LookAt:
 
     def opacity_at(self, triangle: int, point: Array) -> float:
         """The opacity at a point `(3,)` of one of the mesh's triangles, which must lie in the slot."""
+        return float(self._at_point(["opacity"], triangle, point)["opacity"][0])
+
+    def light_at(self, triangle: int, point: Array) -> float:
+        """How much light is added at a point, as `opacity_at` takes it, by a material that blends so: its luminance."""
+        found = self._at_point(["base_color", "emissive", "opacity"], triangle, point)
+        return float(LUMINANCE @ (found["base_color"] + found["emissive"]) * found["opacity"][0])
+
+    def _at_point(self, names: list[str], triangle: int, point: Array) -> dict[str, Array]:
         owner = np.array([triangle - self.slot.start])
         corners = self.mesh.positions[self.mesh.triangles[triangle]].astype(np.float64)
-        return float(np.ravel(self.at(["opacity"], owner, _weights(corners, point)[None])["opacity"])[0])
+        return {n: v[:, 0] for n, v in self.at(names, owner, _weights(corners, point)[None]).items()}
 
     def at_vertices(self, names: list[str]) -> dict[str, Array]:
         """Some outputs `(k, n)` at the vertices that the slot's triangles use, in rising order."""

@@ -25,6 +25,8 @@ from jade_coat.stage.project import Project, Prop
 
 MAX_HOLES = 24
 """How many holes a ray goes through in one prop before it counts as having missed it."""
+LEAST_LIGHT = 0.1
+"""Less light than this that is added, in luminance, is not pointed at."""
 PLACED_KEPT = 8
 """Props whose placed meshes are kept for the next ray."""
 
@@ -162,9 +164,15 @@ class StageRays:
         return known[2]
 
     def _is_there(self, now: StageNow, found: PropHit) -> bool:
-        """Whether the surface kind leaves a hit in the picture; all is there while maps are read, and under a fault."""
+        """Whether the surface kind leaves a hit in the picture; all is there while maps are read, and under a fault.
+
+        What adds light is there where it adds enough to be seen: one reaches through the dark of its cards.
+        """
         project, finish = now.project, finish_on(now.project, found.prop, found.slot)
-        if not finish or not kind_of(material_of(project, finish).kind).cut or not now.complete:
+        if not finish or not now.complete:
+            return True
+        kind = kind_of(material_of(project, finish).kind)
+        if not (kind.cut or kind.blend == "add"):
             return True
         key, known = (found.prop.id, found.slot, now.time), self._look
         if known is None or known[0] is not project or known[1] != key:
@@ -173,6 +181,8 @@ class StageRays:
                 look = look_at(project, now.library, found.prop, found.slot, found.mesh, now.time)
             known = self._look = (project, key, look)
         look = known[2]
+        if look is not None and kind.blend == "add":
+            return look.light_at(found.hit.triangle, found.local[0]) >= LEAST_LIGHT
         if look is None or (is_filled(look.material) and look.values.get(shading_path("fill", "depth"), 0.0) != 0.0):
             return True  # where a cut-out leaves nothing its fill is seen
         return look.opacity_at(found.hit.triangle, found.local[0]) >= max(look.material.cut, 1e-3)

@@ -14,10 +14,12 @@ from scipy.spatial.transform import Rotation
 from jade_coat.bake.exporting import export_glb
 from jade_coat.check.at_corners import Saving, saving, saving_on
 from jade_coat.check.stretch import stretch, stretch_note
+from jade_coat.files.assets import Assets
 from jade_coat.files.library import Library
 from jade_coat.files.mesh_files import read_mesh
 from jade_coat.jobs.job import Job
 from jade_coat.looking.look_at import look_at
+from jade_coat.looking.stage_rays import StageNow, StageRays
 from jade_coat.maps.color import to_linear
 from jade_coat.maps.images import as_float, read_image
 from jade_coat.maps.mapset import MapSet
@@ -26,7 +28,7 @@ from jade_coat.maps.packing import PackedLookup, Texture
 from jade_coat.material.compile import compile_material
 from jade_coat.material.glow import SHAPE_LABELS, Glow
 from jade_coat.material.kinds import KINDS
-from jade_coat.material.material import Coat, Material, field_values, layout
+from jade_coat.material.material import Coat, Finish, Material, field_values, layout
 from jade_coat.material.placing import FaceMove, RoundMove
 from jade_coat.material.shared import EVERYWHERE
 from jade_coat.material.surface import Surface
@@ -37,7 +39,8 @@ from jade_coat.program import lib
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.stage.draws import Draw, Scene
 from jade_coat.stage.making import mote_map
-from jade_coat.stage.project import Prop
+from jade_coat.stage.mesh_assets import MeshAsset
+from jade_coat.stage.project import Project, Prop
 from jade_coat.view.camera import eye_of
 from tests.core.test_parity import assert_parity
 from tests.core.test_placing import compiled, in_vertex_stage, moving, numpy_of, prop_of, world
@@ -288,3 +291,29 @@ def test_haze_that_is_stretched_on_its_cards_is_flagged_with_even_repeats() -> N
     assert "times along" in stretch_note(wide, (36.0, 1.0))
     assert stretch_note(wide, (6.0, 1.0)) == ""
     assert stretch(shapes.plane(1.0, 1.0, 0.5), (1.0, 1.0)) == 1.0  # no cards
+
+
+@pytest.mark.parametrize("kind", ["additive", "glow"])
+def test_what_adds_no_light_is_pointed_through(kind: str) -> None:
+    """A card before another: where it is dark the one behind is meant, where it shines the card itself."""
+    behind = Coat(id="c", name="C", surface=Surface(color=(0.4, 0.4, 0.4)))
+    materials = tuple(
+        Material(id=f"m{i}", name=f"M{i}", kind=kind, two_sided=True,
+                 coats=(Coat(id="c", name="C", surface=Surface(color=(c, c, c), glow=(c, c, c))),))
+        for i, c in enumerate((0.0, 0.9))
+    )  # fmt: skip
+    plane = shapes.box(1.0, 1.0, 0.02)
+    asset = MeshAsset(id="plane", name="Plane", asset="plane", slots=("surface",))
+    finishes = tuple(Finish(id=f"f{i}", name=f"F{i}", parent=f"m{i}") for i in range(3))
+    for front, expected in ((0, "wall"), (1, "card")):
+        props = tuple(
+            Prop(id=name, name=name, mesh="plane", position=(0.0, 0.0, z), finishes={"surface": f"f{finish}"})
+            for name, z, finish in (("wall", -1.0, 2), ("card", 0.0, front))
+        )
+        project = Project(materials=(*materials, Material(id="m2", name="M2", coats=(behind,))), finishes=finishes,
+                          meshes=(asset,), props=props)  # fmt: skip
+        now = StageNow(project, Library(Assets()), lambda _: plane)
+        low, high = plane.bounds
+        hit = StageRays().first(now, (low + high) / 2 + np.array([0.1, 0.07, 5.0]), np.array([0.0, 0.0, -1.0]))
+        assert hit is not None
+        assert hit.prop.id == expected
