@@ -100,6 +100,10 @@ class Pages(SentBare):
         beyond = ((inner[0] - top, bottom - inner[1]), (inner[2] - left, right - inner[3]))
         return np.pad(found, beyond, mode="edge")
 
+    def is_bare(self, rect: Rect) -> bool:
+        """Whether all tiles that some cells lie in are wholly 0."""
+        return all(not isinstance(self.tiles[i], np.ndarray) and self.tiles[i] == 0 for i in self.over(rect))
+
     def whole(self) -> Array:
         """All values `(rows, columns)`."""
         return self.values((0, self.rows, 0, self.columns))

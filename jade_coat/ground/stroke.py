@@ -172,9 +172,11 @@ def painted(
     others = [name for name in sharing if name != layer]
     if not others:
         return {}  # the only one that shares is always alone
-    theirs = {name: weights[name].values(rect).astype(np.float64) for name in others}
+    first = others[0]  # it fills in where there are none
+    there = [name for name in others if name == first or not weights[name].is_bare(rect)]
+    theirs = {name: weights[name].values(rect).astype(np.float64) for name in there}
     changed = after != before
-    for name, room in shared_out(theirs, sharing, layer, after).items():
+    for name, room in shared_out(theirs, there, layer, after).items():
         now = np.where(changed, np.rint(room), theirs[name])
         if not np.array_equal(now, theirs[name]):
             made[name] = weights[name].with_values(rect[0], rect[2], now.astype(np.uint8))

@@ -176,7 +176,7 @@ class GroundNodes:
         masks = np.zeros(self.low.shape, np.uint64)
         for i, layer in enumerate(self.ground.layers):
             there = self.there(layer.id) if i else np.ones(masks.shape, bool)
-            masks |= there.astype(np.uint64) << np.uint64(i)
+            np.bitwise_or(masks, np.uint64(1 << i), out=masks, where=there)
         pages = self.ground.heights.pages
         masks[-(-(pages.rows - 1) // QUADS) :] = 0
         masks[:, -(-(pages.columns - 1) // QUADS) :] = 0

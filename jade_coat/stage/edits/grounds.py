@@ -158,7 +158,12 @@ def paint_layers(project: Project, /, ground: str, weights: dict[str, Pages], by
     for layer in weights:
         old.layer(layer)
     changes: dict[str, Any] = {"by_hand": by_hand} if by_hand is not None else {}
-    return swap(project, "grounds", old.with_(weights={**old.weights, **weights}, **changes))
+    size = old.weight_cells
+    for pages in (*weights.values(), *changes.values()):
+        if (pages.columns, pages.rows, pages.dtype) != (*size, "uint8"):
+            raise ValueError(f"{old.name}: what is painted must be {size[0]} × {size[1]} numbers from 0 to 255")
+    # Nothing else is another, so nothing else is checked: a stroke is many of these.
+    return swap(project, "grounds", old.with_known(weights={**old.weights, **weights}, **changes))
 
 
 @edit
