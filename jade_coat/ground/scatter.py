@@ -17,7 +17,6 @@ from typing import Literal
 
 import cv2
 import numpy as np
-from scipy.spatial import cKDTree
 
 from jade_coat.ground import blue_noise
 from jade_coat.ground.heights import Heights
@@ -204,6 +203,8 @@ def _strewn(
     grows &= (slope >= scatter.steep_from) & (slope <= scatter.steep_to)
     grows &= (land[:, 0] >= scatter.heights[0]) & (land[:, 0] <= scatter.heights[1])
     if scatter.gone:
+        from scipy.spatial import cKDTree  # slow to import, and only where pieces were taken out
+
         grows &= cKDTree(np.array(scatter.gone)).query(at)[0] > SAME
     at, number, cell, land, slope = _kept(grows, at, number, cell, land, slope)
     chance = fates(corners, cell, number, scatter.seed)

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import ndimage
 
 from jade_coat.ground.flow import filled
 from jade_coat.ground.heights import Heights
@@ -44,6 +43,8 @@ def hollows(heights: Heights) -> Hollows:
 
     By filling pits (Barnes, Lehman & Mulla 2014); each piece of what is filled, corners touching, is a hollow.
     """
+    from scipy import ndimage  # slow to import, and only where damp is painted
+
     pages = heights.pages
     rows, columns = pool_cells(pages.rows, pages.columns)
     if (rows, columns) == (pages.rows, pages.columns):
@@ -96,6 +97,8 @@ class Pools:
 
 def pools(found: Hollows, damp: Pages) -> Pools:
     """How water may stand in some hollows, by what was painted of damp, `uint8`."""
+    from scipy import ndimage
+
     rows, columns = found.number.shape
     count = len(found.bottom)
     number = found.number

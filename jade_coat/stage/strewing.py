@@ -11,7 +11,6 @@ from dataclasses import dataclass, field
 from typing import Protocol
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
 from jade_coat.ground.pieces import Cell, Pieces
 from jade_coat.ground.scatter import (
@@ -382,6 +381,8 @@ def near(pieces: Mapping[Cell, Pieces], scatter: Scatter, place: Array, radius: 
 
 def as_prop(project: Project, scatter: Scatter, piece: Pieces, prop_id: str, name: str) -> Prop:
     """One piece as a prop of the project, that stands and looks as it does."""
+    from scipy.spatial.transform import Rotation  # slow to import, and only where a hand asks for it
+
     matrix = piece.matrices[0].astype(np.float64)
     size = float(np.linalg.norm(matrix[:, 0]))
     x, y, z, w = Rotation.from_matrix(matrix[:, :3] / size).as_quat()
