@@ -64,8 +64,8 @@ class GroundLift:
         """The lifts at samples of the heights, by their numbers, row by row, in order."""
         known, lifts = self._known
         at = np.searchsorted(known, numbers)
-        there = np.zeros(len(numbers), bool)
-        there[at < len(known)] = known[at[at < len(known)]] == numbers[at < len(known)]
+        there = at < len(known)
+        there[there] = known[at[there]] == numbers[there]
         found = np.zeros(len(numbers))
         found[there] = lifts[at[there]]
         if not there.all():

@@ -2,23 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
 
-from jade_coat.looking.ground_lift import GroundLift
 from jade_coat.program.types import Array
 from jade_coat.stage.grounds import Ground
 from jade_coat.stage.project import Project
+from jade_coat.stage.strewing import Lift, Lifts, no_lift
 
 LIFTINGS = 3
 """So often a place is looked for again, until it lies as high as it is lifted."""
-Lifts = Callable[[Project, Ground], GroundLift | None]
-
-
-def no_lift(project: Project, ground: Ground) -> None:
-    """Grounds as their heights alone have them."""
 
 
 @dataclass(frozen=True)
@@ -47,7 +41,7 @@ def on_ground(ground: Ground, origin: Array, way: Array) -> GroundHit | None:
     return GroundHit(ground, away, point, normal)
 
 
-def _lifted(hit: GroundHit, lift: GroundLift, origin: Array, way: Array) -> GroundHit:
+def _lifted(hit: GroundHit, lift: Lift, origin: Array, way: Array) -> GroundHit:
     """The same where the layers lift the ground: it is met anew as much higher as it is lifted there.
 
     The place that is found lies on the ground, and as near the ray as so many steps bring it.
@@ -64,7 +58,7 @@ def _lifted(hit: GroundHit, lift: GroundLift, origin: Array, way: Array) -> Grou
     )
 
 
-def _up_by(lift: GroundLift, hit: GroundHit) -> Array:
+def _up_by(lift: Lift, hit: GroundHit) -> Array:
     """How far the ground is lifted at a place of it, `(3,)`."""
     return np.array([0.0, float(lift(hit.place[None])[0]), 0.0])
 

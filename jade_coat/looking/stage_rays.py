@@ -9,7 +9,6 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from jade_coat.files.library import Library
-from jade_coat.looking.ground_rays import Lifts, no_lift
 from jade_coat.looking.look_at import LookAt, NoLook, look_at
 from jade_coat.looking.placed import PlacedMesh, placed_mesh
 from jade_coat.material.compile import is_filled
@@ -22,6 +21,7 @@ from jade_coat.program.types import Array
 from jade_coat.stage.boxes import PropBoxes
 from jade_coat.stage.looks import finish_on, material_of, moves_vertices, turns_to_eye
 from jade_coat.stage.project import Project, Prop
+from jade_coat.stage.strewing import Lifts, no_lift
 
 MAX_HOLES = 24
 """How many holes a ray goes through in one prop before it counts as having missed it."""

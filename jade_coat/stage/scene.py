@@ -24,7 +24,7 @@ from jade_coat.stage.lamps import BARE, Surroundings, lamp_draw, mist_draw
 from jade_coat.stage.look_tables import DECAL, LookKey, LookTables, Place, most_looks
 from jade_coat.stage.looks import finishes_on
 from jade_coat.stage.project import Project, Prop
-from jade_coat.stage.strewing import Due, Grown, Lifts, Strewing
+from jade_coat.stage.strewing import Due, Grown, Lifts, Strewing, no_lift
 from jade_coat.stage.strewn_columns import STREWN, StrewnColumns, StrewnPart
 
 _NOWHERE = np.eye(4, dtype=np.float32)
@@ -54,7 +54,7 @@ class SceneColumns:
 
     def __init__(
         self, mesh_data: Callable[[Project, str], MeshData], mesh_name: Callable[[Project, str], str] | None = None,
-        lifts: Lifts = lambda project, ground: None, later: bool = False,
+        lifts: Lifts = no_lift, later: bool = False,
     ) -> None:  # fmt: skip
         self._mesh_data = mesh_data
         self._mesh_name = mesh_name or (lambda project, mesh: mesh)

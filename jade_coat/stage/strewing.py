@@ -61,6 +61,10 @@ class Lift(Protocol):
 Lifts = Callable[[Project, Ground], Lift | None]
 
 
+def no_lift(project: Project, ground: Ground) -> None:
+    """Grounds as their heights alone have them."""
+
+
 def footing(ground: Ground, clear: Array | None = None, lift: Lift | None = None) -> Footing:
     """What pieces stand on, of a ground; `clear` is how far places are from props."""
     pools = {layer.id: pools_of(ground, layer) for layer in ground.layers if holds_water(layer)}
@@ -126,7 +130,7 @@ class Strewing:
     `later` leaves due what is to be strewn all over and is much.
     """
 
-    def __init__(self, mesh_data: Meshes, lifts: Lifts = lambda project, ground: None, later: bool = False) -> None:
+    def __init__(self, mesh_data: Meshes, lifts: Lifts = no_lift, later: bool = False) -> None:
         self._mesh_data, self._lifts, self._later = mesh_data, lifts, later
         self._held: dict[tuple[str, str], _Held] = {}
         self._stood: dict[str, Footprints] = {}
