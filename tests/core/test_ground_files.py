@@ -221,6 +221,11 @@ def test_from_afar_a_layer_is_laid_larger_and_mirrors_less_at_a_slant_and_near_i
     assert seen(level, glint=0.0)["specular"].max() < 0.2 < seen(level)["specular"].min()
     assert np.allclose(seen(far, glint=0.0)["specular"], seen(far)["specular"], atol=0.01), "not from straight above"
     assert np.allclose(seen((3.0, 1.0, 0.0), glint=0.0)["specular"], seen(near)["specular"], atol=0.05), "nor near"
+    bare, dull = seen(near), seen(near, dull=0.5)
+    # Luminance by Rec. 709; a grey card gives back 0.18 of the light (common practice, no source).
+    bright = np.clip(bare["base_color"] @ [0.2126, 0.7152, 0.0722] / 0.18, 0, 1)
+    assert bright.min() < 0.7
+    assert np.allclose(dull["specular"][:, 0], bare["specular"][:, 0] * (0.5 + 0.5 * bright), atol=1e-4)
 
 
 def test_what_is_of_a_mesh_that_a_file_does_not_list_is_left_out_and_named(tmp_path: Path) -> None:
