@@ -349,10 +349,10 @@ def ground(window: Window) -> QWidget:
 
 
 def layers(window: Window) -> QWidget:
-    """Where gravel, leaves and turf meet, from close by, and the rules that laid them."""
-    _on_ground(window, Camera(target=(-6.6, -1.6, 9.5), yaw=0.75, pitch=0.42, distance=7.5, field_of_view=0.62), "path")
+    """Where gravel, leaves and turf meet, the path that the gravel follows in hand, and the rules that laid them."""
+    _on_ground(window, Camera(target=(-7.4, -1.6, 8.0), yaw=0.85, pitch=0.4, distance=12.0, field_of_view=0.62), "path")
     panel = window.bench.ground_panel
-    panel.rules._choose(0)
+    window.bench.ground.take_path("way")
     QApplication.processEvents()
     panel._area.verticalScrollBar().setValue(panel._area.verticalScrollBar().maximum())
     return window

@@ -17,6 +17,8 @@ from jade_coat.files.assets import Assets
 from jade_coat.files.gltf_writer import mesh_glb
 from jade_coat.files.library import Library
 from jade_coat.ground.pages import Pages
+from jade_coat.ground.paths import GroundPath
+from jade_coat.ground.rules import LayerRule
 from jade_coat.ground.scatter import Scatter
 from jade_coat.ground.synthesis import Land
 from jade_coat.maps.images import png_bytes
@@ -75,8 +77,8 @@ class Demo:
         return {t.name: t for s in self.project.map_sets for t in self.library.textures(s)}
 
 
-def put_mesh(renderer: Any, key: str, mesh: MeshData) -> None:
-    renderer.assets.put_mesh(key, mesh_streams(mesh, ("curvature",)), mesh.triangles, mesh_numbers(mesh))
+def put_mesh(renderer: Any, key: str, mesh: MeshData, measured: tuple[str, ...] = ("curvature", "outward")) -> None:
+    renderer.assets.put_mesh(key, mesh_streams(mesh, measured), mesh.triangles, mesh_numbers(mesh))
 
 
 def stage_renderer(gl: Any, demo: Demo) -> Any:
@@ -162,7 +164,9 @@ def some_ground(name: str = "land", parent: str = "") -> Ground:
     )  # fmt: skip
     rng = np.random.default_rng(3)
     painted = {s.id: Pages.of((rng.random((33, 33)) * 255).astype(np.uint8)) for s in layers}
-    return made.with_(layers=layers, weights=painted, parent=parent)
+    way = GroundPath(id="way", name="Way", points=((1.0, 2.0), (6.0, 5.0), (11.0, 4.0)), width=0.8)
+    rules = (LayerRule(layer="b", measure="path", path="way", on=False),)
+    return made.with_(layers=layers, weights=painted, parent=parent, paths=(way,), rules=rules)
 
 
 def some_scatters() -> tuple[Scatter, ...]:

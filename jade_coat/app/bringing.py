@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 
@@ -12,7 +13,6 @@ from jade_coat.app.dialogs.common import ExportSize, ProgressDialog
 from jade_coat.app.dialogs.files import ask_file, ask_files, ask_folder, ask_new_file
 from jade_coat.app.dialogs.take_over import TakeOver, UpdateTaken
 from jade_coat.app.project_window import ProjectWindow
-from jade_coat.bake.exporting import Written, export_some
 from jade_coat.files.mesh_files import MESHES
 from jade_coat.files.project_folder import BadProject
 from jade_coat.formats import by_suffix
@@ -20,6 +20,9 @@ from jade_coat.jobs.apart import apart
 from jade_coat.jobs.words import told
 from jade_coat.maps.images import is_image_name
 from jade_coat.stage.project import Prop
+
+if TYPE_CHECKING:
+    from jade_coat.bake.exporting import Written
 
 
 class BringingWindow(ProjectWindow):
@@ -118,6 +121,8 @@ class BringingWindow(ProjectWindow):
 
     def export_to(self, path: Path, side: int, props: tuple[Prop, ...] = (), variants: bool = False) -> ProgressDialog:
         """Bake some props (all if none is named) and write a GLB in the background."""
+        from jade_coat.bake.exporting import export_some  # its library is slow to import
+
         session = self.session
         project, library = session.project, session.library
         dialog = ProgressDialog(self, "Export a GLB")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import signal
 import sys
@@ -14,6 +15,7 @@ from PyQt6.QtWidgets import QApplication, QMessageBox
 from jade_coat.app import preferences, theme
 from jade_coat.app.collector import Collector
 from jade_coat.app.mishaps import Mishaps
+from jade_coat.view.spawn import Started, start_process
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -61,11 +63,13 @@ def no_window(reason: str) -> str:
     return f"No window can be opened here: {' '.join(reason.split())[:200] or 'Qt gave up'}. {remedy}"
 
 
-def start(folder: Path | None) -> int:
-    """Open the window, on a project if one is given, and run until it is closed."""
-    from jade_coat.view.spawn import start_process
+def start(folder: Path | None, started: Started | None = None) -> int:
+    """Open the window, on a project if one is given, and run until it is closed.
 
-    started = start_process()  # while the rest is imported
+    `started` may be a render process that is on its way already, to save time.
+    """
+    gc.disable()  # what is imported stays; the application's own collector takes over
+    started = started or start_process()
     from jade_coat.view.client import RenderClient
 
     client = RenderClient(started)
@@ -74,11 +78,12 @@ def start(folder: Path | None) -> int:
     mishaps = Mishaps(app)
     mishaps.watch()
     from jade_coat.app.session import Session
-    from jade_coat.app.window import Window
 
     told = preferences.mend()
     session = Session(client)
     left = open_early(session, folder) if folder is not None else None
+    from jade_coat.app.window import Window  # the first programs are made meanwhile
+
     window = Window(session)
     mishaps.told.connect(window.tell_mishap)
     if told:

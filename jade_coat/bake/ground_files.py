@@ -20,6 +20,7 @@ from jade_coat.files.height_files import heights_bytes
 from jade_coat.files.library import Library
 from jade_coat.files.names import file_name
 from jade_coat.ground.kernels import bilinear
+from jade_coat.ground.paths import GroundPath, line_of
 from jade_coat.ground.pieces import Pieces
 from jade_coat.ground.scatter import Scatter, values_of
 from jade_coat.jobs.job import Job
@@ -101,6 +102,16 @@ def hand_over(
     return GroundWritten(tuple(paths), sum(len(d) for d in making.files.values()), tuple(dict.fromkeys(making.told)))
 
 
+def _told_path(ground: Ground, path: GroundPath) -> dict[str, Any]:
+    """A path as the sheet tells it: its line in the world, on the heights, metres."""
+    line = line_of(path)
+    high = ground.foot + ground.heights.at(line)
+    world = np.stack([line[:, 0] + ground.corner[0], high, line[:, 1] + ground.corner[1]], axis=1)
+    return {
+        "name": path.name, "width_metres": path.width, "closed": path.closed, "line": np.round(world, 4).tolist(),
+    }  # fmt: skip
+
+
 class _Making:
     """The files of one ground as they come about."""
 
@@ -125,6 +136,7 @@ class _Making:
                 "columns": pages.columns, "rows": pages.rows, "lowest_metres": low, "highest_metres": high,
             }  # fmt: skip
         self._layers()
+        self._sheet["paths"] = [_told_path(ground, path) for path in ground.paths if path.lies]
         side = int(wanted.baked or 0)
         wet = [layer for layer in ground.layers if holds_water(layer)] if wanted.puddles else []
         glb = int(wanted.grid or 0)

@@ -10,9 +10,10 @@ from jade_coat.check.material_costs import PixelCost, pixel_cost
 from jade_coat.material.compile import compile_material, live_fields
 from jade_coat.material.compile_stacked import HEIGHTS
 from jade_coat.material.kinds import kind_of
-from jade_coat.material.paged import LIVE, PAGES, live_by
+from jade_coat.material.paged import PAGES, live_by
 from jade_coat.material.quantity import OUTPUTS
 from jade_coat.material.shared import CAMERA, TIME
+from jade_coat.material.splitting import LIVE
 from jade_coat.material.stacking import WEIGHTS, GroundLayer
 from jade_coat.material.surface import MapLookup, Role
 from jade_coat.program import passes

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import ndimage
 
 from jade_coat.maps.color import LUMINANCE, to_linear, tone_mapped, tone_unmapped
 from jade_coat.program.types import Array
@@ -86,6 +85,8 @@ def grid_of(off: Array, covered: Array) -> float:
 
     The autocorrelation of what is finer than the grid, where it is `covered`, `(h, w) bool`.
     """
+    from scipy import ndimage  # slow to import
+
     fine = np.where(covered, off - ndimage.uniform_filter(off, PERIOD), 0.0)
     power = float((fine**2).sum())
     if power < covered.sum() * NO_GRAIN**2:

@@ -9,14 +9,14 @@ import numpy as np
 
 from jade_coat.ground.heights import Heights
 from jade_coat.ground.pages import Pages
+from jade_coat.ground.paths import GroundPath
 from jade_coat.ground.rules import LayerRule, run
-from jade_coat.ground.stroke import GroundBrush, painted, shaped
+from jade_coat.ground.stroke import GroundBrush, by_hand_after, painted, shaped
 from jade_coat.ground.synthesis import Land
 from jade_coat.kiln.brief import Brief
 from jade_coat.material.material import Coat, Dial, Finish, Material
 from jade_coat.material.stacking import GroundLayer
 from jade_coat.material.surface import Surface
-from jade_coat.program.types import Array
 from jade_coat.stage.grounds import Ground, new_ground
 
 POOLS = (((-6.2, 4.0), 1.6), ((7.2, -4.0), 2.0), ((8.0, 6.5), 2.6), ((-9.0, 11.0), 1.8))
@@ -94,14 +94,15 @@ def heights() -> Heights:
     return made
 
 
-def path() -> Array:
-    """Where people walk, metres from the middle, `(n, 2)`."""
-    through = np.array([(-30.0, 25.0), (-17.0, 19.0), (-8.0, 13.5), (-4.6, 7.0), (-5.4, 1.5), (-8.0, -5.0),
-                        (-6.0, -12.0), (2.0, -17.0), (12.0, -21.0), (22.0, -30.0)])  # fmt: skip
-    steps = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(through, axis=0).T))])
-    from scipy.interpolate import PchipInterpolator  # slow to import
-
-    return np.asarray(PchipInterpolator(steps, through)(np.arange(0.0, steps[-1], 0.35)))
+WALK = (
+    (-30.0, 25.0), (-17.0, 19.0), (-8.0, 13.5), (-4.6, 7.0), (-5.4, 1.5), (-8.0, -5.0), (-6.0, -12.0), (2.0, -17.0),
+    (12.0, -21.0), (22.0, -30.0),
+)  # fmt: skip
+"""Where people walk, metres from the middle."""
+PATHS = (
+    GroundPath(id="way", name="Way to the kiln", points=tuple((x + ACROSS / 2, z + ACROSS / 2) for x, z in WALK),
+               width=1.7),
+)  # fmt: skip
 
 
 LAYERS = (
@@ -132,6 +133,7 @@ RULES = (
     LayerRule(layer="scree", measure="slope", steep_from=math.radians(33), steep_to=math.radians(90), soft=0.12),
     LayerRule(layer="moss", measure="hollow", scale=3.0, least=0.35, soft=0.4, strength=0.85),
     LayerRule(layer="leaves", measure="noise", scale=5.0, least=0.66, soft=0.1, strength=0.9),
+    LayerRule(layer="path", measure="path", path="way", reach=0.75, soft=1.0),
     LayerRule(layer="damp", measure="flow", least=0.5, soft=0.35),
 )
 
@@ -144,18 +146,16 @@ def ground() -> Ground:
     bare = {layer.id: Pages.flat(rows, columns, "uint8", 0) for layer in LAYERS[1:]}
     weights = {**made.weights, **bare}
     sharing = [layer.id for layer in LAYERS if layer.way == "shared"]
-    weights |= run(RULES, land, weights, sharing, None)
+    weights |= run(RULES, land, weights, sharing, None, paths=PATHS)
+    by_hand = Pages.flat(rows, columns, "uint8", 0)
     corner = np.full(2, ACROSS / 2)
-    walk = GroundBrush(deed="paint", radius=1.15, strength=0.8, hard=0.35, ragged=0.55)
     bare_yard = GroundBrush(deed="paint", radius=5.2, strength=0.85, hard=0.5, ragged=0.5)
     for at in [(-2.5, -2.0), (2.5, -2.0), (0.0, 2.0), (-2.0, 5.0), (2.0, 5.0)]:
         weights |= painted(weights, sharing, "clay", land.size, bare_yard, np.array(at) + corner)
-    by_hand = Pages.flat(rows, columns, "uint8", 0)
-    for at in path():
-        if (np.abs(at) < ACROSS / 2).all():
-            weights |= painted(weights, sharing, "path", land.size, walk, at + corner)
+        by_hand = by_hand_after(by_hand, land.size, bare_yard, np.array(at) + corner)
     for at, size in POOLS:
         pool = GroundBrush(deed="paint", radius=size, strength=0.95, hard=0.45, ragged=0.5)
         for _ in range(2):
             weights |= painted(weights, sharing, "damp", land.size, pool, np.array(at) + corner)
-    return made.with_(layers=LAYERS, weights=weights, rules=RULES, by_hand=by_hand)
+            by_hand = by_hand_after(by_hand, land.size, pool, np.array(at) + corner)
+    return made.with_(layers=LAYERS, weights=weights, rules=RULES, by_hand=by_hand, paths=PATHS)

@@ -11,11 +11,9 @@ import struct
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
-import pygltflib as g
-from scipy.spatial.transform import Rotation
 
 from jade_coat.files.gltf_data import AGAIN, GltfData
 from jade_coat.files.gltf_motion import local_matrix
@@ -25,10 +23,13 @@ from jade_coat.stage.arranging import place_of, turn_between
 from jade_coat.stage.copying import Copier
 from jade_coat.stage.lamps import LEAST_REACH, RIGHT, SUN_COLOR, Lamp
 from jade_coat.stage.project import Light, Project
-from jade_coat.stage.turns import Turn
+from jade_coat.stage.turns import Turn, turn_of
+
+if TYPE_CHECKING:
+    import pygltflib
 
 LIGHTS = "KHR_lights_punctual"
-_TO_NODE = Rotation.from_euler("x", -RIGHT)
+_TO_NODE = turn_of(-RIGHT, 0.0, 0.0)
 """Takes −z to −y: between the way a node's light shines and a lamp's."""
 FAR = 30.0
 """The reach of a light that names none, metres: there it shines without end."""
@@ -48,12 +49,15 @@ class FileLight:
     angles: tuple[float, float] = (0.0, math.pi / 4)
 
 
-def add_lights(gltf: g.GLTF2, lamps: Sequence[Lamp], sun: Light | None) -> None:
+def add_lights(gltf: pygltflib.GLTF2, lamps: Sequence[Lamp], sun: Light | None) -> None:
     """Write lamps, and the sun, as nodes of a file's scene."""
+    from pygltflib import Node  # slow to import
+    from scipy.spatial.transform import Rotation  # slow to import
+
     written: list[dict[str, Any]] = []
 
     def add(light: dict[str, Any], **place: Any) -> None:
-        gltf.nodes.append(g.Node(name=light["name"], extensions={LIGHTS: {"light": len(written)}}, **place))
+        gltf.nodes.append(Node(name=light["name"], extensions={LIGHTS: {"light": len(written)}}, **place))
         gltf.scenes[0].nodes.append(len(gltf.nodes) - 1)
         written.append(light)
 
@@ -67,7 +71,7 @@ def add_lights(gltf: g.GLTF2, lamps: Sequence[Lamp], sun: Light | None) -> None:
         if lamp.spot:
             inner, outer = lamp.cone
             light["spot"] = {"innerConeAngle": max(inner, 0.0), "outerConeAngle": outer}
-        turn = (Rotation.from_quat(lamp.turn) * _TO_NODE).as_quat()
+        turn = (Rotation.from_quat(lamp.turn) * Rotation.from_quat(_TO_NODE)).as_quat()
         add(light, translation=list(lamp.position), rotation=[float(v) for v in turn])
     if written:
         gltf.extensions = {**(gltf.extensions or {}), LIGHTS: {"lights": written}}

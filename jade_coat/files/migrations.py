@@ -99,8 +99,14 @@ def _from_9(data: dict[str, Any]) -> dict[str, Any]:
     return data
 
 
+def _from_10(data: dict[str, Any]) -> dict[str, Any]:
+    """Format 11 knows paths over grounds; who has none is as it was."""
+    return data
+
+
 MIGRATIONS: dict[int, Migration] = {
     1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4, 5: _from_5, 6: _from_6, 7: _from_7, 8: _from_8, 9: _from_9,
+    10: _from_10,
 }  # fmt: skip
 """By the format they start from."""
 

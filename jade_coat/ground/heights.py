@@ -7,7 +7,6 @@ from functools import cached_property
 
 import numpy as np
 
-from jade_coat.ground.kernels import bilinear, march
 from jade_coat.ground.pages import SIDE, Pages
 from jade_coat.program.sending import SentBare
 from jade_coat.program.types import Array
@@ -95,6 +94,8 @@ class Heights(SentBare):
 
     def at(self, places: Array) -> Array:
         """The heights `(n,)` at places `(n, 2)`, bilinear; beyond the edge that of the edge."""
+        from jade_coat.ground.kernels import bilinear  # slow to import
+
         step = np.array(self.spacing)
         return np.asarray(bilinear(self.whole, np.ascontiguousarray(places / step, np.float64)))
 
@@ -112,6 +113,8 @@ class Heights(SentBare):
 
         Cells are passed through one by one, and whole tiles by their highest height.
         """
+        from jade_coat.ground.kernels import march  # slow to import
+
         step = np.array([*self.spacing])
         columns = self.pages.across
         away = march(

@@ -11,7 +11,6 @@ from typing import Any
 
 import numpy as np
 
-from jade_coat.ground.kernels import bilinear
 from jade_coat.program.sending import SentBare
 from jade_coat.program.types import Array
 
@@ -120,6 +119,8 @@ class Pages(SentBare):
         held = [self.tiles[i] for i in self.over(rect)]
         if not any(isinstance(t, np.ndarray) for t in held) and len(set(held)) == 1:
             return np.full(len(places), float(held[0]))
+        from jade_coat.ground.kernels import bilinear  # slow to import; a start need not wait for it
+
         return np.asarray(bilinear(self.values(rect), places - low))
 
     def with_values(self, top: int, left: int, values: Array) -> Pages:

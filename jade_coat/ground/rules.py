@@ -12,23 +12,26 @@ import numpy as np
 
 from jade_coat.ground.heights import Heights
 from jade_coat.ground.pages import Pages
+from jade_coat.ground.paths import GroundPath, off_paths_on, parts_of
 from jade_coat.ground.relief import aspect, curvature, slope
 from jade_coat.ground.stroke import FULL, bumps, shared_out
 from jade_coat.material.fields import Bounded, field, option
 from jade_coat.material.where import MAP_READS, MapReading
 from jade_coat.program.types import Array
 
-Measure = Literal["slope", "height", "hollow", "crest", "facing", "flow", "noise", "layer", "near", "props", "map"]
+Measure = Literal[
+    "slope", "height", "hollow", "crest", "facing", "flow", "noise", "layer", "near", "props", "path", "map"
+]  # fmt: skip
 MEASURE_LABELS: dict[Measure, str] = {
     "slope": "how steep", "height": "how high", "hollow": "in hollows", "crest": "on crests",
     "facing": "which way it faces", "flow": "where water runs", "noise": "patches", "layer": "where a layer is",
-    "near": "near a layer", "props": "near props", "map": "a map",
+    "near": "near a layer", "props": "near props", "path": "along a path", "map": "a map",
 }  # fmt: skip
 Side = Literal["in", "out"]
 SIDE_LABELS: dict[Side, str] = {"in": "there", "out": "not there"}
 OF_LAYER = ("layer", "near")
 """The measures that go by another layer."""
-ACROSS = ("layer", "near", "props", "map")
+ACROSS = ("layer", "near", "props", "path", "map")
 """The measures that can be turned round."""
 Picture = tuple[Array, float]
 """A map's numbers `(h, w)`, 0–1, and how many metres one tile of it spans; 0 where it lies once over all the ground."""
@@ -78,9 +81,11 @@ class LayerRule(Bounded):
     )  # fmt: skip
     other: str = ""
     """The layer that it goes by, where its measure goes by one."""
+    path: str = ""
+    """The path that it goes by, where its measure goes by one."""
     reach: float = field(
         1.0, "Within", unit="m", low=0.01, high=1000.0, soft=(0.1, 20.0), logarithmic=True,
-        when=("measure", ("near", "props")), hint="How near counts",
+        when=("measure", ("near", "props", "path")), hint="How near counts; of a path from its edge",
     )  # fmt: skip
     side: Side = option("in", "Lays it", "choice", SIDE_LABELS, when=("measure", ACROSS))
     soft: float = field(0.25, "Softness", low=0.01, hint="How soft its edges are")
@@ -108,12 +113,12 @@ def between(values: Array, low: float, high: float, soft: float) -> Array:
 
 def measured(
     rule: LayerRule, heights: Heights, rows: int, columns: int, painted: Mapping[str, Array] = NOTHING,
-    clear: Array | None = None, picture: Picture | None = None,
+    clear: Array | None = None, picture: Picture | None = None, path: GroundPath | None = None,
 ) -> Array:  # fmt: skip
     """How much of its layer a rule lays in each cell of weights `(rows, columns)`, 0–1, before its strength.
 
     `painted` is what there is of layers, 0–1; `clear` how far each place is from the next prop, metres, on a grid of
-    its own from edge to edge; `picture` the map that it goes by, without which it lays nothing.
+    its own from edge to edge; `picture` and `path` the map and the path that it goes by, without which it lays nothing.
     """
     land, spacing = _land(heights, rows, columns)
     if rule.measure in ACROSS:
@@ -121,7 +126,7 @@ def measured(
             return np.zeros((rows, columns))
         share = (
             _from(_spread(*picture, (rows, columns), spacing), rule) if rule.measure == "map" and picture is not None
-            else _beside(rule, (rows, columns), spacing, painted, clear)
+            else _beside(rule, (rows, columns), spacing, painted, clear, path)
         )  # fmt: skip
         return share if rule.side == "in" else 1.0 - share
     if rule.measure == "slope":
@@ -149,10 +154,14 @@ def measured(
 
 def _beside(
     rule: LayerRule, shape: tuple[int, int], spacing: tuple[float, float], painted: Mapping[str, Array],
-    clear: Array | None,
+    clear: Array | None, path: GroundPath | None,
 ) -> Array:  # fmt: skip
-    """How much a place is where a layer is, or near it or near props, 0–1; 0 everywhere where there is none of it."""
-    if rule.measure == "props":
+    """How much a place is where a layer is, or near it, props or a path, 0–1; 0 everywhere where there is none."""
+    if rule.measure == "path":
+        if path is None or not path.lies:
+            return np.zeros(shape)
+        away = off_paths_on(parts_of([path]), shape, spacing, rule.reach)
+    elif rule.measure == "props":
         if clear is None:
             return np.zeros(shape)
         away = cv2.resize(clear, shape[::-1], interpolation=cv2.INTER_LINEAR).astype(np.float64)
@@ -203,13 +212,14 @@ def _land(heights: Heights, rows: int, columns: int) -> tuple[Array, tuple[float
 def run(
     rules: Sequence[LayerRule], heights: Heights, weights: Mapping[str, Pages], sharing: Sequence[str],
     by_hand: Pages | None, clear: Array | None = None,
-    pictures: Callable[[LayerRule], Picture | None] = lambda rule: None,
+    pictures: Callable[[LayerRule], Picture | None] = lambda rule: None, paths: Sequence[GroundPath] = (),
 ) -> dict[str, Pages]:  # fmt: skip
     """The weights of all layers that rules lay or make room in, from the first of `sharing` everywhere.
 
     The rules that are on run in order; one that goes by another layer sees what those before it laid. `clear` is how
-    far places are from props, as `measured` takes it, and `pictures` gives the maps that rules go by. Where cells were
-    painted by hand, as much of what was there stays as `by_hand` says, 0–255. The same rules give the same weights.
+    far places are from props, as `measured` takes it, `pictures` gives the maps that rules go by, and `paths` are those
+    of the ground. Where cells were painted by hand, as much of what was there stays as `by_hand` says, 0–255. The same
+    rules give the same weights.
     """
     pages = next(iter(weights.values()))
     rows, columns = pages.rows, pages.columns
@@ -226,7 +236,8 @@ def run(
             held = made.get(rule.other)
             painted[rule.other] = (weights[rule.other].whole().astype(float) if held is None else held) / FULL
         picture = pictures(rule) if rule.measure == "map" else None
-        share = measured(rule, heights, rows, columns, painted, clear, picture) * rule.strength
+        path = next((p for p in paths if p.id == rule.path), None)
+        share = measured(rule, heights, rows, columns, painted, clear, picture, path) * rule.strength
         before = made[rule.layer]
         made[rule.layer] = before + (FULL - before) * share
         if rule.layer in sharing:

@@ -9,7 +9,6 @@ from __future__ import annotations
 import math
 import os
 from collections.abc import Callable, Mapping, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from dataclasses import field as field_of
 from functools import cache, partial
@@ -20,10 +19,9 @@ import numpy as np
 
 from jade_coat.ground import blue_noise
 from jade_coat.ground.heights import Heights
-from jade_coat.ground.kernels import bilinear
 from jade_coat.ground.pages import Pages
+from jade_coat.ground.paths import GroundPath, off_paths, parts_of
 from jade_coat.ground.pieces import Cell, Pieces
-from jade_coat.ground.strew_kernels import fates, places_in, stood, terrain
 from jade_coat.ground.stroke import bumps
 from jade_coat.ground.water import Pools
 from jade_coat.material.fields import Bounded, Number, field, option
@@ -81,6 +79,10 @@ class Scatter(Bounded):
     dry: float = field(1.0, "Keeps out of water", group="Where", hint="0 grows in puddles as well")
     clear: float = field(0.15, "From props", unit="m", high=100.0, soft=(0.0, 3.0), group="Where",
                          hint="How far it keeps from what stands there")  # fmt: skip
+    off_paths: float = field(0.0, "From paths", unit="m", high=100.0, soft=(0.0, 3.0), group="Where",
+                             hint="How far it keeps from the edge of paths; 0 takes no notice of them")  # fmt: skip
+    by_paths: float = field(0.0, "Only by paths", unit="m", high=100.0, soft=(0.0, 5.0), group="Where",
+                            hint="No farther than this from the edge of a path; 0 is anywhere")  # fmt: skip
     far: float = field(60.0, "Seen up to", unit="m", low=0.5, high=100000.0, soft=(5.0, 300.0), logarithmic=True,
                        group="From afar", hint="Where the last of it is gone; it thins out till there")  # fmt: skip
     cut_out: str = ""
@@ -112,6 +114,7 @@ class Footing:
     """By damp layer, how water may stand in hollows."""
     lift: Callable[[Array], Array] | None = None
     """How far the layers lift the land at places `(n, 2)`, metres `(n,)`."""
+    paths: Sequence[GroundPath] = ()
 
 
 def side_of(scatter: Scatter) -> float:
@@ -168,6 +171,8 @@ def strewn(
     scatter: Scatter, footing: Footing, cells: Sequence[Cell], rects: Sequence[Rect] | None = None
 ) -> dict[Cell, Pieces]:
     """The pieces that stand in each of some cells; those in some rectangles alone, if any are given."""
+    from concurrent.futures import ThreadPoolExecutor
+
     if not cells:
         return {}
     share = scatter.density / _dense(scatter) * _thinned(scatter, footing.heights.size)
@@ -189,6 +194,8 @@ def strewn(
 def _strewn(
     scatter: Scatter, footing: Footing, share: float, rects: Sequence[Rect] | None, cells: Sequence[Cell]
 ) -> dict[Cell, Pieces]:
+    from jade_coat.ground.strew_kernels import fates, places_in, terrain  # slow to import
+
     points, ranks, starts = _by_cell()
     corners, size = np.array(cells, np.int64), np.array(footing.heights.size)
     at, number, cell = places_in(points, ranks, starts, corners, side_of(scatter), share, size, blue_noise.PARTS)
@@ -198,18 +205,18 @@ def _strewn(
     if scatter.layer != footing.layers[0].id:  # what is not painted there is left out early
         at, number, cell, painted = _kept(painted > 0, at, number, cell, painted)
     land = terrain(footing.heights.whole, np.array(footing.heights.spacing), at)
-    slope = np.arctan(np.hypot(land[:, 1], land[:, 2]))
+    rise = np.hypot(land[:, 1], land[:, 2])
     grows = ranks[number] < _growing(scatter, footing, at, painted, land) * share
-    grows &= (slope >= scatter.steep_from) & (slope <= scatter.steep_to)
+    grows &= (rise >= math.tan(scatter.steep_from)) & (rise <= math.tan(scatter.steep_to))
     grows &= (land[:, 0] >= scatter.heights[0]) & (land[:, 0] <= scatter.heights[1])
     if scatter.gone:
         from scipy.spatial import cKDTree  # slow to import, and only where pieces were taken out
 
         grows &= cKDTree(np.array(scatter.gone)).query(at)[0] > SAME
-    at, number, cell, land, slope = _kept(grows, at, number, cell, land, slope)
-    chance = fates(corners, cell, number, scatter.seed)
-    pieces = _stood(scatter, footing, at, land, slope, chance, (ranks[number] / share).astype(np.float32))
-    edges = np.searchsorted(cell, np.arange(len(cells) + 1)).tolist()
+    kept = np.flatnonzero(grows)
+    chance = fates(corners, cell, number, kept, scatter.seed)
+    pieces = _stood(scatter, footing, at, land, kept, chance, (ranks[number[kept]] / share).astype(np.float32))
+    edges = np.searchsorted(cell[kept], np.arange(len(cells) + 1)).tolist()
     return {c: pieces.some(slice(a, b)) for c, a, b in zip(cells, edges[:-1], edges[1:], strict=True)}
 
 
@@ -229,28 +236,29 @@ def _thinned(scatter: Scatter, size: tuple[float, float]) -> float:
 
 
 def _stood(
-    scatter: Scatter, footing: Footing, at: Array, land: Array, slope: Array, chance: Array, ranks: Array
+    scatter: Scatter, footing: Footing, at: Array, land: Array, kept: Array, chance: Array, ranks: Array
 ) -> Pieces:
-    """Pieces as they stand at some places `(n, 2)`; `chance` `(n, 6)` is what is random of each, 0–1."""
+    """Pieces as they stand at those of some places `(n, 2)` that are `kept` `(k,)`; `chance` `(k, 6)` is what is random
+    of each, 0–1."""
+    from jade_coat.ground.strew_kernels import stood  # slow to import
+
     low, high = sorted(scatter.size)
     sizes = low * (high / low) ** chance[:, 0]
     world = np.array([footing.corner[0], footing.foot, footing.corner[1]])
     shape = np.array([scatter.turn, scatter.tilt, scatter.follow, scatter.sunk])
-    top = land
-    if footing.lift is not None:
-        top = land + np.stack([footing.lift(at), np.zeros(len(at)), np.zeros(len(at))], axis=1)
-    matrices = stood(at, top, sizes, chance, world, shape)
+    up = footing.lift(at[kept]) if footing.lift is not None else np.zeros(0)
+    matrices = stood(at, land, kept, up, sizes, chance, world, shape)
     span = max(footing.heights.high - footing.heights.low, 1e-6)
     measures: dict[By, Callable[[], Array]] = {
-        "chance": lambda: chance[:, 4], "damp": lambda: _damp(footing, at),
-        "steep": lambda: np.clip(slope / math.radians(45), 0, 1),
-        "high": lambda: (land[:, 0] - footing.heights.low) / span,
+        "chance": lambda: chance[:, 4], "damp": lambda: _damp(footing, at[kept]),
+        "steep": lambda: np.clip(np.arctan(np.hypot(*land[kept, 1:].T)) / math.radians(45), 0, 1),
+        "high": lambda: (land[kept, 0] - footing.heights.low) / span,
         "size": lambda: np.log(sizes / low) / max(math.log(high / low), 1e-6),
     }  # fmt: skip
     goes = measures[scatter.by]()
     # Between two steps chance decides: a slow change shows no bands.
     steps = np.clip(np.floor(goes * (STEPS - 1) + chance[:, 5]), 0, STEPS - 1).astype(np.uint8)
-    return Pieces(matrices, at.astype(np.float32), chance[:, 4].astype(np.float32), steps, ranks)
+    return Pieces(matrices, at[kept].astype(np.float32), chance[:, 4].astype(np.float32), steps, ranks)
 
 
 def _growing(scatter: Scatter, footing: Footing, at: Array, painted: Array, land: Array) -> Array:
@@ -258,6 +266,8 @@ def _growing(scatter: Scatter, footing: Footing, at: Array, painted: Array, land
 
     `painted` is how much of its own layer was painted there, `land` what `terrain` says of the places.
     """
+    from jade_coat.ground.kernels import bilinear  # slow to import
+
     found = _share(footing, scatter.layer, at, painted)
     if scatter.cut_out and scatter.cut_out in footing.weights:
         found = found * (1 - _read(footing, scatter.cut_out, at))
@@ -267,8 +277,12 @@ def _growing(scatter: Scatter, footing: Footing, at: Array, painted: Array, land
         noise = bumps(at[:, 0] + scatter.seed * 17.0, at[:, 1], scatter.clump)
         # At full strength about half of the ground is bare.
         found = found * np.clip(1 - scatter.clumps * 1.6 * (0.72 - noise) / 0.44, 0, 1)
-    if scatter.dry > 0:
+    if scatter.dry > 0 and any(s.way == "absolute" and s.role == "damp" for s in footing.layers):
         found = found * (1 - scatter.dry * _under_water(footing, at, land))
+    if scatter.off_paths > 0 or scatter.by_paths > 0:
+        reach = max(scatter.off_paths, scatter.by_paths) * 1.001
+        away = off_paths(parts_of(footing.paths), at, reach)
+        found = found * (away >= scatter.off_paths) * ((away <= scatter.by_paths) | (scatter.by_paths <= 0))
     if scatter.clear > 0 and footing.clear is not None:
         rows, columns = footing.clear.shape
         step = np.array(footing.heights.size) / (columns - 1, rows - 1)
@@ -328,6 +342,8 @@ def _read(footing: Footing, layer: str, at: Array) -> Array:
 
 def _away(footing: Footing, layer: str, at: Array, reach: float) -> Array:
     """How far places `(n, 2)` are from where a layer was painted by half or more, metres; as far as `reach` asks."""
+    from jade_coat.ground.kernels import bilinear  # slow to import
+
     pages = footing.weights[layer]
     step = np.array(footing.heights.size) / (pages.columns - 1, pages.rows - 1)
     if not len(at):

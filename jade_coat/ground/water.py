@@ -6,9 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from jade_coat.ground.flow import filled
 from jade_coat.ground.heights import Heights
-from jade_coat.ground.kernels import bilinear
 from jade_coat.ground.pages import Pages
 from jade_coat.program.types import Array
 
@@ -44,6 +42,9 @@ def hollows(heights: Heights) -> Hollows:
     By filling pits (Barnes, Lehman & Mulla 2014); each piece of what is filled, corners touching, is a hollow.
     """
     from scipy import ndimage  # slow to import, and only where damp is painted
+
+    from jade_coat.ground.flow import filled
+    from jade_coat.ground.kernels import bilinear
 
     pages = heights.pages
     rows, columns = pool_cells(pages.rows, pages.columns)

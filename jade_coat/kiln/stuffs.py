@@ -7,8 +7,6 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-from scipy import fft
-from scipy.spatial import cKDTree
 
 from jade_coat.maps.color import hex_to_linear
 from jade_coat.maps.synthesis import cells, ease, grid
@@ -36,6 +34,8 @@ def nested_noise(size: int, seed: int, scale: float, slope: float = 1.6, across:
     Each octave of frequencies has random numbers of its own, so that a larger tile adds finer ones and changes nothing.
     `across` above 1 draws it out along y. `size` is a power of two.
     """
+    from scipy import fft  # slow to import
+
     half = size // 2
     spectrum = np.zeros((size, half + 1), np.complex64)
     low = 0
@@ -162,6 +162,8 @@ def _rings(size: int, seed: int, coarse: float) -> Laid:
 
 def _leaves(size: int, seed: int, coarse: float) -> Laid:
     """Leaves over one another: of those that cover a place the one that lies highest is seen."""
+    from scipy.spatial import cKDTree  # slow to import
+
     count = max(round(420 / 4**coarse), 24)
     rng = np.random.default_rng(seed)
     centres, angles, lots = rng.random((count, 2)), rng.uniform(0, 2 * np.pi, count), rng.random(count)

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from jade_coat.files.library import Library
 from jade_coat.looking.look_at import look_at
@@ -35,6 +34,8 @@ def flow_of(project: Project, library: Library, prop: Prop, slot: str, mesh: Mes
 
     Lines begin evenly over the surface, and follow the direction at the nearest of many places.
     """
+    from scipy.spatial import cKDTree  # slow to import
+
     look = look_at(project, library, prop, slot, mesh)
     if WAY not in look.outputs:
         return NO_FLOW

@@ -5,8 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import fft, ndimage
-from scipy.spatial import cKDTree
 
 from jade_coat.maps.color import to_srgb
 from jade_coat.maps.images import png_bytes, quantized
@@ -24,6 +22,8 @@ def noise(size: int, seed: int, scale: float, slope: float = 1.6) -> Array:
 
     Features span 1/`scale` of the tile; amplitudes fall as frequency^-`slope` beyond that (spectral synthesis).
     """
+    from scipy import fft  # slow to import
+
     white = np.random.default_rng(seed).standard_normal((size, size)).astype(np.float32)
     spectrum = fft.rfft2(white)
     fy, fx = np.fft.fftfreq(size, 1 / size)[:, None], np.fft.rfftfreq(size, 1 / size)[None]
@@ -49,6 +49,8 @@ def cells(size: int, seed: int, count: int, warp: Array | None = None) -> Cells:
 
     `warp` `(2, size, size)` displaces the points looked up, in tile units.
     """
+    from scipy.spatial import cKDTree  # slow to import
+
     centres = np.random.default_rng(seed).random((count, 2))
     x, y = grid(size)
     at = np.stack([x, y], axis=-1).astype(np.float64)
@@ -64,6 +66,8 @@ def cells(size: int, seed: int, count: int, warp: Array | None = None) -> Cells:
 
 def blur(values: Array, radius: float) -> Array:
     """Gaussian blur over the tile's edges; `radius` in tile units."""
+    from scipy import ndimage  # slow to import
+
     return np.asarray(ndimage.gaussian_filter(values, radius * values.shape[0], mode="wrap"))
 
 

@@ -48,6 +48,8 @@ def live_paths(material: Material) -> frozenset[str]:
 @remembered
 def structure(material: Material) -> tuple[object, ...]:
     """What decides a live program's text: everything but the numbers that are read from the row."""
+    if isinstance(material, PagedMaterial) and material.of is not None:
+        return (*structure(material.with_(of=None)), *structure(material.of))
     numbers: dict[str, Any] = {"id": True, "name": True, "dials": True, "cut": True}
     bare = material.model_dump(exclude={**numbers, "coats": {"__all__": {"name"}}})
     live = live_paths(material)
@@ -125,7 +127,7 @@ def compile_material(
     the outputs of that (`material.shading`).
     """
     if isinstance(material, PagedMaterial):
-        return compile_paged(material)
+        return compile_paged(material, lookup, live_fields(material.of) if material.of is not None else reader)
     if isinstance(material, StackedMaterial):
         return compile_stacked(material, lookup, reader)
     linked, extra = Linked(material, reader, lookup), dict[str, Value]()

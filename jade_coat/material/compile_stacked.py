@@ -10,7 +10,8 @@ from jade_coat.material.laying import FieldReader, Fields, Linked, laid_on, worl
 from jade_coat.material.material import LAYER
 from jade_coat.material.quantity import OUTPUTS
 from jade_coat.material.shared import CAMERA
-from jade_coat.material.stacking import GroundLayer, StackedMaterial, mixed, stacked
+from jade_coat.material.splitting import KEPT_PAGE, STILL, split
+from jade_coat.material.stacking import GroundLayer, StackedMaterial, mixed, rained_on, seen_afar, stacked
 from jade_coat.material.surface import MapLookup
 from jade_coat.program import FLOAT, VEC2, VEC3, VEC4, TextureRef, Value, combine, const, lib, passes
 
@@ -52,6 +53,18 @@ def compile_stacked(material: StackedMaterial, lookup: MapLookup, reader: FieldR
     return passes.fold(ground.laid(outputs, lift))
 
 
+def compile_still(material: StackedMaterial, lookup: MapLookup, reader: FieldReader) -> dict[str, Value]:
+    """The folded program of what of a ground is still, for its pages, and `kept`: what the rest reads beside.
+
+    Raises ValueError where the rest reads more than pages have room for.
+    """
+    outputs, lift, ground = surface_of(material, lookup, reader)
+    parts = split(outputs)
+    if parts is None:
+        raise ValueError(f"{material.name}: what moves of it reads more than pages hold")
+    return passes.fold(ground.laid({**parts.still, KEPT_PAGE: parts.kept}, lift))
+
+
 def surface_of(
     material: StackedMaterial, lookup: MapLookup, reader: FieldReader
 ) -> tuple[dict[str, Value], Value, Ground]:
@@ -77,6 +90,11 @@ def surface_of(
     place = lib.attribute("world_position", VEC3)
     found, shares, lift = stacked(material, layers, fields, ground.weights_at(combine(place.x, place.z)), ground)
     outputs = {name: getattr(found, name) for name in OUTPUTS} | {"normal": world_normal(found.normal)}
+    # What rain and the eye make of it comes last: all else is still, and can be drawn into pages once.
+    at_rest = {name: outputs[name] for name in ("normal", "specular")}
+    outputs["normal"] = rained_on(material, fields, shares, outputs["normal"], ground)
+    outputs["specular"] = seen_afar(material, fields, shares, outputs["specular"], ground)
+    outputs |= {f"{STILL}{name}": value for name, value in at_rest.items() if outputs[name] is not value}
     outputs |= {**extra, **shares}
     outputs["coverage"] = _colors(material, shares)
     return outputs, lift, ground
@@ -129,6 +147,11 @@ class Ground:
         way = lib.normalize(lib.shared(CAMERA, VEC3) - lib.attribute("world_position", VEC3))
         return 1.0 - lib.clamp(lib.dot(way, lib.attribute("normal", VEC3)))
 
+    def in_world(self, way: Value) -> Value:
+        """A way in tangent space as one in the world."""
+        n, t = lib.attribute("normal", VEC3), lib.attribute("tangent", VEC4)
+        return t.xyz * way.x + lib.make("cross", (n, t.xyz)) * t.w * way.y + n * way.z
+
     def on_level(self) -> Value:
         """How level a place is for puddles to stand on it, 0–1."""
         return lib.smoothstep(STEEP, LEVEL, lib.attribute("normal", VEC3).y)
@@ -160,6 +183,7 @@ class Ground:
             lib.attribute("world_position", VEC3): place,
             lib.attribute("position", VEC3): place - combine(self._origin.x, 0.0, self._origin.y),
             lib.attribute("own_origin", VEC3): combine(self._origin.x, self._made.foot, self._origin.y),
+            lib.attribute("outward", VEC3): normal,
             lib.attribute("curvature", FLOAT): const(0.0), lib.instance("spacing", FLOAT): const(1.0),
             lib.instance("seed", FLOAT): const(0.5),
         }  # fmt: skip

@@ -44,10 +44,8 @@ CALM = const(0.0, 0.0, 1.0)
 """The normal of water that nothing stirs."""
 
 
-def flooded(layer: Layer, depth: Value, water: Value, murk: Value, normal: Value = CALM) -> tuple[Layer, Value]:
-    """A surface under water that stands `depth` over it, and how much of a puddle there is, 0–1.
-
-    `normal` is that of the water's surface, in tangent space.
+def flooded(layer: Layer, depth: Value, water: Value, murk: Value) -> tuple[Layer, Value]:
+    """A surface under calm water that stands `depth` over it, and how much of a puddle there is, 0–1.
 
     Shallow water is clear; with depth its own colour comes in, the sooner the more `murk` (Beer and Lambert's law).
     """
@@ -57,7 +55,7 @@ def flooded(layer: Layer, depth: Value, water: Value, murk: Value, normal: Value
     made = replace(
         layer,
         base_color=lib.lerp(layer.base_color, seen, there),
-        normal=lib.normalize(lib.lerp(layer.normal, normal, there)),
+        normal=lib.normalize(lib.lerp(layer.normal, CALM, there)),
         roughness=lib.lerp(layer.roughness, WATER_ROUGHNESS, there),
         metallic=layer.metallic * (1.0 - there),
         specular=lib.lerp(layer.specular, WATER_SPECULAR, there),

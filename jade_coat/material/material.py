@@ -170,6 +170,12 @@ class Material(Frozen):
         run = any(s.kind == "bend" for r in recipes_run(self.recipes, lookup) for s in r.steps)
         return run or any(t.reads_bend for t in self.terms)
 
+    def measured(self, lookup: MapLookup) -> tuple[str, ...]:
+        """The names of the measured streams of meshes that its programs read (`mesh.attributes`)."""
+        pushed = any(getattr(m, "along", "") == "normal" for m in self.moves)
+        outlined = isinstance(self.kind_part, Tones)
+        return (*(("curvature",) if self.reads_bend(lookup) else ()), *(("outward",) if pushed or outlined else ()))
+
     def sets_read(self, lookup: MapLookup) -> frozenset[str]:
         """The ids of every map set that a coat, a where-term or a recipe reads."""
         return self.map_sets.union(*(r.map_sets for r in recipes_run(self.recipes, lookup)))

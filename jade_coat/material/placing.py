@@ -329,7 +329,7 @@ def offset(moves: tuple[Move, ...], around: Around, fields: Callable[[Move], Any
 
 def _direction(along: Along) -> Value:
     if along == "normal":
-        return lib.attribute("normal", VEC3)
+        return lib.attribute("outward", VEC3)
     if along == "wind":
         return lib.shared(WIND_DIRECTION, VEC3)
     if along.startswith("own "):

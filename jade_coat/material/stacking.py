@@ -124,6 +124,8 @@ class StackedMaterial(Material):
         return [(f"{LAYER}{layer.id}", layer) for layer in self.layers]
 
 
+WATER = ":water"
+"""What the share of a damp layer's water ends with."""
 WEIGHTS = "own weights"
 """What the textures of weights are called: four layers each, by number."""
 
@@ -202,6 +204,9 @@ class Land(Protocol):
     def slanting(self) -> Value:
         """How much at a slant it is seen, 0–1: 0 from straight above it."""
 
+    def in_world(self, way: Value) -> Value:
+        """A way in tangent space as one in the world."""
+
     def on_level(self) -> Value:
         """How level a place is, 0–1."""
 
@@ -225,10 +230,7 @@ def stacked(
     shares = shares_of(
         [painted[s.id] for s in sharing], [layers[s.id].height for s in sharing], [fields[s.id].lead for s in sharing]
     )
-    layers = {
-        s.id: _dark_dulled(_dulled(layers[s.id], fields[s.id].glint, land), fields[s.id].dull)
-        for s in material.layers if s.id in layers
-    }  # fmt: skip
+    layers = {s.id: _dark_dulled(layers[s.id], fields[s.id].dull) for s in material.layers if s.id in layers}
     below = mixed([layers[s.id] for s in sharing], shares)
     shown = {s.id: share for s, share in zip(sharing, shares, strict=True)}
     for layer in material.layers:
@@ -244,7 +246,7 @@ def stacked(
             shown[layer.id] = painted[layer.id]
             if layer.role == "damp":
                 by = weather[layer.id], painted[layer.id], lift
-                below, shown[f"{layer.id}:water"] = _wet(below, layer, fields[layer.id], *by, land)
+                below, shown[f"{layer.id}{WATER}"] = _wet(below, layer, fields[layer.id], *by, land)
             elif layer.role == "gap":
                 below = replace(below, opacity=below.opacity * (1.0 - painted[layer.id]))
     return below, {f"share:{name}": share for name, share in shown.items()}, lift
@@ -256,24 +258,50 @@ def _wet(
     """What lies there as one damp layer wets it, and how much of it is under water, 0–1."""
     puddle = standing(damp * land.on_level(), own.stands, below.height)
     pool = land.pool_depth(layer, weather, own.stands, below.height, lift)
-    normal = CALM
-    if layer.rain == "rings":
-        rain = lib.clamp(lib.shared(shared_name(layer.rain_follows))) if layer.rain_follows else const(1.0)
-        normal = rings(land.place(), own.drops * rain)
-    return flooded(soaked(below, lib.clamp(damp)), lib.maximum(puddle, pool), own.water, own.murk, normal)
+    return flooded(soaked(below, lib.clamp(damp)), lib.maximum(puddle, pool), own.water, own.murk)
 
 
-def _dulled(layer: Layer, glint: Value, land: Land) -> Layer:
-    """A layer that mirrors less where it is far away and seen at a slant: relief that a pixel holds much of does so.
+def rained_on(
+    material: StackedMaterial, fields: Mapping[str, Any], shown: Mapping[str, Value], normal: Value, land: Land
+) -> Value:
+    """The world's normal with the rings that rain draws on the water of damp layers; the same where it rains on none.
 
-    The share that is left goes by Schlick's fifth power of the slant (1994), as what is mirrored does.
+    It comes after all else, so that all but the rings is still. `shown` is how much there is of each layer.
     """
-    if lib.is_const(glint, 1.0):
-        return layer
+    tilt: Value | None = None
+    for layer in material.layers:
+        if layer.way != "absolute" or layer.role != "damp":
+            continue
+        water = shown[f"share:{layer.id}{WATER}"]
+        tilt = tilt * (1.0 - water) if tilt is not None else None  # later water lies over it
+        if layer.rain == "rings":
+            rain = lib.clamp(lib.shared(shared_name(layer.rain_follows))) if layer.rain_follows else const(1.0)
+            ring = (rings(land.place(), fields[layer.id].drops * rain) - CALM) * water
+            tilt = ring if tilt is None else tilt + ring
+    return lib.normalize(normal + land.in_world(tilt)) if tilt is not None else normal
+
+
+def seen_afar(
+    material: StackedMaterial, fields: Mapping[str, Any], shown: Mapping[str, Value], specular: Value, land: Land
+) -> Value:
+    """The specular, less where the ground is far away and seen at a slant: relief that a pixel holds much of does so.
+
+    The share that is left goes by Schlick's fifth power of the slant (1994), as what is mirrored does, as far as the
+    layers that show say; water mirrors as ever. It comes after all else, so that all but this is still.
+    """
+    laid = [s for s in material.layers if s.way != "absolute" and f"share:{s.id}" in shown]
+    if all(lib.is_const(fields[s.id].glint, 1.0) for s in laid):
+        return specular
+    lost: Value = const(0.0)
+    for layer in laid:
+        lost = lost + shown[f"share:{layer.id}"] * (1.0 - fields[layer.id].glint)
+    for name, share in shown.items():
+        if name.endswith(WATER):
+            lost = lost * (1.0 - share)
     far = lib.clamp((land.away() - GLINT_NEAR) / (GLINT_FAR - GLINT_NEAR))
     slant = land.slanting()
     squared = slant * slant
-    return replace(layer, specular=layer.specular * (1.0 - (1.0 - glint) * far * squared * squared * slant))
+    return specular * (1.0 - lost * (far * squared * squared * slant))
 
 
 def _dark_dulled(layer: Layer, dull: Value) -> Layer:

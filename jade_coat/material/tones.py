@@ -140,7 +140,7 @@ class Tones(KindPart):
         else:
             thick = fields.outline * 0.001
         channel = painted(self.thinned)
-        return lib.normalize(lib.attribute("normal", VEC3)) * (thick if channel is None else thick * channel)
+        return lib.attribute("outward", VEC3) * (thick if channel is None else thick * channel)
 
 
 def _ramp(letter: str, stops: tuple[tuple[float, Color], ...]) -> str:

@@ -10,6 +10,7 @@ import numpy as np
 from jade_coat.mesh.curvature import curvature
 from jade_coat.mesh.data import FULL, MAX_COLOR_SETS, MAX_UV_SETS, MeshData
 from jade_coat.mesh.motion import unit
+from jade_coat.mesh.outward import outward
 from jade_coat.program.types import FLOAT, VEC2, VEC3, VEC4, Array, Type
 
 
@@ -96,6 +97,7 @@ STREAMS: dict[str, Stream] = {
             )
         ),
         Stream("curvature", "float", "1f4", curvature, measured=True),
+        Stream("outward", "vec3", "3f4", outward, measured=True, stands_in="normal"),
         Stream("edge", "float", "1f4", lambda m: m.edge_length, measured=True),
         *(_uv_stream(i) for i in range(MAX_UV_SETS)),
         *(_color_stream(i) for i in range(MAX_COLOR_SETS)),
@@ -116,10 +118,19 @@ def _world_tangent(at: Placed) -> Array:
     return np.concatenate([unit(tangents[:, :3] @ at.linear.T), tangents[:, 3:]], axis=1)
 
 
-def _world_normal(at: Placed) -> Array:
+def _in_world(at: Placed, normals: Array) -> Array:
     """Normals by the inverse transpose: of a turn after sizes s along the axes, the same matrix after 1 / s²."""
     squared = (at.linear**2).sum(axis=0)
-    return unit((at.mesh.normals / squared) @ at.linear.T)
+    return unit((normals / squared) @ at.linear.T)
+
+
+def _world_normal(at: Placed) -> Array:
+    return _in_world(at, at.mesh.normals)
+
+
+def _world_outward(at: Placed) -> Array:
+    found = outward(at.mesh)
+    return _in_world(at, at.mesh.normals if found is None else found)
 
 
 _STRETCH = f"vec3({', '.join(f'dot(MODEL[{i}].xyz, MODEL[{i}].xyz)' for i in range(3))})"
@@ -180,6 +191,8 @@ ATTRIBUTES: dict[str, Attribute] = {
         Attribute("world_position", VEC3, ("position",), "world.xyz", _world),
         Attribute("normal", VEC3, ("normal",), _NORMAL, _world_normal),
         Attribute("tangent", VEC4, ("tangent",), _TANGENT, _world_tangent),
+        # The same for all vertices at one place: what moves along it opens no gap at hard edges.
+        Attribute("outward", VEC3, ("outward",), _NORMAL.replace("in_normal", "in_outward"), _world_outward),
         # The frame that normals from maps are laid into: that of the mesh at rest, or where its vertices are moved.
         Attribute("shading_normal", VEC3, ("normal",), _NORMAL, _world_normal),
         Attribute("shading_tangent", VEC4, ("tangent",), _TANGENT, _world_tangent),

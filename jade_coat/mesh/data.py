@@ -116,8 +116,10 @@ class MeshData:
             at_rest=self.at_rest.part(vertices, triangles) if self.at_rest is not None else None,
         )  # fmt: skip
         made.__dict__["metres"], made.__dict__["typical_edge"] = self.metres, self.typical_edge
-        if "curvature" in self.__dict__:
-            made.__dict__["curvature"] = self.__dict__["curvature"][vertices]
+        for name in ("curvature", "outward"):
+            known = self.__dict__.get(name)
+            if known is not None:
+                made.__dict__[name] = known[vertices]
         return made
 
     def uv(self, index: int) -> Array:

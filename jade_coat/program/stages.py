@@ -45,39 +45,42 @@ class Stages:
         self.rate = passes.rates(outputs)
         self.repeated: set[Value] = set()
         self._spilled: dict[Value, None] = {}
-        crossing = self._crossing()
-        while len(self._packed(crossing)) and self._bins(crossing) > budget:
+        self._works: dict[Value, float] = {}
+        self._uniform: dict[Value, bool] = {}
+        self._reached: set[Value] = set()
+        crossing: dict[Value, None] = {}
+        self._reach(self.outputs, crossing)
+        while (bins := self._bins(crossing)) > budget:
             victim = self._cheapest(crossing)
             if victim is None:
-                raise ValueError(f"the material needs {self._bins(crossing)} varyings, {budget} are to be had")
+                raise ValueError(f"the material needs {bins} varyings, {budget} are to be had")
+            del crossing[victim]
             if self._can_spill(victim):
                 self._spilled[victim] = None
             else:
                 self.repeated.add(victim)
-            crossing = self._crossing()
+                self._reach(victim.args, crossing)
         self.crossing = self._packed(crossing)
-        self.spilled = [n for n in self._spilled if n in self._reached]
+        self.spilled = list(self._spilled)
 
     def in_pixel_stage(self, node: Value) -> bool:
         """Whether the pixel stage works this node out; only floats can cross to it, and a spread one crosses as one."""
         return self.rate[node] is Rate.PIXEL or node in self.repeated or node.op == "splat" or not node.type.is_float
 
-    def _crossing(self) -> list[Value]:
-        found: dict[Value, None] = {}
-        self._reached: set[Value] = set()
-        stack = list(self.outputs)
+    def _reach(self, nodes: Iterable[Value], crossing: dict[Value, None]) -> None:
+        """Add to the values that cross what nodes of the pixel stage read from below."""
+        stack = list(nodes)
         while stack:
             node = stack.pop()
             if node in self._reached:
                 continue
             self._reached.add(node)
-            if node in self._spilled or self.rate[node] is Rate.CONSTANT or node.op in UNIFORM_OPS:
+            if self.rate[node] is Rate.CONSTANT or node.op in UNIFORM_OPS:
                 continue
             if self.in_pixel_stage(node):
                 stack.extend(node.args)
             else:
-                found[node] = None
-        return list(found)
+                crossing[node] = None
 
     def _cheapest(self, crossing: Iterable[Value]) -> Value | None:
         # What is asked for at vertices means another thing between them: it crosses, whatever else must not.
@@ -85,10 +88,16 @@ class Stages:
         return min(choices, key=lambda n: (not self._can_spill(n), self._work(n) / n.type.size), default=None)
 
     def _work(self, node: Value) -> float:
-        return sum(OPS[n.op].cost for n in walk([node]))
+        if node not in self._works:
+            self._works[node] = sum(OPS[n.op].cost for n in walk([node]))
+        return self._works[node]
 
     def _can_spill(self, node: Value) -> bool:
-        return self._may_spill and self.rate[node] is Rate.ROW and not any(n.op in UNIFORM_OPS for n in walk([node]))
+        if not self._may_spill or self.rate[node] is not Rate.ROW:
+            return False
+        if node not in self._uniform:
+            self._uniform[node] = any(n.op in UNIFORM_OPS for n in walk([node]))
+        return not self._uniform[node]
 
     def _bins(self, crossing: Iterable[Value]) -> int:
         return len({(v.flat, v.index) for v in self._packed(crossing).values()})

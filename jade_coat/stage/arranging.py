@@ -6,7 +6,6 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import NamedTuple
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
 from jade_coat.program.types import Array
 from jade_coat.stage.placed import Placed, Vec3
@@ -70,12 +69,16 @@ class Stand:
 
     def turned(self, pivot: Array, axis: Array, angle: float) -> Places:
         """All turned about an axis through a point, right-handed, by an angle in radians."""
+        from scipy.spatial.transform import Rotation  # slow to import
+
         turn = Rotation.from_rotvec(unit_vector(axis) * angle)
         positions = turn.apply(self.positions - pivot) + pivot
         return self.places(positions, (turn * Rotation.from_quat(self.turns)).as_quat())
 
     def turned_own(self, axis: int, angle: float) -> Places:
         """Each turned where it stands about an axis of its own (0, 1, 2), right-handed, by an angle in radians."""
+        from scipy.spatial.transform import Rotation  # slow to import
+
         turn = Rotation.from_rotvec(np.eye(3)[axis] * angle)
         return self.places(turns=(Rotation.from_quat(self.turns) * turn).as_quat())
 
@@ -108,6 +111,8 @@ def snapped(value: float, step: float) -> float:
 
 def turn_between(start: Array, end: Array) -> Turn:
     """The shortest turn that takes one direction to another, for opposite ones too, as a quaternion."""
+    from scipy.spatial.transform import Rotation  # slow to import
+
     a, b = unit_vector(start), unit_vector(end)
     if float(a @ b) < -0.5:  # nearly opposite: half a turn about any axis across, then the little that is left
         across = unit_vector(np.cross(a, np.eye(3)[int(np.argmin(np.abs(a)))]))
@@ -158,6 +163,8 @@ def dropped(
     `lows` gives the middle of each thing's foot `(3,)` in the world. With `tilting` a thing leans with the surface:
     what was up for it is the surface's normal then.
     """
+    from scipy.spatial.transform import Rotation  # slow to import
+
     places, nowhere = stand.places(), []
     for i, wanted in enumerate(stand.ids):
         foot = np.asarray(lows[wanted], np.float64)

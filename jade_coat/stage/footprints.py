@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable
+from copy import copy
 
 import cv2
 import numpy as np
@@ -68,6 +69,12 @@ class Footprints:
         self._cells: dict[str, Array] = {}
         self.clear = np.full(self._shape, reach, np.float32)
         """How far each cell is from the next prop, metres; never changed, but replaced."""
+
+    def copied(self) -> Footprints:
+        """Another that goes on from the same state."""
+        made = copy(self)
+        made._stood, made._cells = self._stood.copy(), dict(self._cells)
+        return made
 
     def fits(self, ground: Ground, reach: float) -> bool:
         """Whether it can go on with a state of a ground, and with such a reach."""

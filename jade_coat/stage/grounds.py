@@ -9,6 +9,7 @@ from pydantic import BeforeValidator, ConfigDict, Field, PlainSerializer, model_
 
 from jade_coat.ground.heights import Heights
 from jade_coat.ground.pages import Pages
+from jade_coat.ground.paths import GroundPath
 from jade_coat.ground.rules import LayerRule
 from jade_coat.ground.scatter import Scatter
 from jade_coat.ground.synthesis import Land
@@ -18,11 +19,12 @@ from jade_coat.stage.things import Thing
 
 MOST_LAYERS = 64
 MOST_SCATTERS = 64
+MOST_PATHS = 64
 WEIGHT_SIDES = (17, 4097)
 """Fewest and most cells of the weights along an edge."""
 FULL = 255
 """The weight that counts as 1."""
-PAGE_TEXEL = 36
+PAGE_TEXEL = 47
 """Bytes that a texel of the pages takes with all its levels, and its depth."""
 PAGE_TILE, MOST_PAGE = 256, 4096
 """Texels along the edge of what is filled at once, and of all pages at the most."""
@@ -118,6 +120,8 @@ class Ground(Thing):
     """How far weights were painted by hand, `uint8`, of their size: rules leave that as it is."""
     scatter: tuple[Scatter, ...] = Field(default=(), max_length=MOST_SCATTERS)
     """What grows and lies on its layers."""
+    paths: tuple[GroundPath, ...] = Field(default=(), max_length=MOST_PATHS)
+    """Curves over it that rules and scatters go by."""
     baking: Baking = Baking()
     land: Land | None = None
     """What its heights were made from, if from numbers."""
@@ -143,6 +147,9 @@ class Ground(Thing):
         kinds = [s.id for s in self.scatter]
         if len(set(kinds)) != len(kinds):
             raise ValueError(f"{self.name}: the ids of scatters must be unique, got {kinds}")
+        named = [p.id for p in self.paths]
+        if len(set(named)) != len(named):
+            raise ValueError(f"{self.name}: the ids of paths must be unique, got {named}")
         if any(s.layer not in known for s in self.scatter):
             raise ValueError(f"{self.name}: something grows on a layer that is not there")
         if self.by_hand is not None and (self.by_hand.rows, self.by_hand.columns) not in sizes:
@@ -184,6 +191,13 @@ class Ground(Thing):
             if scatter.id == wanted:
                 return scatter
         raise KeyError(f"{self.name} has no scatter {wanted!r}")
+
+    def path(self, wanted: str) -> GroundPath:
+        """The path with this id. Raises KeyError."""
+        for path in self.paths:
+            if path.id == wanted:
+                return path
+        raise KeyError(f"{self.name} has no path {wanted!r}")
 
     def with_layer(self, new: GroundLayer) -> Ground:
         """The ground with another layer in the place of the one of its id."""

@@ -33,7 +33,7 @@ from jade_coat.stage.placed import Placed, Vec3
 from jade_coat.stage.shared_dials import SharedDial, Wind, shared_values
 from jade_coat.stage.things import Thing, Things
 
-SCHEMA_VERSION = 10
+SCHEMA_VERSION = 11
 
 
 def _paint(value: Any) -> Any:
@@ -143,7 +143,7 @@ CHANGES = object()
 class Project(Frozen):
     """Everything a project is, but for the large arrays its assets refer to."""
 
-    schema_version: Literal[10] = 10
+    schema_version: Literal[11] = 11
     name: str = "Untitled"
     map_sets: tuple[MapSet, ...] = ()
     materials: tuple[Material, ...] = ()

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
 
-from jade_coat.ground.pieces import Cell, Pieces
 from jade_coat.material.material import Material
 from jade_coat.material.paint_source import MapSource
 from jade_coat.mesh.data import MeshData, Slot
@@ -25,6 +24,7 @@ from jade_coat.stage.look_tables import DECAL, LookKey, LookTables, Place, most_
 from jade_coat.stage.looks import finishes_on
 from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.strewing import Due, Grown, Lifts, Strewing, no_lift
+from jade_coat.stage.strewn_beside import StrewnBeside
 from jade_coat.stage.strewn_columns import STREWN, StrewnColumns, StrewnPart
 
 _NOWHERE = np.eye(4, dtype=np.float32)
@@ -54,7 +54,7 @@ class SceneColumns:
 
     def __init__(
         self, mesh_data: Callable[[Project, str], MeshData], mesh_name: Callable[[Project, str], str] | None = None,
-        lifts: Lifts = no_lift, later: bool = False,
+        lifts: Lifts = no_lift, later: bool = False, strewing: Strewing | None = None,
     ) -> None:  # fmt: skip
         self._mesh_data = mesh_data
         self._mesh_name = mesh_name or (lambda project, mesh: mesh)
@@ -68,7 +68,9 @@ class SceneColumns:
         self._where: dict[str, dict[str, tuple[int, int, LookKey]]] = {}
         """By prop and slot: the draw, the instance there, and the look."""
         self._grounds = GroundColumns()
-        self._strewn = StrewnColumns(self._looks, mesh_data, self._mesh_name, Strewing(mesh_data, lifts, later))
+        self.strewing = strewing if strewing is not None else Strewing(mesh_data, lifts, later)
+        """Keeps the pieces of all scatters."""
+        self._strewn = StrewnColumns(self._looks, mesh_data, self._mesh_name, self.strewing)
         self._scatters: dict[str, StrewnPatch | None] = {}
         """The scatters to be told of."""
         self._decal_looks: dict[str, LookKey] = {}
@@ -77,6 +79,14 @@ class SceneColumns:
         self._surroundings = BARE
         self._surrounded = False
         """Whether the surroundings are to be told of."""
+
+    def beside(self, project: Project, scene: str) -> SceneColumns:
+        """Columns of their own for another state of the project, whose ids there begin with the scene's name.
+
+        What is strewn as it is here is taken over.
+        """
+        strewing = StrewnBeside(self.strewing, self._project, project, scene)
+        return SceneColumns(self._mesh_data, self._mesh_name, strewing=strewing)
 
     @property
     def materials(self) -> dict[str, Material]:
@@ -88,14 +98,6 @@ class SceneColumns:
         """The ids of the meshes that something shows, by the names that draws know them by."""
         found = {self._mesh_name(self._project, m.id): m.id for m in self._project.meshes}
         return {key[0]: found[key[0]] for key in self._numbers if key[0] != NODE_MESH}
-
-    def pieces(self, ground: str, scatter: str) -> Mapping[Cell, Pieces]:
-        """The pieces of a scatter, by cell."""
-        return self._strewn.pieces(ground, scatter)
-
-    def stands(self, ground: str, scatter: str) -> bool:
-        """Whether a scatter is strewn as it is to be."""
-        return self._strewn.stands(ground, scatter)
 
     @property
     def due(self) -> Due | None:

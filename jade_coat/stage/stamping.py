@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
 from jade_coat.program.types import Array
 from jade_coat.stage.arranging import unit_vector
@@ -29,6 +28,8 @@ def upright_turn(normal: Array, roll: float = 0.0) -> Turn:
 
     On a surface that faces up or down the picture's upper edge points towards −z. `roll` turns it about the normal.
     """
+    from scipy.spatial.transform import Rotation  # slow to import
+
     n = unit_vector(normal)
     up = UP - n * float(UP @ n)
     if np.linalg.norm(up) < 1e-4:
@@ -59,6 +60,8 @@ def stamped(like: Decal, point: Array, normal: Array, roll: float, chance: Chanc
 
 def strip(like: Decal, start: Array, end: Array, normal: Array) -> Decal:
     """A decal like another one stretched from one point of a surface to another: along its picture's height."""
+    from scipy.spatial.transform import Rotation  # slow to import
+
     way = np.asarray(end, np.float64) - start
     n = unit_vector(normal)
     along = way - n * float(way @ n)

@@ -7,11 +7,12 @@ has that done elsewhere, and the pieces there were stay to be seen until then.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Protocol
 
 import numpy as np
 
+from jade_coat.ground.paths import rects_of
 from jade_coat.ground.pieces import Cell, Pieces
 from jade_coat.ground.scatter import (
     SAME,
@@ -21,16 +22,13 @@ from jade_coat.ground.scatter import (
     cells_in,
     cells_over,
     inside,
-    side_of,
     strewn,
-    values_of,
 )
 from jade_coat.program.types import Array
 from jade_coat.stage.footprints import Box, Footprints, Meshes, changed_in
 from jade_coat.stage.ground_looks import same
 from jade_coat.stage.ground_water import holds_water, pools_of
 from jade_coat.stage.grounds import Ground
-from jade_coat.stage.looks import dress_of
 from jade_coat.stage.project import Project, Prop
 
 PLACING = tuple(
@@ -68,7 +66,8 @@ def no_lift(project: Project, ground: Ground) -> None:
 def footing(ground: Ground, clear: Array | None = None, lift: Lift | None = None) -> Footing:
     """What pieces stand on, of a ground; `clear` is how far places are from props."""
     pools = {layer.id: pools_of(ground, layer) for layer in ground.layers if holds_water(layer)}
-    return Footing(ground.heights, ground.layers, ground.weights, ground.corner, ground.foot, clear, pools, lift)
+    return Footing(ground.heights, ground.layers, ground.weights, ground.corner, ground.foot, clear, pools, lift,
+                   ground.paths)  # fmt: skip
 
 
 def _placed_by(scatter: Scatter) -> tuple[object, ...]:
@@ -135,6 +134,13 @@ class Strewing:
         self._held: dict[tuple[str, str], _Held] = {}
         self._stood: dict[str, Footprints] = {}
         self._due: dict[str, Due] = {}
+
+    def copied(self) -> Strewing:
+        """Another that goes on from the same state, and leaves nothing due."""
+        made = Strewing(self._mesh_data, self._lifts)
+        made._held = {key: replace(held, cells=dict(held.cells)) for key, held in self._held.items()}
+        made._stood = {name: stood.copied() for name, stood in self._stood.items()}
+        return made
 
     def pieces(self, ground: str, scatter: str) -> dict[Cell, Pieces]:
         """The pieces of a scatter by cell."""
@@ -364,36 +370,12 @@ def _reached(old: Ground, new: Ground, scatter: Scatter, lifted: bool) -> list[R
         then, now = old.weights[scatter.cut_out], new.weights[scatter.cut_out]
         wide = changed_in(then, now, new.heights.size) if then is not now else []
         rects += [(x0 - by, x1 + by, z0 - by, z1 + by) for x0, x1, z0, z1 in wide]
+    beside = max(scatter.off_paths, scatter.by_paths)
+    if beside > 0 and old.paths is not new.paths:
+        rects += rects_of(old.paths, new.paths, beside + SAME)
     return rects
 
 
 def counted(pieces: Mapping[Cell, Pieces]) -> int:
     """How many pieces there are."""
     return sum(len(p) for p in pieces.values())
-
-
-def near(pieces: Mapping[Cell, Pieces], scatter: Scatter, place: Array, radius: float) -> Pieces:
-    """The pieces that stand within some metres of a place `(2,)` of the ground, the nearest first."""
-    side, low, high = side_of(scatter), place - radius, place + radius
-    first, last = np.floor(low / side).astype(int), np.floor(high / side).astype(int)
-    cells = [(x, z) for x in range(first[0], last[0] + 1) for z in range(first[1], last[1] + 1)]
-    found = Pieces.joined(pieces[c] for c in cells if c in pieces)
-    away = np.hypot(*(found.places.astype(np.float64) - place).T)
-    order = np.argsort(away, kind="stable")
-    return found.some(order[away[order] <= radius])
-
-
-def as_prop(project: Project, scatter: Scatter, piece: Pieces, prop_id: str, name: str) -> Prop:
-    """One piece as a prop of the project, that stands and looks as it does."""
-    from scipy.spatial.transform import Rotation  # slow to import, and only where a hand asks for it
-
-    matrix = piece.matrices[0].astype(np.float64)
-    size = float(np.linalg.norm(matrix[:, 0]))
-    x, y, z, w = Rotation.from_matrix(matrix[:, :3] / size).as_quat()
-    dress = dress_of(project, scatter.mesh, scatter.variant)
-    value = values_of(scatter)[int(piece.steps[0])] if scatter.dial else None
-    values = {slot: {scatter.dial: value} for slot in dress} if value is not None else {}
-    return Prop(
-        id=prop_id, name=name, mesh=scatter.mesh, variant=scatter.variant, turn=(x, y, z, w), size=(size,) * 3,
-        position=(float(matrix[0, 3]), float(matrix[1, 3]), float(matrix[2, 3])), values=values,
-    )  # fmt: skip

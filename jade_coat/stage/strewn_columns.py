@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import numpy as np
 
-from jade_coat.ground.pieces import Cell, Pieces
 from jade_coat.ground.scatter import STEPS, Scatter, values_of
 from jade_coat.mesh.data import MeshData, Slot
 from jade_coat.stage.draws import StrewnPatch
@@ -56,14 +55,6 @@ class StrewnColumns:
         self._looks, self._mesh_data, self._mesh_name = looks, mesh_data, mesh_name
         self._strewing = strewing
         self._worn: dict[str, _Worn] = {}
-
-    def pieces(self, ground: str, scatter: str) -> Mapping[Cell, Pieces]:
-        """The pieces of a scatter, by cell."""
-        return self._strewing.pieces(ground, scatter)
-
-    def stands(self, ground: str, scatter: str) -> bool:
-        """Whether a scatter is strewn as it is to be."""
-        return self._strewing.stands(ground, scatter)
 
     @property
     def due(self) -> Due | None:

@@ -35,16 +35,21 @@ def turn_of(x: float, y: float, z: float) -> Turn:
 
 
 def angles_of(turn: Turn) -> Angles:
-    """The angles about fixed x, then y, then z that make a turn, radians; y lies within a quarter turn.
+    """The angles about fixed x, then y, then z that make a turn, radians: of the two ways that of the smaller x and z.
 
-    Where y is a quarter turn, x and z turn about one axis: z is 0 then.
+    So what is turned about y alone says so, however far. Where y is a quarter turn, x and z turn about one axis: z is 0
+    then.
     """
     (m00, m01, _), (m10, m11, _), (m20, m21, m22) = turn_rows(turn)
     flat = math.hypot(m00, m10)
     y = math.atan2(-m20, flat)
     if flat < 1e-6:
         return (math.atan2(m01 if m20 < 0 else -m01, m11), y, 0.0)
-    return (math.atan2(m21, m22), y, math.atan2(m10, m00))
+    x, z = math.atan2(m21, m22), math.atan2(m10, m00)
+    if abs(x) + abs(z) <= math.pi:
+        return (x, y, z)
+    x, y, z = (a - math.copysign(math.pi, a) for a in (x, -y, z))
+    return (x, y, z)
 
 
 def turn_rows(turn: Turn) -> tuple[Row, Row, Row]:

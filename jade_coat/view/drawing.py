@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import replace
 from functools import partial
 from typing import Any
@@ -16,6 +17,7 @@ from jade_coat.material.paint_source import is_own, own_key
 from jade_coat.material.settle import LAND
 from jade_coat.material.shading import shading_path
 from jade_coat.material.shared import CAMERA, EVERYWHERE, EYE_KNOWN, LAND_AT, LAND_SIZE, NO_LAND, SharedValue
+from jade_coat.material.splitting import LIVE
 from jade_coat.mesh.attributes import STREAMS, held_stream, mesh_number_type
 from jade_coat.program.glsl_backend import shared_uniform
 from jade_coat.program.types import Array
@@ -74,12 +76,20 @@ class Drawer:
             return None
 
     def worn(self, scene: Scene, draw: Draw) -> tuple[object, ...]:
-        """What a draw's look follows from beside its maps and the eye, to be compared with what it was."""
+        """What a draw's look follows from beside its maps, the eye and the clock, to be compared with what it was."""
         name = draw.material
-        compiled = self.compiled(draw, self.shop.view, in_earnest=False)
-        shared = tuple(repr(self.shared.get(n)) for n in (compiled.glsl.shared if compiled is not None else ()))
+        shared = tuple(repr(self.shared.get(n)) for n in self._shared_read(draw) if n not in LIVE)
         rows = hash(scene.rows[name].tobytes()) if name in scene.rows else 0
         return name, self.assets.material_versions.get(name, 0), rows, shared
+
+    def _shared_read(self, draw: Draw) -> tuple[str, ...]:
+        """The shared values that a draw's look reads; none of what has a fault."""
+        if draw.material in self.assets.faults or draw.material not in self.assets.materials:
+            return ()
+        try:
+            return self.shop.shared_read(*self.assets.materials[draw.material], draw.on_map)
+        except (TypeError, ValueError, KeyError):
+            return ()
 
     def bind(self, compiled: Compiled, found: GpuScene, draw: Draw, mesh: GpuMesh, eye: Array, sample: int = 0) -> None:
         """Give a program what it reads beside the vertices; `eye` `(3,)` is where the camera stands."""
@@ -204,9 +214,24 @@ class Drawer:
             self._arrays.pop((program.glo, draw.mesh, draw.paint, alone.glo)).release()
         alone.release()
 
+    @contextmanager
+    def alone(self, program: Any, draw: Draw, instance: int) -> Iterator[Any]:
+        """The vertices of one instance of a draw, joined for a program that is bound; they go afterwards."""
+        data = self.context.buffer(instance_data(draw)[instance : instance + 1].tobytes())
+        mesh = self.assets.meshes[draw.mesh]
+        content = self._content(program, mesh, draw, data)
+        array = self.context.vertex_array(program, content, mesh.indices, skip_errors=True)
+        yield array
+        array.release()
+        data.release()
+
     def surface(self, frame: Frame, index: int, fallback: Any) -> None:
         """Draw one draw of a frame by its material, or by the fallback program where that has a fault."""
         self._draw_surface(frame, index, self.surface_program(frame), fallback)
+
+    def still(self, frame: Frame, index: int) -> None:
+        """Draw what of one draw of a frame pages can hold, where some of it moves."""
+        self._draw_surface(frame, index, self.shop.filling, None)
 
     def fill(self, frame: Frame, index: int) -> None:
         """Draw what lies under one draw of a frame, where its material has a fill."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from functools import cache
 
 import numpy as np
 
@@ -51,6 +52,14 @@ PREVIEW_SHAPES: dict[str, Callable[[], MeshData]] = {
 SHAPE_LABELS = {"tile": "Bent tile", "plane": "Plane", "ball": "Ball", "rod": "Rod", "cloth": "Cloth"}
 
 
+@cache
+def glow_card() -> MeshData:
+    """What glows is shown on: a card, that no fade at the edge of a field reaches."""
+    return CardField(
+        over="box", radii=(0.0, 0.0, 0.0), count=1, size=(0.75, 0.75), spread=0.0, facing="ahead", roll=0.0
+    ).mesh()
+
+
 class StageLink:
     """One project's way to the renderer. Textures are loaded elsewhere and handed in by `textures_loaded`."""
 
@@ -75,10 +84,6 @@ class StageLink:
         self.problems = self._meshes.problems
         """What is wrong with meshes that a plain box stands in for, by mesh id."""
         self._swatch = painted(shapes.rail_tile())
-        self._card = CardField(
-            over="box", radii=(0.0, 0.0, 0.0), count=1, size=(0.75, 0.75), spread=0.0, facing="ahead", roll=0.0
-        ).mesh()
-        """What glows is shown on: a card, that no fade at the edge of a field reaches."""
         client.drop_all()
         client.set_scene(STAGE, Scene())
 
@@ -195,9 +200,9 @@ class StageLink:
 
     def _put_meshes(self, meshes: Mapping[str, str], project: Project) -> None:
         """Send meshes of a project by the names that draws know them by."""
-        bent = any(m.reads_bend(self._lookup) for m in project.materials)
+        measured = {stream for material in project.materials for stream in material.measured(self._lookup)}
         for name, mesh in meshes.items():
-            self._client.put_mesh(name, self._meshes.of(project, mesh), _bend(bent))
+            self._client.put_mesh(name, self._meshes.of(project, mesh), measured)
 
     def _sync_paint(self, before: Project | None, project: Project) -> None:
         for old, prop in project.props.changed_from(before.props if before else Things()):
@@ -260,7 +265,7 @@ class StageLink:
             props.append(moved)
         grounds = tuple(g.with_(id=f"{scene}/{g.id}") for g in other.grounds)
         other = other.with_(materials=materials, finishes=finishes, props=tuple(props), grounds=grounds)
-        columns, made, lookup = SceneColumns(self._meshes.of, _mesh_name, self.lifts.of), Scene(), self._lookup
+        columns, made, lookup = self._columns.beside(project, scene), Scene(), self._lookup
         columns.update(other).apply(made)
         if before is None or (before.map_sets, before.recipes) != (project.map_sets, project.recipes):
             lookup = PackedLookup(project.map_sets, project.recipes)
@@ -279,11 +284,11 @@ class StageLink:
 
     def pieces(self, ground: str, scatter: str) -> Mapping[Cell, Pieces]:
         """The pieces of a scatter of the present project, by cell."""
-        return self._columns.pieces(ground, scatter)
+        return self._columns.strewing.pieces(ground, scatter)
 
     def stands(self, ground: str, scatter: str) -> bool:
         """Whether a scatter of the present project is strewn as it is to be."""
-        return self._columns.stands(ground, scatter)
+        return self._columns.strewing.stands(ground, scatter)
 
     @property
     def due(self) -> Due | None:
@@ -320,7 +325,7 @@ class StageLink:
 
     def show_look(self, scene: str, material: Material, values: dict[str, Number]) -> None:
         """Put a look on the swatch form, or what glows on a card, as a scene of its own."""
-        mesh = (SWATCH_CARD, self._card) if kind_of(material.kind).part == "glow" else (SWATCH_MESH, self._swatch)
+        mesh = (SWATCH_CARD, glow_card()) if kind_of(material.kind).part == "glow" else (SWATCH_MESH, self._swatch)
         self._show_alone(scene, *mesh, material, values, LITTLE)
 
     def show_made(
@@ -354,17 +359,13 @@ class StageLink:
         around: Surroundings, others: Mapping[str, Look] = NO_LOOKS,
     ) -> None:  # fmt: skip
         assert self._project is not None
-        self._client.put_mesh(key, mesh, _bend(material.reads_bend(self._lookup)))
+        self._client.put_mesh(key, mesh, material.measured(self._lookup))
         self._give(material, self._project)
         for other, _ in others.values():
             self._give(other, self._project)
         made = single(key, mesh, material, values, others)
         made.surroundings = around
         self._client.set_scene(scene, made)
-
-
-def _bend(wanted: bool) -> tuple[str, ...]:
-    return ("curvature",) if wanted else ()
 
 
 def painted(mesh: MeshData) -> MeshData:

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections import OrderedDict
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
 import moderngl
 
 from jade_coat.material.compile import compile_material, dithers, fades, live_fields, moved_vertices, placed, structure
+from jade_coat.material.compile_stacked import compile_still
 from jade_coat.material.fill import filled_in
 from jade_coat.material.kinds import Cut, kind_of
 from jade_coat.material.lying import handed_in, lying_program
@@ -17,17 +18,19 @@ from jade_coat.material.material import Material, layout
 from jade_coat.material.paint_source import MapSource, is_own, painted_by_map
 from jade_coat.material.quantity import OUTPUTS, stored
 from jade_coat.material.shading import KIND_PARTS
+from jade_coat.material.splitting import KEPT_PAGE
+from jade_coat.material.stacking import StackedMaterial
 from jade_coat.material.surface import MapLookup
-from jade_coat.mesh.data import MAX_COLOR_SETS, MAX_UV_SETS
-from jade_coat.program import VEC2, VEC3, VEC4, Value, lib
+from jade_coat.program import VEC3, Value, lib
 from jade_coat.program.glsl_backend import FetchMode, GlslProgram, emit, output_name
-from jade_coat.program.passes import textures
+from jade_coat.program.passes import reads, textures
 from jade_coat.program.samplers import PROMISED, Kind, Samplers, shared_samplers
 from jade_coat.program.value import TextureRef
 from jade_coat.view.attachments import ATTACHMENTS
 from jade_coat.view.context import HEADER, numbered, shader
 from jade_coat.view.looks import MAX_PROBES
 from jade_coat.view.lying import lying_source
+from jade_coat.view.probes import KindOf, of_the_mesh, probed
 from jade_coat.view.targets import Targets, fragment_source
 from jade_coat.view.vertex import program_part, program_vertex_source
 
@@ -49,7 +52,6 @@ CROWD_SAMPLERS = 4
 """Samplers of `crowd.glsl`: what was sighted, the instances, the vertices and their paint."""
 DECAL_SAMPLERS = len(VIEW_OUTPUTS) + 2
 """Samplers of a decal: the surface's attachments as they were, the depth, and who receives it."""
-KindOf = Callable[[TextureRef], Kind | None]
 
 
 def unknown_kind(texture: TextureRef) -> Kind | None:
@@ -87,6 +89,7 @@ class ProgramShop:
         self._by_text: dict[object, Any] = {}
         self._failed: OrderedDict[tuple[str, str], str] = OrderedDict()
         self._reads: OrderedDict[object, tuple[TextureRef, ...]] = OrderedDict()
+        self._shared: OrderedDict[object, tuple[str, ...]] = OrderedDict()
         self.compiles = 0
         self._doomed: list[Any] = []
 
@@ -97,7 +100,7 @@ class ProgramShop:
         """
         key = (structure(material), getattr(lookup, "key", None), on_map)
         if key not in self._values:
-            made = {**placed(compile_material(material, lookup, live_fields(material))), **_of_the_mesh()}
+            made = {**placed(compile_material(material, lookup, live_fields(material))), **of_the_mesh()}
             self._values[key] = painted_by_map(made, on_map) if on_map is not None else made
             while len(self._values) > self._kept:
                 self._values.popitem(last=False)
@@ -115,6 +118,13 @@ class ProgramShop:
         targets = _for_surface(material, VIEW_OUTPUTS, _needed(VIEW_OUTPUTS), crowd, inner)
         return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
 
+    def filling(
+        self, material: Material, lookup: MapLookup, on_map: MapSource | None = None, kind: KindOf = unknown_kind
+    ) -> Compiled:
+        """The program that fills the pages of a ground whose look moves: with what of it is still."""
+        targets = Targets((*VIEW_OUTPUTS, output_name(KEPT_PAGE)), (*_needed(VIEW_OUTPUTS), KEPT_PAGE), filling=True)
+        return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
+
     def sight(
         self, material: Material, lookup: MapLookup, on_map: MapSource | None = None, kind: KindOf = unknown_kind
     ) -> Compiled:
@@ -129,7 +139,7 @@ class ProgramShop:
     ) -> Compiled:  # fmt: skip
         """The program that also gives paint, coverage, and up to four outputs of one float by name."""
         outputs = self.outputs(material, lookup, on_map)
-        seen = [_seen(p, outputs, kind) for p in probes]
+        seen = [probed(p, outputs, kind) for p in probes]
         values = [value for value, _ in seen]
         values += ["0.0"] * (MAX_PROBES - len(values))
         expressions = (*VIEW_OUTPUTS, "out_paint", f"vec4({', '.join(values)})", "vec4(out_coverage, 1.0)")
@@ -150,6 +160,18 @@ class ProgramShop:
         else:
             targets = Targets((), ())
         return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
+
+    def shared_read(self, material: Material, lookup: MapLookup, on_map: MapSource | None = None) -> tuple[str, ...]:
+        """The names of the shared values that what fills the G-buffer reads, in a stable order; nothing is compiled."""
+        key = (structure(material), getattr(lookup, "key", None), on_map)
+        if key not in self._shared:
+            outputs = self.outputs(material, lookup, on_map)
+            drawn = {n: outputs[n] for n in (*_needed(VIEW_OUTPUTS), *_leaving(material))} | moved_vertices(outputs)
+            self._shared[key] = tuple(sorted(reads(drawn, "shared")))
+            while len(self._shared) > self._kept:
+                self._shared.popitem(last=False)
+        self._shared.move_to_end(key)
+        return self._shared[key]
 
     def is_solid(self, material: Material, lookup: MapLookup) -> bool:
         """Whether a material's opacity is 1 everywhere, whatever its dials are."""
@@ -201,6 +223,12 @@ class ProgramShop:
         )  # fmt: skip
         return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
 
+    def marks(
+        self, material: Material, lookup: MapLookup, on_map: MapSource | None = None, kind: KindOf = unknown_kind
+    ) -> Compiled:
+        """The program of marks over a mesh, placed as the material moves it."""
+        return self._get(material, lookup, Targets((), (), marked=True), FetchMode.HARDWARE, on_map, kind)
+
     def decal(
         self, material: Material, lookup: MapLookup, on_map: MapSource | None = None, kind: KindOf = unknown_kind
     ) -> Compiled:  # fmt: skip
@@ -241,11 +269,15 @@ class ProgramShop:
             return pushed_out(self.outputs(material, lookup, on_map), material.vertex_level)
         if targets.inner:
             return filled_in(self.outputs(material, lookup, on_map), material.vertex_level)
-        if not targets.lying:
+        if not targets.lying and not targets.filling:
             return self.outputs(material, lookup, on_map)
-        key = (structure(material), getattr(lookup, "key", None), "lying")
+        key = (structure(material), getattr(lookup, "key", None), "lying" if targets.lying else "filling")
         if key not in self._values:
-            self._values[key] = handed_in(lying_program(material, lookup, live_fields(material)))
+            reader = live_fields(material)
+            if isinstance(material, StackedMaterial) and targets.filling:
+                self._values[key] = compile_still(material, lookup, reader)
+            else:
+                self._values[key] = handed_in(lying_program(material, lookup, reader))
             while len(self._values) > self._kept:
                 self._values.popitem(last=False)
         self._values.move_to_end(key)
@@ -282,10 +314,13 @@ class ProgramShop:
         return gone
 
     def _build(self, glsl: GlslProgram, targets: Targets) -> Any:
-        vertex = program_vertex_source(glsl, targets.lit, targets.sighted)
+        vertex = program_vertex_source(glsl, targets.lit, targets.sighted, targets.marked)
         if targets.crowd:
             vertex = HEADER + shader("screen.vert")
-        fragment = lying_source(glsl, targets.expressions) if targets.lying else fragment_source(glsl, targets)
+        if targets.marked:
+            fragment = HEADER + shader("marks.frag")
+        else:
+            fragment = lying_source(glsl, targets.expressions) if targets.lying else fragment_source(glsl, targets)
         if (vertex, fragment) not in self._by_text:
             self._by_text[vertex, fragment] = self._compile(vertex, fragment)
         return self._by_text[vertex, fragment]
@@ -307,45 +342,6 @@ def pushed_out(outputs: Mapping[str, Value], level: int) -> dict[str, Value]:
     """A program whose vertices lie on the hull of its outline; textures at vertices are read from a level."""
     place = outputs.get("placed_position", lib.attribute("world_position", VEC3))
     return {**outputs, "placed_position": lib.per_vertex(place + outputs["outline_offset"], level)}
-
-
-def _of_the_mesh() -> dict[str, Value]:
-    """What can be looked at on any material: painted channels, and checks along the UV sets."""
-    sets = [lib.attribute(f"color{i}", VEC4) for i in range(MAX_COLOR_SETS)]
-    found = {f"channel:{4 * i + k}": getattr(s, letter) for i, s in enumerate(sets) for k, letter in enumerate("xyzw")}
-    checks = {f"uv:{i}": _checks(lib.attribute(f"uv{i}", VEC2)) for i in range(MAX_UV_SETS)}
-    return {"paint": sets[0], **found, **checks}
-
-
-TEXELS = 32
-"""The side of the squares that texels are counted by."""
-
-
-def _seen(probe: str, outputs: Mapping[str, Value], kind: KindOf) -> tuple[str, str]:
-    """The GLSL of an output that is looked at, one float, and the output's name; none of what is not there."""
-    name, _, coat = probe.partition(":")
-    if name != "texels":
-        return (output_name(probe), probe) if probe in outputs else ("0.0", "")
-    if f"at:{coat}" not in outputs:  # another material: its lowest coat with maps, so that props can be compared
-        coat = next((n.partition(":")[2] for n in outputs if n.startswith("at:")), coat)
-    read = textures([outputs[f"color:{coat}"], outputs[f"height:{coat}"]]) if f"at:{coat}" in outputs else ()
-    known = next((k for k in map(kind, read) if k is not None), None)
-    if known is None:
-        return "0.0", ""
-    at, (_, width, height) = output_name(f"at:{coat}"), known
-    odd, wide = (
-        f"mod(floor({at}.x * {width / side:.1f}) + floor({at}.y * {height / side:.1f}), 2.0)"
-        for side in (TEXELS, 8 * TEXELS)
-    )
-    return f"(0.12 + 0.5 * {odd} + 0.3 * {wide})", f"at:{coat}"
-
-
-def _checks(uv: Value) -> Value:
-    """Eight checks along each unit of a UV set, brighter along it: 0 to 1."""
-    eighths = lib.unary("floor", uv * 8.0)
-    odd = lib.unary("fract", (eighths.x + eighths.y) * 0.5) * 2.0
-    along = lib.unary("fract", uv)
-    return 0.1 + odd * 0.5 + (along.x + along.y) * 0.2
 
 
 def _needed(expressions: tuple[str, ...]) -> tuple[str, ...]:

@@ -64,7 +64,7 @@ class Renderer:
         lamps = LampPass(self.drawer)
         self.composing: tuple[Pass, ...] = (
             compose, lamps, OwnLightPass(self.drawer, self.light, lamps), MistPass(self.drawer, self.light, lamps),
-            ForwardPass(self.drawer, self.light, lamps), GatherPass(context, compose), MarksPass(context, self.assets),
+            ForwardPass(self.drawer, self.light, lamps), GatherPass(context, compose), MarksPass(self.drawer),
         )  # fmt: skip
         """What is run for each look."""
         self._layers = LayersPass(self.drawer)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import multiprocessing
 from dataclasses import dataclass
 from multiprocessing.connection import Connection
@@ -27,6 +28,9 @@ def start_process() -> Started:
 
 
 def _run(connection: Connection) -> None:
+    gc.disable()  # while things are imported, which stay
     from jade_coat.view.process import run
 
+    gc.freeze()
+    gc.enable()
     run(connection)

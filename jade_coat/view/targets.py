@@ -16,11 +16,13 @@ class Targets:
     """What a frame draws into: GLSL expressions by attachment, with the outputs they need.
 
     `cut` leaves points out by their opacity (`material.kinds`), `turned` turns the normals of what is seen from behind.
+    `filling` is for pages that hold what is still (`material.splitting`), `marked` for marks over the picture.
     `sighted` gives, before the expressions, which triangle of which instance it is. `crowd` draws the pixels that were
-    sighted of a crowd, and no vertices. `lying` draws what a decal makes of the pixels that are there, `hull` the hull
-    of an outline, `inner` the fill under what is cut. `lit` puts the light of `light.glsl` before the expressions,
-    which may name it `light`, as what a `shading` sends of it; with `opened` it knows how open the sky is, with `meets`
-    what is behind a glow. `drawn` is GLSL before that of the shading. `taken` are the samplers that these take.
+    sighted of a crowd, and no vertices.
+    `lying` draws what a decal makes of the pixels that are there, `hull` the hull of an outline, `inner` the fill under
+    what is cut. `lit` puts the light of `light.glsl` before the expressions, which may name it `light`, as what a
+    `shading` sends of it; with `opened` it knows how open the sky is, with `meets` what is behind a glow. `drawn` is
+    GLSL before that of the shading. `taken` are the samplers that these take.
     """
 
     expressions: tuple[str, ...]
@@ -37,6 +39,8 @@ class Targets:
     inner: bool = False
     opened: bool = False
     meets: bool = False
+    filling: bool = False
+    marked: bool = False
     drawn: str = ""
 
 

@@ -15,6 +15,11 @@ from jade_coat.view.context import HEADER, shader
 _SIGHTED = """in int in_number;
 flat out uint pixel_member;
 flat out float pixel_left;"""
+_MARKED = """in float in_edge;
+uniform float nearer;
+uniform float dot_size;
+out float edge;"""
+_MARK = "edge = in_edge; gl_Position.z -= nearer * gl_Position.w; gl_PointSize = dot_size;"
 SIGHT = """flat in uint pixel_member;
 flat in float pixel_left;
 uniform uint crowd_number;
@@ -80,9 +85,11 @@ def vertex_source(part: VertexPart, interface: str = "", handed: str = "", sight
     ])  # fmt: skip
 
 
-def program_vertex_source(glsl: GlslProgram, lit: bool = False, sighted: bool = False) -> str:
-    """The vertex shader around an emitted program; `lit` hands on the place in the world too."""
+def program_vertex_source(glsl: GlslProgram, lit: bool = False, sighted: bool = False, marked: bool = False) -> str:
+    """The vertex shader around an emitted program; `lit` hands on the place in the world too, `marked` is for marks."""
     interface, handed = glsl.vertex_interface, ""
+    if marked:
+        interface, handed = f"{interface}\n{_MARKED}", _MARK
     if lit:
         interface, handed = f"{interface}\nout vec3 pixel_world;", "pixel_world = world.xyz;"
     return vertex_source(program_part(glsl), interface, handed, sighted)

@@ -13,6 +13,7 @@ from scipy.spatial.transform import Rotation
 from jade_coat.app.ground.workspace import Ground
 from jade_coat.files.height_files import read_heights
 from jade_coat.files.project_folder import open_project
+from jade_coat.ground.paths import line_of
 from jade_coat.ground.rules import LayerRule
 from jade_coat.stage import edits
 from jade_coat.stage.decals import Decal
@@ -159,6 +160,58 @@ def test_rules_lay_a_layer_run_again_after_shaping_and_leave_what_hands_painted(
     hand.until(lambda: not rules.working and session.project.grounds.first.weights[layer].whole().sum() < high.sum())
     hand.click(rules.ticks[0])
     hand.until(lambda: not rules.working and session.project.grounds.first.weights[layer].whole().max() == 0)
+    hand.settle()
+    assert not session.faults
+
+
+def test_a_path_is_laid_by_hand_and_what_goes_by_it_follows(hand: Hand) -> None:
+    _, session, bench = with_land(hand), hand.session, hand.window.bench
+    panel, state, view = bench.ground_panel, bench.ground, hand.window.view
+    session.choose_finish(session.project.finishes[-1].id)
+    hand.click(panel.add)
+    layer = state.layer.id
+    hand.click(panel.rules.add)
+    panel.rules.numbers._turned("measure", "path")
+    hand.until(lambda: not panel.rules.working)
+    assert session.project.grounds.first.weights[layer].whole().max() == 0
+    hand.click(panel.paths.add)
+    assert state.path is not None
+    assert not any(tool.isChecked() for tool in panel.tools.values())
+    panel.rules._turn(0, "path", state.path.id)
+    start = session.project
+    for at in (QPoint(-120, 30), QPoint(0, 0), QPoint(120, 40)):
+        hand.click(view, middle(hand) + at)
+    path = session.project.grounds.first.paths[0]
+    assert len(path.points) == 3
+    assert bench.ground_tool.place_at(QPointF(middle(hand))) == pytest.approx(path.points[1], abs=0.01)
+    hand.until(lambda: not panel.rules.working and session.project.grounds.first.weights[layer].whole().max() == 255)
+    laid = session.project.grounds.first.weights[layer].whole().sum()
+    # On its line a point comes between, and is dragged off it at once.
+    line = bench.path_tool._seen(session.project.grounds.first, line_of(path))
+    on_line = QPointF(*line[len(line) // 4, :2]).toPoint()
+    hand.drag(view, on_line, on_line + QPoint(0, -60))
+    bent = session.project.grounds.first.paths[0]
+    assert len(bent.points) == 4
+    assert (bent.points[0], *bent.points[2:]) == path.points
+    hand.until(lambda: not panel.rules.working)
+    assert session.project.grounds.first.weights[layer].whole().sum() > laid
+    hand.click(panel.paths.numbers.fields["closed"])
+    assert session.project.grounds.first.paths[0].closed
+    panel.paths.name.setText("Way up")
+    panel.paths.name.editingFinished.emit()
+    assert session.project.grounds.first.paths[0].name == "Way up"
+    hand.key(view, Qt.Key.Key_Delete)
+    assert len(session.project.grounds.first.paths[0].points) == 3
+    hand.key(view, Qt.Key.Key_Escape)
+    assert state.path is None
+    assert panel.tools[state.brush.deed].isChecked()
+    weights = session.project.grounds.first.weights[layer]
+    hand.drag(view, middle(hand), middle(hand) + QPoint(20, 0))  # the brush is in hand again
+    assert session.project.grounds.first.weights[layer] is not weights
+    hand.until(lambda: not panel.rules.working)
+    while session.project != start:
+        assert session.document.undo_title
+        hand.window.undo()
     hand.settle()
     assert not session.faults
 

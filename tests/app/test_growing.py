@@ -104,8 +104,8 @@ ADDED: dict[str, list[tuple[str, str, str]]] = {
     "message": [("view/messages.py", "\n\n@dataclass(frozen=True)\nclass PutMotion", MESSAGE + "\n\n@dataclass(frozen=True)\nclass PutMotion")],
     "pass": [
         ("view/passes/corner.py", "", PASS),
-        ("view/renderer.py", " MarksPass(context, self.assets),",
-         " MarksPass(context, self.assets), __import__('jade_coat.view.passes.corner', fromlist=['x']).CornerPass(),"),
+        ("view/renderer.py", " MarksPass(self.drawer),",
+         " MarksPass(self.drawer), __import__('jade_coat.view.passes.corner', fromlist=['x']).CornerPass(),"),
     ],
     "format": [("files/mesh_files.py", "MESHES = (", READER + FORMAT.removeprefix("MESHES = ("))],
     "workspace": [

@@ -13,10 +13,11 @@ from pathlib import Path
 from tests.bench.common import entry
 
 START = """
-import os, sys, time
+import gc, os, sys, time
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 from pathlib import Path
 def main():
+    gc.disable()
     from jade_coat.view.spawn import start_process
     started = start_process()
     from PyQt6.QtCore import QTimer
@@ -25,9 +26,9 @@ def main():
     from jade_coat.app.main import make_application, open_early
     app = make_application()
     from jade_coat.app.session import Session
-    from jade_coat.app.window import Window
     session = Session(client)
     left = open_early(session, Path(sys.argv[1]))
+    from jade_coat.app.window import Window
     window = Window(session)
     window.show()
     wanted, opened = {}, []

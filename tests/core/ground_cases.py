@@ -10,6 +10,7 @@ import numpy as np
 
 from jade_coat.ground.heights import Heights
 from jade_coat.ground.pages import Pages
+from jade_coat.ground.paths import GroundPath
 from jade_coat.ground.rules import LayerRule
 from jade_coat.ground.scatter import Scatter
 from jade_coat.material.stacking import GroundLayer
@@ -108,6 +109,25 @@ class GroundCases:
         return {"ground": name, "scatter": scatter, "places": ((1.0, 1.0),), "props": (prop,)}, lambda at: (
             at == ("scatter", name, scatter) or "plucked" in at or at == ("order", "props"))  # fmt: skip
 
+    def _path(self) -> str:
+        ground = self._ground()
+        return self.rng.choice([p.id for p in ground.paths] or ["none"]) if ground is not None else "none"
+
+    def add_path(self) -> Change:
+        name = self._name()
+        made = GroundPath(id="new", name="New", points=((1.0, 1.0), (4.0, 2.0)))
+        return {"ground": name, "path": made}, lambda at: at in (("order", "paths", name), ("path", name, "new"))
+
+    def set_path(self) -> Change:
+        name, path = self._name(), self._path()
+        points = ((self.rng.uniform(0, 9), 1.0), (3.0, 3.0))
+        return {"ground": name, "path": path, "points": points}, lambda at: at == ("path", name, path)
+
+    def remove_path(self) -> Change:
+        name, path = self._name(), self._path()
+        return {"ground": name, "path": path}, lambda at: at in (
+            ("order", "paths", name), ("path", name, path), ("rules", name))  # fmt: skip
+
     def set_rules(self) -> Change:
         name, layer = self._name(), self._layer()
         return {
@@ -142,6 +162,8 @@ def ground_places(project: Project) -> dict[Where, Any]:
         found["order", "layers", ground.id] = tuple(s.id for s in ground.layers)
         found["order", "scatter", ground.id] = tuple(s.id for s in ground.scatter)
         found |= {("scatter", ground.id, s.id): s for s in ground.scatter}
+        found["order", "paths", ground.id] = tuple(p.id for p in ground.paths)
+        found |= {("path", ground.id, p.id): p for p in ground.paths}
         found |= {("layer", ground.id, s.id): s for s in ground.layers}
         found |= {("weights", ground.id, k): v for k, v in ground.weights.items()}
     return found

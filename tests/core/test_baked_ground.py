@@ -12,7 +12,12 @@ from jade_coat.ground.synthesis import Land
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.material.paged import live_by
 from jade_coat.material.paint_source import own_key
+from jade_coat.material.quantity import QUANTITIES
+from jade_coat.material.shared import TIME
+from jade_coat.material.splitting import split, why_live
 from jade_coat.material.stacking import GroundLayer, weights_texture
+from jade_coat.program import VEC2, VEC4, TextureRef, const, lib, passes
+from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.stage.draws import Scene
 from jade_coat.stage.ground_looks import ground_material
 from jade_coat.stage.ground_nodes import NODE_MESH, node_mesh
@@ -133,30 +138,73 @@ def test_a_dab_fills_the_tiles_that_it_touched_again_and_the_picture_follows(ren
     assert after[changed][:, 2].mean() > after[changed][:, 0].mean() + 60
 
 
-def test_parts_that_change_by_themselves_are_told_of_and_stay_live(renderer) -> None:
-    rainy = {"rain": "rings", "stands": 0.2}
-    project = land(Baking(beyond=1.0), **rainy)
-    ground = project.grounds.first
+def test_what_moves_is_told_of_only_where_pages_cannot_hold_what_it_is_made_of() -> None:
+    project = land(Baking(beyond=1.0), rain="rings", stands=0.2)
+    ground, lookup = project.grounds.first, PackedLookup(())
     every = frozenset(layer.id for layer in ground.layers)
-    told = live_by(ground_material(project, ground, every), PackedLookup(()))
-    assert told == ("changes with the clock",)
-    assert live_by(ground_material(project, ground, frozenset(COLORS)), PackedLookup(())) == ()
-    far = ground.with_layer(ground.layers[0].with_(glint=0.5))
-    assert live_by(ground_material(project, far, frozenset(COLORS)), PackedLookup(())) == ("follows the eye",)
-    given(renderer, project, "rain")
-    seen(renderer, "rain", "base_color")
-    pages = renderer.scenes.get("rain").pages["g"]
-    assert set(pages.live.values()) == {True, False}
-    pictures = []
-    for moment in (1.0, 1.3):
+    assert live_by(ground_material(project, ground, every), lookup) == ()
+    assert live_by(ground_material(project, ground, frozenset(COLORS)), lookup) == ()
+    dull = ground.with_layer(ground.layers[0].with_(glint=0.5))
+    assert live_by(ground_material(project, dull, every), lookup) == ()
+
+
+def test_what_moves_is_made_of_what_pages_hold_and_goes_on_moving(renderer) -> None:
+    """Rings of rain and what mirrors less from afar: live and from pages alike, at two moments and from two places."""
+    for name, baking in (("live", Baking()), ("baked", Baking(beyond=1.0, memory=128.0))):
+        project = land(baking, rain="rings", stands=0.2)
+        ground = project.grounds.first
+        given(renderer, project.with_(grounds=(ground.with_layer(ground.layers[1].with_(glint=0.3)),)), name)
+    seen(renderer, "baked", "normal")
+    pages = renderer.scenes.get("baked").pages["g"]
+    assert all(worn is not None and worn.of is not None for worn in pages.worn.values())
+    near = eye_of(np.array([-2.0, 5.0, 5.0]), np.array([-2.0, 1.5, -2.0]), 0.7, 1.0)
+    pictures: dict[str, list[np.ndarray]] = {"live": [], "baked": []}
+    for moment, eye in ((1.0, EYE), (1.0, near), (1.25, near)):
         renderer.set_shared({"time": moment})
-        pictures.append(seen(renderer, "rain", "normal"))
+        for name, found in pictures.items():
+            found += [seen(renderer, name, look, eye=eye) for look in ("normal", "lit")]
+        assert pages.fresh.all(), "what is still is not drawn again as time goes on"
     renderer.set_shared({})
-    assert np.abs(pictures[0] - pictures[1]).max() > 8, "rain goes on falling"
+    for live, baked in zip(pictures["live"], pictures["baked"], strict=True):
+        assert np.abs(live - baked).max(axis=-1)[live[..., 3] > 250].mean() < 3
+    moved = [found[4].astype(float) - found[2] for found in pictures.values()]
+    there = np.abs(moved[0]).max(axis=-1) > 6
+    assert there.mean() > 0.004, "rain goes on falling"
+    assert np.corrcoef(moved[0][there].ravel(), moved[1][there].ravel())[0, 1] > 0.9
+
+
+def test_a_program_splits_where_what_moves_reads_no_more_than_pages_have_room_for() -> None:
+    """Evaluated in two steps it gives what it gives whole, whatever is read, at any time."""
+    at, time = lib.attribute("uv0", VEC2), lib.shared(TIME)
+    maps = [lib.texture(TextureRef(f"m{i}"), at) for i in range(3)]
+    plain = {n: const(*q.default) if q.size > 1 else const(q.default[0]) for n, q in QUANTITIES.items()}
+    sway = lib.unary("sin", time * 3.0 + maps[0].x)
+    moving = {**plain, "roughness": lib.clamp(maps[1].x * sway), "emissive": maps[2].xyz * maps[0].w}
+    parts = split({**moving, "specular": lib.clamp(maps[1].y + sway * maps[2].w)})
+    assert parts is not None
+    assert parts.live == ("roughness", "specular")
+    assert parts.still["emissive"] is moving["emissive"]
+    held = {value: (lib.attribute("kept", VEC4), place) for value, place in parts.reads.items()}
+    known = {v: getattr(kept, "xyzw"[place[0]]) for v, (kept, place) in held.items()}
+    later = passes.rebuilt({n: parts.outputs[n] for n in parts.live}, lambda node: node, known)
+    assert passes.textures(later.values()) == []
+    rng = np.random.default_rng(5)
+    fetched = {f"m{i}": rng.random((4, 200)).astype(np.float32) for i in range(3)}
+    for moment in (0.0, 0.4, 7.7):
+        shared = {"time": np.full((1, 1), moment, np.float32)}
+        once = Environment({"uv0": np.zeros((2, 200), np.float32)}, shared=shared, fetch=lambda t, _: fetched[t.name])
+        whole = evaluate({n: parts.outputs[n] for n in parts.live} | {"kept": parts.kept}, once)
+        again = evaluate(later, Environment({"kept": whole["kept"]}, shared=shared))
+        for name in parts.live:
+            assert np.allclose(again[name], whole[name], atol=1e-6)
+    too_much = {**moving, "base_color": maps[0].xyz * sway}
+    assert split(too_much) is None
+    assert why_live(too_much) == ("changes with the clock",)
+    assert split(plain).live == ()
 
 
 def test_pages_keep_to_the_memory_that_they_may_take() -> None:
     for memory in (4.0, 16.0, 64.0, 500.0):
         side = Baking(memory=memory).side
-        # Colour, finish: 4 bytes; shape, extra: 8; all levels a third more; depth: 4.
-        assert side * side * ((4 + 4 + 8 + 8) * 4 / 3 + 4) <= max(memory * 1e6, 256 * 256 * 36)
+        # Colour, finish: 4 bytes; shape, extra and what moves: 8; all levels a third more; depth: 4.
+        assert side * side * ((4 + 4 + 8 + 8 + 8) * 4 / 3 + 4) <= max(memory * 1e6, 256 * 256 * 47)

@@ -22,6 +22,7 @@ from jade_coat.files.library import Library
 from jade_coat.files.project_folder import BadProject, open_project, save_project
 from jade_coat.ground.heights import Heights
 from jade_coat.ground.pages import Pages
+from jade_coat.ground.paths import GroundPath
 from jade_coat.ground.pieces import Pieces
 from jade_coat.ground.scatter import Scatter
 from jade_coat.jobs.job import Cancelled, Job
@@ -57,6 +58,7 @@ def a_ground(seed: int = 3) -> tuple[Project, Library]:
     painted[14:19, 14:19] = 200
     made = ground.with_(
         layers=(*ground.layers, damp), weights={**ground.weights, "damp": Pages.of(painted)}, middle=(2.0, -1.0),
+        paths=(GroundPath(id="w", name="Way", points=((1.0, 1.0), (7.0, 2.0)), width=0.7), GroundPath(id="n", name="None")),
         scatter=(Scatter(id="s", name="Boxes, small", layer="red", mesh="box", density=4.0, dial="", clear=0.0),),
     )  # fmt: skip
     return project.with_(grounds=(made,), meshes=(mesh,)), Library(assets)
@@ -94,6 +96,12 @@ def test_every_file_says_what_the_ground_says(tmp_path: Path) -> None:
     for entry, layer in zip(sheet["layers"], ground.layers, strict=True):
         picture = cv2.imread(str(tmp_path / entry["file"]), cv2.IMREAD_UNCHANGED)[..., [2, 1, 0, 3]]
         assert np.array_equal(picture[..., "rgba".index(entry["channel"])], ground.weights[layer.id].whole())
+    (path,) = sheet["paths"]
+    assert (path["name"], path["width_metres"], path["closed"]) == ("Way", 0.7, False)
+    line = np.array(path["line"])
+    # The ground lies round (2, -1), 8 m wide, and its bowl is 0.12 r² high: by hand.
+    assert np.allclose(line[[0, -1]], [[-1.0, 2.16, -4.0], [5.0, 1.56, -3.0]], atol=0.01)
+    assert np.allclose(line[:, 1], 0.12 * ((line[:, 0] - 2) ** 2 + (line[:, 2] + 1) ** 2), atol=0.01)
     color = cv2.imread(str(tmp_path / sheet["baked"]["base_color"]))[..., ::-1] / 255.0
     assert color.shape == (512, 512, 3)
     puddles = cv2.imread(str(tmp_path / sheet["puddles"]["file"]), cv2.IMREAD_UNCHANGED) / 255.0
@@ -136,7 +144,7 @@ def test_the_glb_holds_the_land_and_every_piece_where_it_stands(tmp_path: Path) 
     told = strewn.extensions["EXT_mesh_gpu_instancing"]["attributes"]
     columns = SceneColumns(lambda p, m: library.mesh_by_id(p, m))
     columns.update(project)
-    pieces = Pieces.joined(columns.pieces("g", "s").values())
+    pieces = Pieces.joined(columns.strewing.pieces("g", "s").values())
     assert len(pieces) > 30
     assert np.allclose(array(told["TRANSLATION"]), pieces.matrices[:, :, 3], atol=1e-5)
     x, y, z, w = array(told["ROTATION"]).astype(np.float64).T

@@ -234,6 +234,12 @@ def test_a_turn_is_about_x_then_y_then_z_and_its_angles_make_it_again(angles) ->
     assert np.allclose(turn_matrix(turn_of(*angles_of(turn))), wanted, atol=1e-6)
 
 
+@pytest.mark.parametrize("degrees", [-134, -90, 0, 46, 91, 134, 179])
+def test_what_is_turned_about_the_upright_alone_says_so_however_far(degrees: int) -> None:
+    found = np.degrees(angles_of(turn_of(0.0, np.radians(degrees), 0.0)))
+    assert np.allclose(found, (0, degrees, 0), atol=1e-4)
+
+
 @given(st.lists(st.tuples(st.sampled_from("prop"), st.integers(0, 3 * BLOCK)), max_size=60), st.integers(0, 3 * BLOCK))
 def test_things_are_an_ordered_map_whose_states_tell_what_differs(steps, count) -> None:
     """Against a dictionary."""

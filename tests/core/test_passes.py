@@ -167,6 +167,38 @@ def test_values_that_find_no_varying_are_spilled_to_the_row_table() -> None:
         emit({"v": A.x * B.x * A.y * B.y}, DialLayout(()), budget=0)
 
 
+@given(st.integers(4, 16), st.randoms(use_true_random=False))
+@settings(max_examples=60, deadline=None)
+def test_just_what_the_pixel_stage_reads_from_below_crosses_to_it(budget: int, random) -> None:
+    """Against the definition: what is reached from the outputs through nodes of the pixel stage, and is none of them."""
+    leaves = [A, B, *(lib.attribute(f"c{i}", VEC2) for i in range(4)), lib.texture(TextureRef("t"), A.xy).xyz]
+    leaves += [lib.dial(f"d{i}", VEC3) for i in range(9)] + [lib.shared("s", FLOAT)]
+    made = list(leaves)
+    for _ in range(60):
+        left, right = random.choice(made), random.choice(made)
+        made.append(random.choice([
+            lambda a, b: a.x * b.y, lambda a, b: combine(a.y, b.x, a.x - b.y), lambda a, b: combine(a.x + b.x, b.y),
+            lambda a, b: lib.unary("abs", a.x) + combine(b.x, a.y),
+        ])(*(n if n.type.size > 1 else combine(n, n) for n in (left, right))))  # fmt: skip
+    outputs = {f"o{i}": n for i, n in enumerate(made[-12:])}
+    try:
+        stages = Stages(outputs, budget)
+    except ValueError:
+        return
+    crossing, reached, stack = set(), set(), list(outputs.values())
+    while stack:
+        node = stack.pop()
+        if node in reached or node in stages.spilled or stages.rate[node] is Rate.CONSTANT or node.op == "shared":
+            continue
+        reached.add(node)
+        if stages.in_pixel_stage(node):
+            stack += node.args
+        else:
+            crossing.add(node)
+    assert set(stages.crossing) == crossing
+    assert len({(v.flat, v.index) for v in stages.crossing.values()}) <= budget
+
+
 def test_time_and_camera_make_outputs_live() -> None:
     outputs = {"still": A.x, "ripple": A.x + lib.shared("time"), "rim": lib.dot(A, lib.shared("camera_position", VEC3))}
     assert passes.live(outputs) == {"ripple", "rim"}

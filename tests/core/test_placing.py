@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -20,7 +22,7 @@ from jade_coat.maps.packing import PackedLookup, Texture
 from jade_coat.maps.sampling import reading
 from jade_coat.material.compile import compile_material, seen_by, with_shared
 from jade_coat.material.material import Coat, Material, field_values
-from jade_coat.material.placing import RecipeMove, SwayMove
+from jade_coat.material.placing import HeightMove, RecipeMove, SwayMove
 from jade_coat.material.reach import reach_of_moves
 from jade_coat.material.recipes import Recipe, Step
 from jade_coat.material.shared import EVERYWHERE
@@ -35,16 +37,20 @@ from jade_coat.mesh.attributes import (
     vertex_attributes,
 )
 from jade_coat.mesh.data import MeshData
+from jade_coat.mesh.outward import outward
 from jade_coat.program import VEC2, VEC3, TextureRef, lib
 from jade_coat.program.glsl_backend import FetchMode, emit, shared_uniform, vertex_name
 from jade_coat.program.layout import DialLayout
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.program.passes import rates
 from jade_coat.program.types import Rate
+from jade_coat.stage.alone import single
 from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.turns import turn_of
+from jade_coat.view.camera import eye_of
+from jade_coat.view.requests import Marks
 from jade_coat.view.vertex import program_vertex_source
-from tests.support import assert_valid_glb
+from tests.support import assert_valid_glb, put_mesh
 
 
 def prop_of(mesh: str = "m", **changes) -> Prop:
@@ -72,7 +78,7 @@ def in_vertex_stage(gl, mesh: MeshData, matrix: np.ndarray, roots: dict, shared:
             program[shared_uniform(name)].value = value
     if "view_projection" in program:
         program["view_projection"].write(np.eye(4, dtype=np.float32).tobytes())
-    streams = mesh_streams(mesh, ("curvature",))
+    streams = mesh_streams(mesh, ("curvature", "outward"))
     content = []
     for name in STREAMS:
         if f"in_{name}" in program:
@@ -235,6 +241,27 @@ def test_a_lifted_mesh_has_the_normals_that_its_own_shape_gives_it() -> None:
     assert np.quantile(angle, 0.97) < 8.0
 
 
+def test_what_moves_away_from_the_surface_opens_no_gap_at_hard_edges() -> None:
+    """A box has three normals at each corner: lifted, all of its vertices there go along the diagonal, by hand."""
+    material = moving(HeightMove(id="up", middle=0.0, amount=0.2))
+    mesh = shapes.box(1.0, 1.0, 1.0)
+    project, library, prop = world(material, mesh, turn=(0.0, 0.0, 0.0, 1.0), size=(1.0, 1.0, 1.0))
+    placed = placed_mesh(project, library, prop, mesh)
+    still, moved = mesh.positions[placed.source], placed.mesh.positions
+    _, place = np.unique(np.round(still, 5), axis=0, return_inverse=True)
+    for k in range(place.max() + 1):
+        there = moved[place.ravel() == k]
+        assert np.allclose(there, there[0], atol=1e-6)
+    away = still - (mesh.positions.min(axis=0) + mesh.positions.max(axis=0)) / 2
+    corners = np.abs(away).min(axis=1) > 0.499
+    assert corners.sum() >= 24
+    assert np.allclose((moved - still)[corners], 0.1 * np.sign(away[corners]) / np.sqrt(3.0), atol=1e-5)
+    # Front and back of a sheet lie at one place too, and move apart.
+    flat = shapes.plane(1.0, 1.0, 0.5)
+    both = shapes.joined([(flat, "A"), (flat.with_(normals=-flat.normals, triangles=flat.triangles[:, ::-1]), "B")])
+    assert outward(both) is None or np.allclose(outward(both), both.normals)
+
+
 def world(material: Material, mesh: MeshData, wind: float = 0.5, **changes) -> tuple[Project, Library, Prop]:
     library = Library(Assets())
     asset = library.add_mesh(mesh, "m", set()).with_(id="m")
@@ -283,10 +310,7 @@ def test_a_step_asked_for_at_the_vertices_is_interpolated_between_them(gl) -> No
 
 def test_a_moved_mesh_is_drawn_casts_its_shadow_and_is_left_alone_where_nothing_moves_it(gl) -> None:
     """A plate lifted by one metre, against a plate that stands one metre higher."""
-    from jade_coat.stage.alone import single
-    from jade_coat.view.camera import eye_of
     from jade_coat.view.renderer import Renderer
-    from tests.support import put_mesh
 
     always = Recipe(id="one", name="One", steps=(Step(id="x", kind="add", args=("1", "0")),))
     renderer = Renderer(gl)
@@ -312,6 +336,30 @@ def test_a_moved_mesh_is_drawn_casts_its_shadow_and_is_left_alone_where_nothing_
     assert not renderer.faults
     assert (np.abs(pictures[0] - pictures[1]).max(axis=2) > 3).mean() < 0.004
     assert (np.abs(pictures[0] - pictures[0][::-1]).max(axis=2) > 3).mean() > 0.05
+
+
+def test_marks_lie_where_a_material_moves_the_vertices(renderer) -> None:
+    """Edges, vertices and the brush's colours over a plate lifted by one metre, against one that stands there."""
+    always = Recipe(id="one", name="One", steps=(Step(id="x", kind="add", args=("1", "0")),))
+    plate = shapes.plane(0.8, 0.8, 0.2)
+    flat, lifted = moving(), moving(RecipeMove(id="a", recipe="one", along="y", amount=1.0)).with_(id="lifted")
+    for material in (flat, lifted):
+        renderer.assets.set_material(material, PackedLookup((), (always,)))
+    put_mesh(renderer, "plate", plate, ("edge",))
+    eye = eye_of(np.array([0.0, 3.0, 5.0]), np.array([0.0, 0.6, 0.0]), 0.5, 1.6)
+    pictures = {}
+    for material, height in ((lifted, 0.0), (flat, 1.0)):
+        scene = single("plate", plate, material, field_values(material))
+        scene.draws[0].matrices[:, 1, 3] = height
+        renderer.scenes.set("marked", scene)
+        marks = Marks("plate", scene.draws[0].matrices[0].astype(float), edges=True, vertices=True, spacing=0.2)
+        for name, wanted in (("bare", None), ("lines", marks), ("held", replace(marks, edges=False, radius=0.3))):
+            pictures[material.id, name] = renderer.picture("marked", eye, 320, 200, marks=wanted).astype(int)
+    assert not renderer.faults
+    for name in ("lines", "held"):
+        off = np.abs(pictures["lifted", name] - pictures["m", name]).max(axis=2)
+        assert (off > 6).mean() < 0.004
+        assert (np.abs(pictures["lifted", name] - pictures["lifted", "bare"]).max(axis=2) > 20).mean() > 0.004
 
 
 def test_a_file_holds_the_moved_mesh_and_what_blows_at_rest(tmp_path) -> None:

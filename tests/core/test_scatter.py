@@ -16,6 +16,7 @@ from jade_coat.files.library import Library
 from jade_coat.ground import blue_noise
 from jade_coat.ground.heights import Heights
 from jade_coat.ground.pages import Pages
+from jade_coat.ground.paths import GroundPath
 from jade_coat.ground.pieces import Pieces
 from jade_coat.ground.scatter import STEPS, Footing, Scatter, cells_over, strewn
 from jade_coat.ground.stroke import GroundBrush, painted, shaped
@@ -27,14 +28,14 @@ from jade_coat.material.recipes import Recipe, Step
 from jade_coat.material.stacking import GroundLayer
 from jade_coat.material.surface import Role, Surface
 from jade_coat.mesh import shapes
-from jade_coat.stage import edits
+from jade_coat.stage import edits, strewing
 from jade_coat.stage.document import Document
 from jade_coat.stage.draws import Scene
 from jade_coat.stage.grounds import new_ground
 from jade_coat.stage.mesh_assets import Category, MeshAsset
+from jade_coat.stage.plucking import as_prop, near
 from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.scene import SceneColumns
-from jade_coat.stage.strewing import as_prop, near
 
 LAYERS = (
     GroundLayer(id="clay", name="Clay"), GroundLayer(id="turf", name="Turf"),
@@ -224,10 +225,26 @@ def lift_land(rng: np.random.Generator, project: Project) -> edits.Edit:
     return edits.set_layer(ground="land", layer=layer, lift=(0.0, 0.4)[rng.integers(2)])
 
 
+def lead_path(rng: np.random.Generator, project: Project) -> edits.Edit:
+    """A path laid, moved, made wider or taken away."""
+    paths = project.grounds.first.paths
+    points = tuple((float(x), float(z)) for x, z in rng.uniform(0, 30, (3, 2)))
+    if not paths:
+        return edits.add_path(ground="land", path=GroundPath(id="w", name="W", points=points))
+    if rng.random() < 0.2:
+        return edits.remove_path(ground="land", path="w")
+    if rng.random() < 0.3:
+        return edits.set_path(ground="land", path="w", width=float(rng.uniform(0, 4)))
+    at = rng.integers(3)
+    return edits.set_path(
+        ground="land", path="w", points=(*paths[0].points[:at], points[0], *paths[0].points[at + 1 :])
+    )
+
+
 def turn_number(rng: np.random.Generator, project: Project) -> edits.Edit:
     name, value = [("density", 2.0), ("clumps", 0.7), ("clear", 1.0), ("clear", 0.0), ("layer", "moss"), ("far", 9.0),
                    ("dial", "warm"), ("visible", False), ("visible", True), ("cut_out", "moss"),
-                   ("off", 1.3)][rng.integers(11)]  # fmt: skip
+                   ("off", 1.3), ("off_paths", 0.6), ("by_paths", 2.5)][rng.integers(13)]  # fmt: skip
     return edits.set_scatter(ground="land", scatter="a", **{name: value})
 
 
@@ -236,11 +253,11 @@ def turn_number(rng: np.random.Generator, project: Project) -> edits.Edit:
 def test_after_any_edits_pieces_are_what_they_would_be_anew_and_far_ones_never_moved(seed: int) -> None:
     rng = np.random.default_rng(seed)
     document = Document(project_of(scattered(density=3.0, cut_out="moss", off=0.8).with_(id="a"),
-                                   scattered(density=0.5, clear=0.8, layer="moss").with_(id="b")))  # fmt: skip
+                                   scattered(density=0.5, clear=0.8, layer="moss", by_paths=3.0).with_(id="b")))  # fmt: skip
     columns, scene = columns_of(document.project, later=bool(rng.integers(2)))
     waiting = []
     for _ in range(5):
-        edit = [moss_dab, moss_dab, hill_dab, step_aside, turn_number, pluck, lift_land][rng.integers(7)]
+        edit = [moss_dab, moss_dab, hill_dab, step_aside, turn_number, pluck, lift_land, lead_path][rng.integers(8)]
         document.do(edit(rng, document.project))
         columns.update(document.project).apply(scene)
         if columns.due is not None and not waiting:  # what is due is strewn while edits go on
@@ -265,14 +282,41 @@ def test_after_any_edits_pieces_are_what_they_would_be_anew_and_far_ones_never_m
         assert mine == theirs
 
 
+@settings(max_examples=10, deadline=None)
+@given(st.integers(0, 2**31))
+def test_another_state_beside_the_present_one_is_as_it_is_anew_and_only_what_differs_is_strewn(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    document = Document(project_of(scattered(density=3.0, cut_out="moss", off=0.8).with_(id="a"),
+                                   scattered(density=0.5, clear=0.8, layer="moss").with_(id="b")))  # fmt: skip
+    then = document.project
+    for _ in range(3):
+        document.do([moss_dab, hill_dab, step_aside, pluck][rng.integers(4)](rng, document.project))
+    columns, scene = columns_of(document.project)
+    before = {name: dict(strewn.cells) for name, strewn in scene.strewn.items()}
+    partly: list[bool] = []
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(strewing, "strewn", lambda *a: partly.append(len(a) == 4) or strewn(*a))
+        beside, apart = columns.beside(then, "then"), Scene()
+        beside.update(then.with_(grounds=tuple(g.with_(id=f"then/{g.id}") for g in then.grounds))).apply(apart)
+    _, anew = columns_of(then)
+    assert {name.removeprefix("then/"): found.cells for name, found in apart.strewn.items()} == {
+        name: found.cells for name, found in anew.strewn.items()
+    }
+    assert partly
+    assert all(partly), "in some rectangles alone"
+    # What stands in the present scene is left as it was.
+    columns.update(document.project.with_(name="Again")).apply(scene)
+    assert {name: found.cells for name, found in scene.strewn.items()} == before
+
+
 def test_pieces_stand_on_the_ground_as_its_layers_lift_it() -> None:
     """By hand: the layer alone, whose height is 0.5, lifts the ground by 0.4 m times that; beside it nothing does."""
     document = Document(project_of(scattered(density=3.0, tilt=0.0)))
     columns, scene = columns_of(document.project)
-    flat = Pieces.joined(columns.pieces("land", "s").values())
+    flat = Pieces.joined(columns.strewing.pieces("land", "s").values())
     document.do(edits.set_layer(ground="land", layer="turf", lift=0.4))
     columns.update(document.project).apply(scene)
-    lifted = Pieces.joined(columns.pieces("land", "s").values())
+    lifted = Pieces.joined(columns.strewing.pieces("land", "s").values())
     assert np.array_equal(flat.places, lifted.places)
     assert np.allclose(lifted.matrices[:, 1, 3] - flat.matrices[:, 1, 3], 0.2, atol=1e-4)
     ground = document.project.grounds.first
@@ -280,7 +324,7 @@ def test_pieces_stand_on_the_ground_as_its_layers_lift_it() -> None:
     half[:, 65:] = 255
     document.do(edits.paint_layers(ground="land", weights={"moss": Pages.of(half), "turf": Pages.of(255 - half)}))
     columns.update(document.project).apply(scene)
-    found = Pieces.joined(columns.pieces("land", "s").values())
+    found = Pieces.joined(columns.strewing.pieces("land", "s").values())
     up = found.matrices[:, 1, 3] - ground.heights.at(found.places.astype(np.float64))
     assert len(found) > 1000
     assert found.places[:, 0].max() < 15.3
@@ -290,7 +334,7 @@ def test_pieces_stand_on_the_ground_as_its_layers_lift_it() -> None:
 def test_what_has_no_meaning_or_cannot_be_read_lifts_nothing_and_all_else_goes_on() -> None:
     document = Document(project_of(scattered(density=3.0, tilt=0.0)))
     columns, _ = columns_of(document.project)
-    flat = Pieces.joined(columns.pieces("land", "s").values())
+    flat = Pieces.joined(columns.strewing.pieces("land", "s").values())
     steps = (Step(id="out", kind="multiply", args=("1", "x1/0")),)
     gone = MapSet(id="m", name="M", maps=(MapFile(role=Role.HEIGHT, asset="gone.png", file="gone.png", channels="r"),))
     document.do(edits.add_recipe(recipe=Recipe(id="r", name="R", steps=steps)))
@@ -301,11 +345,11 @@ def test_what_has_no_meaning_or_cannot_be_read_lifts_nothing_and_all_else_goes_o
                   edits.set_surface(material="t", coat="c", map_set="m")):  # fmt: skip
         document.do(spoil)
         columns.update(document.project)
-        found = Pieces.joined(columns.pieces("land", "s").values())
+        found = Pieces.joined(columns.strewing.pieces("land", "s").values())
         assert np.array_equal(found.matrices, flat.matrices)
         document.undo()
         columns.update(document.project)
-        lifted = Pieces.joined(columns.pieces("land", "s").values())
+        lifted = Pieces.joined(columns.strewing.pieces("land", "s").values())
         assert np.allclose(lifted.matrices[:, 1, 3] - flat.matrices[:, 1, 3], 0.2, atol=1e-4)
 
 
@@ -345,29 +389,29 @@ def test_a_dab_tells_of_the_cells_it_reached_and_moves_nothing_else() -> None:
 def test_pieces_keep_clear_of_props_and_those_taken_out_stay_out() -> None:
     project = project_of(scattered(density=8.0, clear=0.5))
     columns, _ = columns_of(project)
-    pieces = Pieces.joined(columns.pieces("land", "s").values())
+    pieces = Pieces.joined(columns.strewing.pieces("land", "s").values())
     off = np.maximum(np.abs(pieces.places - 15.0) - 0.3, 0)  # the prop is a box of 0.6 m
     assert 0.42 < np.hypot(*off.T).min() < 0.8
     at = np.array([4.0, 5.0])
-    found = near(columns.pieces("land", "s"), project.grounds.first.scatter[0], at, 0.6)
+    found = near(columns.strewing.pieces("land", "s"), project.grounds.first.scatter[0], at, 0.6)
     assert 2 <= len(found) < 20
     document = Document(project)
     places = tuple((float(x), float(z)) for x, z in found.places)
     document.do(edits.take_pieces(ground="land", scatter="s", places=places))
     columns.update(document.project)
-    left = Pieces.joined(columns.pieces("land", "s").values())
+    left = Pieces.joined(columns.strewing.pieces("land", "s").values())
     assert len(left) == len(pieces) - len(found)
     assert {tuple(p) for p in left.places} == {tuple(p) for p in pieces.places} - {tuple(p) for p in found.places}
     prop = as_prop(project, project.grounds.first.scatter[0], found.some(slice(0, 1)), "own", "Own")
     assert np.allclose(prop.matrix()[:3], found.matrices[0], atol=1e-5)
     document.do(edits.take_pieces(ground="land", scatter="s", places=(), props=(prop,)))
     columns.update(document.project)
-    around = np.hypot(*(Pieces.joined(columns.pieces("land", "s").values()).places - found.places[0]).T)
+    around = np.hypot(*(Pieces.joined(columns.strewing.pieces("land", "s").values()).places - found.places[0]).T)
     assert around.min() > 0.5, "a prop that was made of a piece is kept clear of as any other"
     document.undo()
     document.undo()
     columns.update(document.project)
-    assert Pieces.joined(columns.pieces("land", "s").values()) == pieces
+    assert Pieces.joined(columns.strewing.pieces("land", "s").values()) == pieces
 
 
 def test_a_dial_of_its_own_goes_by_damp_in_steps() -> None:

@@ -19,6 +19,7 @@ from jade_coat.stage.mesh_assets import Category, MeshAsset
 from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.scene import SceneColumns
 from jade_coat.view.camera import eye_of, seen
+from jade_coat.view.programs import ProgramShop
 from tests.core.test_ground_view import COLORS, give_own, plain
 from tests.support import put_mesh
 
@@ -96,6 +97,19 @@ def test_it_has_the_lands_normal_at_its_foot_and_follows_the_land_where_it_rises
     up = np.array([-0.25, 1.0, 0.0]) / np.hypot(0.25, 1.0)  # of a rise of 1 in 4, by hand
     assert np.allclose(foot * 2 - 1, up, atol=0.12)
     assert np.allclose(top * 2 - 1, [0, 0, 1], atol=0.03)
+
+
+def test_whether_the_land_is_as_it_was_is_known_without_a_program_of_it(renderer) -> None:
+    """The land is drawn for what settles once; asking whether it changed emits nothing, where many parts would wait."""
+    project = standing(0.5)
+    pictured(renderer, project, "base_color")
+    ground = next(d for d in renderer.scenes.get("settle").scene.draws if d.grid is not None)
+    material, lookup = renderer.assets.materials[ground.material]
+    fresh = ProgramShop(renderer.drawer.context)
+    read = fresh.shared_read(material, lookup)
+    assert fresh.compiles == 0
+    assert len(fresh._by_structure) == 0
+    assert read == tuple(sorted(fresh.view(material, lookup).glsl.shared))
 
 
 def test_off_the_land_a_program_reads_none_of_it_and_is_as_if_it_settled_nowhere() -> None:

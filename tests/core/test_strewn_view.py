@@ -15,8 +15,8 @@ from jade_coat.maps.packing import PackedLookup
 from jade_coat.material.material import Finish
 from jade_coat.stage.ground_nodes import NODE_MESH, node_mesh
 from jade_coat.stage.mesh_assets import Category
+from jade_coat.stage.plucking import as_prop
 from jade_coat.stage.project import Project
-from jade_coat.stage.strewing import as_prop
 from jade_coat.view.camera import eye_of, seen
 from jade_coat.view.strewn import FADE, FIRST, GOING
 from tests.core.test_ground_view import give_own
@@ -42,7 +42,7 @@ def test_pieces_are_drawn_as_props_in_their_places_would_be(renderer) -> None:
     project = project_of(scattered(density=2.0, far=1000.0, dial="warm", high=1.0))
     columns, _ = columns_of(project)
     scatter = project.grounds.first.scatter[0]
-    pieces = Pieces.joined(columns.pieces("land", "s").values())
+    pieces = Pieces.joined(columns.strewing.pieces("land", "s").values())
     pieces = pieces.some(np.argsort(pieces.ranks))
     props = tuple(as_prop(project, scatter, pieces.some(slice(i, i + 1)), f"x{i}", f"X{i}") for i in range(len(pieces)))
     bare = project.with_(grounds=project.grounds.with_(project.grounds.first.with_(scatter=(), visible=False)))
@@ -122,7 +122,7 @@ def test_what_grows_far_from_everything_throws_its_shadow_on_the_land(renderer) 
     for sample in range(3):
         picture = renderer.picture("land", eye, size, size, ("lit",), stream="land", sample=sample)
     assert not renderer.faults
-    places = Pieces.joined(columns.pieces("land", "s").values()).places.astype(np.float64) - 30.0
+    places = Pieces.joined(columns.strewing.pieces("land", "s").values()).places.astype(np.float64) - 30.0
     outer = places[(np.abs(places).max(axis=1) > 12) & (np.abs(places).max(axis=1) < 24)]
     assert len(outer) > 10
     # A piece is 1.6 m wide and 2.4 m high; at 45° its shadow reaches as far to the west as it is high.

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import ast
+import subprocess
+import sys
 from collections.abc import Iterator
 from graphlib import CycleError, TopologicalSorter
 from pathlib import Path
@@ -56,3 +58,12 @@ def test_files_and_functions_can_be_taken_in_or_say_why_not() -> None:
                 if count > LONGEST_FUNCTION and REASON not in lines[first - 2]:
                     long.append(f"{path.name}: {node.name} has {count} lines")
     assert long == []
+
+
+def test_a_start_waits_for_nothing_that_is_slow_to_import() -> None:
+    """Each of these takes a tenth of a second or more in each of the two processes, and few projects need it at once."""
+    slow = ["scipy", "numba", "llvmlite", "pygltflib", "rasterio", "skimage", "matplotlib", "pandas", "MaterialX"]
+    for parts in (["jade_coat.view.client", "jade_coat.app.main", "jade_coat.app.window"], ["jade_coat.view.process"]):
+        code = f"import sys, {', '.join(parts)}; print(*(n for n in {slow!r} if n in sys.modules))"
+        found = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+        assert found.stdout.split() == [], f"{parts} imports it"

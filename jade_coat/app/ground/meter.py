@@ -33,6 +33,8 @@ from jade_coat.stage.grounds import Ground
 WAIT_MS = 250
 NEAR = 0.5
 """Within how many metres layers count as being here, at the least."""
+MOST_LINES = 3
+"""So many lines of what else there is to tell."""
 MOST_PLACES = 6
 """Of how many meetings of layers the cost is worked out, those of most layers first."""
 SAMPLES = 320
@@ -173,10 +175,10 @@ class Meter(QWidget):
         self._asked = 0
         self._working = False
         self.here, self.worst = CostBar("HERE"), CostBar("WORST")
-        self.told = label("", "quiet", wrap=True)
+        self.told = [label("", "quiet") for _ in range(MOST_LINES)]
         self.line = LandLine(state, tool)
         left = column(label("METER", "head", "What stacking layers costs: texture reads, layer by layer"), self.here,
-                      self.worst, self.told, 1, margins=(12, 8, 12, 8), gap=6)  # fmt: skip
+                      self.worst, *self.told, 1, margins=(12, 8, 12, 4), gap=4)  # fmt: skip
         right = column(label("LAND ALONG A LINE", "head"), self.line, margins=(0, 8, 10, 4), gap=4)
         right.setStretch(1, 1)
         layout = QHBoxLayout(self)
@@ -237,7 +239,7 @@ class Meter(QWidget):
         def failed(error: Exception) -> None:
             self._working = False
             if asked == self._asked:
-                self.told.setText(str(error))
+                self._tell([str(error)], str(error))
 
         self._working = True
         session.work(work, done, failed)
@@ -249,15 +251,23 @@ class Meter(QWidget):
         words = f"{costs.worst.whole.sentence} · on {costs.share:.0%}"
         self.worst.show_cost(ground, costs.worst, most, words)
         heights, weights, water = memory_of(ground)
-        told = f"{costs.worst.textures} textures at once at the worst"
-        told += "; those of one size share" if costs.worst.crowded else ""
-        told += f" · {heights / 1e6:.1f} MB of heights, {weights / 1e6:.1f} MB of weights"
-        told += f", {water / 1e6:.1f} MB of water" if water else ""
-        lines = [told, *costs.lines[:2]]
-        baking = self._state.ground.baking if self._state.ground is not None else None
-        if baking is not None and baking.beyond > 0:
-            texel = max(self._state.ground.heights.size) / baking.side * 100  # type: ignore[union-attr]
-            pages = f"pages of {baking.side}² texels, {texel:.1f} cm each"
-            reads = f"{PAGE_READS} reads in place of {costs.worst.whole.reads} at the worst"
-            lines.insert(1, f"Beyond {baking.beyond:g} m it is read from {pages}: {reads}")
-        self.told.setText("\n".join(lines))
+        memory = f"{heights / 1e6:.1f} MB of heights, {weights / 1e6:.1f} MB of weights"
+        memory += f", {water / 1e6:.1f} MB of water" if water else ""
+        lines = [f"{costs.worst.textures} textures at once · {(heights + weights + water) / 1e6:.1f} MB"]
+        whole = [f"{costs.worst.textures} textures at once at the worst, {memory}."]
+        whole += ["Textures of one size share an array."] if costs.worst.crowded else []
+        baking = ground.baking
+        if baking.beyond > 0:
+            texel = f"{max(ground.heights.size) / baking.side * 100:.1f} cm"
+            instead = f"{PAGE_READS} reads, not {costs.worst.whole.reads}"
+            lines.append(f"From {baking.beyond:g} m on {instead} · {texel} texels")
+            whole.append(f"Beyond {baking.beyond:g} m it is read from pages of {baking.side}² texels of {texel}.")
+            whole.append(f"That is {PAGE_READS} reads, and one more where something moves, in place of "
+                         f"{costs.worst.whole.reads} at the worst.")  # fmt: skip
+        self._tell([*lines, *costs.lines], "\n".join([*whole, *costs.lines]))
+
+    def _tell(self, lines: list[str], whole: str) -> None:
+        """Show as many lines as there is room for; resting on one shows the whole."""
+        for i, line in enumerate(self.told):
+            line.setText(lines[i] if i < len(lines) else "")
+            line.setToolTip(whole)

@@ -16,6 +16,7 @@ from jade_coat.app.controls.basics import Sheet, button, clear, column, holder, 
 from jade_coat.app.controls.focus import focus_kept
 from jade_coat.app.controls.tiles import PressedTile
 from jade_coat.app.ground.baking_rows import BakingRows
+from jade_coat.app.ground.path_rows import PathRows
 from jade_coat.app.ground.rule_rows import RuleRows
 from jade_coat.app.ground.state import GroundState
 from jade_coat.app.session import Session
@@ -118,6 +119,28 @@ class GroundPanel(Sheet):
         box.setSpacing(6)
         self.name = label("", "name")
         box.addLayout(row(label("GROUND", "head"), 1, self.name))
+        self._build_tools(box)
+        self.numbers = NumberRows(self._state.brush, self._turn)
+        box.addWidget(self.numbers)
+        self.add = button("+ layer", self.add_layer, "add", "Lay the chosen finish on top, painted nowhere yet")
+        box.addLayout(row(label("LAYERS", "head"), 1, self.add))
+        self._layers = QVBoxLayout()
+        self._layers.setSpacing(2)
+        box.addLayout(self._layers)
+        self.up = button("Up", partial(self._shift, 1), "plain", "Move the chosen layer up: it lies over more")
+        self.down = button("Down", partial(self._shift, -1), "plain", "Move the chosen layer down")
+        self.flood = button("Flood", self._flood, "plain", "Lay the chosen layer everywhere")
+        self.drop = button("Remove", self._ask_remove, "plain")
+        box.addLayout(row(self.up, self.down, self.flood, 1, self.drop, gap=2))
+        self.asking = QVBoxLayout()
+        box.addLayout(self.asking)
+        self.rules, self.baking = RuleRows(self._session, self._state), BakingRows(self._session, self._state)
+        self.paths = PathRows(self._session, self._state)
+        self.paths.laid.connect(self.rules.follow_paths)
+        for part in (self.paths, self.rules, self.baking):
+            box.addWidget(part)
+
+    def _build_tools(self, box: QVBoxLayout) -> None:
         self._group = QButtonGroup(self)
         for title, deeds in (("Layers", PAINTING), ("Land", SHAPING)):
             box.addWidget(label(title, "quiet"))
@@ -135,23 +158,6 @@ class GroundPanel(Sheet):
                 line.addWidget(made)
             line.addStretch(1)
             box.addLayout(line)
-        self.numbers = NumberRows(self._state.brush, self._turn)
-        box.addWidget(self.numbers)
-        self.add = button("+ layer", self.add_layer, "add", "Lay the chosen finish on top, painted nowhere yet")
-        box.addLayout(row(label("LAYERS", "head"), 1, self.add))
-        self._layers = QVBoxLayout()
-        self._layers.setSpacing(2)
-        box.addLayout(self._layers)
-        self.up = button("Up", partial(self._shift, 1), "plain", "Move the chosen layer up: it lies over more")
-        self.down = button("Down", partial(self._shift, -1), "plain", "Move the chosen layer down")
-        self.flood = button("Flood", self._flood, "plain", "Lay the chosen layer everywhere")
-        self.drop = button("Remove", self._ask_remove, "plain")
-        box.addLayout(row(self.up, self.down, self.flood, 1, self.drop, gap=2))
-        self.asking = QVBoxLayout()
-        box.addLayout(self.asking)
-        self.rules, self.baking = RuleRows(self._session, self._state), BakingRows(self._session, self._state)
-        for part in (self.rules, self.baking):
-            box.addWidget(part)
 
     def _turn(self, name: str, value: Setting) -> None:
         self._state.set(**{name: value})
@@ -168,8 +174,9 @@ class GroundPanel(Sheet):
         show_or_hide(self._whole, ground is not None)
         show_or_hide(self.hand_over, ground is not None)
         self.numbers.follow(self._state.brush)
+        self._group.setExclusive(self._state.path is None)  # with a path in hand none of them is
         for deed, made in self.tools.items():
-            made.setChecked(deed == self._state.brush.deed)
+            made.setChecked(deed == self._state.brush.deed and self._state.path is None)
         if ground is None:
             return
         self.name.setText(ground.name)
@@ -178,6 +185,7 @@ class GroundPanel(Sheet):
             self._key = key
             with focus_kept(self):
                 self._build_layers(ground)
+        self.paths.show_ground(ground)
         self.rules.show_ground(ground)
         self.baking.show_ground(ground)
         chosen = self._state.layer

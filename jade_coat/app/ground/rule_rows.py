@@ -49,9 +49,9 @@ class RuleRows(QWidget):
     def show_ground(self, ground: Ground) -> None:
         """Show the rules of a ground."""
         names = {layer.id: layer.name for layer in ground.layers}
-        told = tuple((r.layer, r.on, r.measure, r.other, r.map_set, r.words()) for r in ground.rules)
+        told = tuple((r.layer, r.on, r.measure, r.other, r.path, r.map_set, r.words()) for r in ground.rules)
         sets = tuple((m.id, m.name) for m in self._session.project.map_sets)
-        key = (ground.id, told, names, sets, self.chosen)
+        key = (ground.id, told, names, sets, tuple((p.id, p.name) for p in ground.paths), self.chosen)
         if key == self._key:
             if self.numbers is not None and self.chosen < len(ground.rules):
                 self.numbers.follow(ground.rules[self.chosen])
@@ -84,6 +84,11 @@ class RuleRows(QWidget):
                 pick = choice(others, rule.other, partial(self._turn, i, "other"), "The layer that it goes by")
                 pick.setFixedWidth(WIDTH)
                 self._rows.addLayout(row(label("By layer"), 1, pick, margins=(9, 0, 9, 0)))
+            if i == self.chosen and rule.measure == "path":
+                paths = [("", "none yet"), *((p.id, p.name) for p in ground.paths)]
+                pick = choice(paths, rule.path, partial(self._turn, i, "path"), "The path that it goes by")
+                pick.setFixedWidth(WIDTH)
+                self._rows.addLayout(row(label("By path"), 1, pick, margins=(9, 0, 9, 0)))
             if i == self.chosen and rule.measure == "map":
                 sets = [("", "none yet"), *((m.id, m.name) for m in self._session.project.map_sets)]
                 pick = choice(sets, rule.map_set, partial(self._take_map, i), "The map set that it goes by")
@@ -120,6 +125,8 @@ class RuleRows(QWidget):
         if ground is not None and index < len(ground.rules):
             rules = list(ground.rules)
             rules[index] = rules[index].with_(**{name: value})
+            if rules[index].measure == "path" and not rules[index].path and ground.paths:
+                rules[index] = rules[index].with_(path=ground.paths[-1].id)
             self._put(ground, tuple(rules), "Change a rule", merge=("rule", ground.id, index, name))
 
     def _take_map(self, index: int, map_set: str) -> None:
@@ -154,6 +161,12 @@ class RuleRows(QWidget):
         ground = self._state.ground
         if ground is not None and ground.rules:
             self._put(ground, ground.rules, "Run the rules again")
+
+    def follow_paths(self) -> None:
+        """Run them again where one that is on goes by a path."""
+        ground = self._state.ground
+        if ground is not None and any(r.on and r.measure == "path" for r in ground.rules):
+            self._put(ground, ground.rules, "Follow a path")
 
     def _put(self, ground: Ground, rules: tuple[LayerRule, ...], title: str, merge: object = None) -> None:
         """Keep the rules at once, and run them beside the window; of those that wait for a ground the last run."""
@@ -194,7 +207,9 @@ class RuleRows(QWidget):
         def work() -> dict[str, Pages]:
             clear = clear_of_props(project, ground, mesh_data) if near_props else None
             pictures = partial(rule_picture, project, library)
-            return run(rules, ground.heights, ground.weights, ground.sharing, ground.by_hand, clear, pictures)
+            return run(
+                rules, ground.heights, ground.weights, ground.sharing, ground.by_hand, clear, pictures, ground.paths
+            )
 
         session.work(work, done, failed)
 

@@ -7,6 +7,7 @@ from typing import Any, Literal
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from jade_coat.app.session import Session
+from jade_coat.ground.paths import GroundPath
 from jade_coat.ground.scatter import Scatter
 from jade_coat.ground.stroke import Deed, GroundBrush
 from jade_coat.material.stacking import GroundLayer
@@ -28,6 +29,8 @@ class GroundState(QObject):
         self.layer_id = ""
         self.scatter_id = ""
         self.plucking: Plucking = ""
+        self.path_id = ""
+        """The path that the hand lays, none while it does something else."""
         self._ground_id = ""
         session.changed.connect(self._mend)
 
@@ -53,6 +56,17 @@ class GroundState(QObject):
             return None
         return next((s for s in ground.scatter if s.id == self.scatter_id and s.layer == layer.id), None)
 
+    @property
+    def path(self) -> GroundPath | None:
+        """The path that is in hand."""
+        ground = self.ground
+        return next((p for p in ground.paths if p.id == self.path_id), None) if ground is not None else None
+
+    def take_path(self, path: str) -> None:
+        """Take a path in hand, to lay it; an empty one puts it down."""
+        self.path_id, self.plucking = path, ""
+        self.changed.emit()
+
     def choose_scatter(self, scatter: str) -> None:
         """Work on another scatter of the layer; an empty one for none."""
         self.scatter_id = scatter
@@ -62,6 +76,7 @@ class GroundState(QObject):
     def pluck(self, how: Plucking) -> None:
         """Let the hand take pieces out of the scatter, or make props of them; or nothing of that."""
         self.plucking = how if self.scatter is not None else ""
+        self.path_id = ""
         self.changed.emit()
 
     def choose_ground(self, ground: str) -> None:
@@ -72,7 +87,7 @@ class GroundState(QObject):
 
     def choose_layer(self, layer: str) -> None:
         """Work on another layer; its finish is shown with its dials."""
-        self.layer_id, self.plucking = layer, ""
+        self.layer_id, self.plucking, self.path_id = layer, "", ""
         found = self.layer
         if found is not None and found.finish:
             self._session.choose_finish(found.finish)
@@ -80,7 +95,7 @@ class GroundState(QObject):
 
     def take(self, deed: Deed) -> None:
         """Take up what the brush is to do."""
-        self.plucking = ""
+        self.plucking = self.path_id = ""
         self.set(deed=deed)
 
     def set(self, **changes: Any) -> None:
@@ -97,5 +112,7 @@ class GroundState(QObject):
         if layer is not None and layer.id != self.layer_id:
             self.layer_id = layer.id
             self.changed.emit()
+        if self.path_id and self.path is None:
+            self.take_path("")
         if self.plucking and self.scatter is None:
             self.pluck("")

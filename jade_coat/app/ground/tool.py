@@ -22,8 +22,8 @@ from jade_coat.stage import edits
 from jade_coat.stage.edits.registry import Edit
 from jade_coat.stage.grounds import Ground
 from jade_coat.stage.naming import free_id, free_name
+from jade_coat.stage.plucking import as_prop, near
 from jade_coat.stage.project import KINDS_OF_THINGS, Prop
-from jade_coat.stage.strewing import as_prop, near
 from jade_coat.view.camera import project, ray
 
 RING_POINTS = 72
@@ -69,7 +69,8 @@ class GroundTool(Overlay[View]):
     @property
     def active(self) -> bool:
         """Whether it is in hand."""
-        return self.view.tool == "ground" and not self.view.shape and self._state.ground is not None
+        here = self.view.tool == "ground" and not self.view.shape
+        return here and self._state.ground is not None and self._state.path is None
 
     @property
     def working(self) -> bool:

@@ -12,19 +12,19 @@ from PyQt6.QtWidgets import QFileDialog
 from jade_coat.app.commands import command
 from jade_coat.app.dialogs.common import ProgressDialog
 from jade_coat.app.dialogs.files import ask_file, ask_folder
-from jade_coat.app.ground.hand_over_sheet import HandOverSheet, write_ground
 from jade_coat.app.ground.height_sheet import HeightSheet
 from jade_coat.app.ground.land_sheet import LandSheet
 from jade_coat.app.workspaces.workspace import Workspace
-from jade_coat.bake.ground_files import GroundFiles
 from jade_coat.files.atomic import write_atomic
 from jade_coat.files.height_files import HEIGHT_FILES, Read, heights_bytes, read_heights
 from jade_coat.jobs.words import told
 from jade_coat.stage.grounds import Ground as GroundThing
 
 if TYPE_CHECKING:
+    from jade_coat.app.ground.hand_over_sheet import HandOverSheet
     from jade_coat.app.project_window import ProjectWindow
     from jade_coat.app.workspaces.bench import Bench
+    from jade_coat.bake.ground_files import GroundFiles
 
 
 class Ground(Workspace):
@@ -51,7 +51,9 @@ class Ground(Workspace):
         self.bench.view.setFocus()
 
     def key(self, event: QKeyEvent) -> bool:
-        """1 to 9 choose a layer, from the lowest up."""
+        """1 to 9 choose a layer, from the lowest up; Delete takes out a point of the path in hand."""
+        if event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace) and self.bench.path_tool.take_out():
+            return True
         ground, digit = self._state.ground, event.key() - Qt.Key.Key_1
         if ground is not None and 0 <= digit < min(len(ground.layers), 9) and not event.modifiers():
             self._state.choose_layer(ground.layers[digit].id)
@@ -120,6 +122,8 @@ class Ground(Workspace):
     @command("Ground")
     def hand_over_ground(self) -> HandOverSheet | None:
         """Hand over the ground as files…"""
+        from jade_coat.app.ground.hand_over_sheet import HandOverSheet  # what writes the files is slow to import
+
         ground = self._state.ground
         if ground is None:
             self.session.said.emit("There is no ground to hand over yet.", True)
@@ -136,6 +140,8 @@ class Ground(Workspace):
 
     def write_ground(self, ground: str, wanted: GroundFiles, folder: Path) -> ProgressDialog:
         """Write the files of a ground into a folder beside the window."""
+        from jade_coat.app.ground.hand_over_sheet import write_ground
+
         return write_ground(self.window, self.session, ground, wanted, folder)
 
     @command("Ground", "A")

@@ -13,7 +13,6 @@ from dataclasses import dataclass
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF, QSinglePointEvent
-from scipy.spatial.transform import Rotation
 
 from jade_coat.app import theme
 from jade_coat.app.stage.chosen_marks import toggle, world_box
@@ -360,6 +359,8 @@ class Wheel(Overlay[View]):
 
     def _own_axis(self, grip: _Grip) -> int:
         """The axis of the leading thing's own that lies nearest to the stem."""
+        from scipy.spatial.transform import Rotation  # slow to import
+
         own = Rotation.from_quat(grip.stand.turns[-1]).as_matrix()
         return int(np.abs(own.T @ grip.shape.axis).argmax())
 

@@ -26,6 +26,7 @@ from jade_coat.app.controls.basics import column, holder
 from jade_coat.app.ground.layer_sheet import LayerSheet
 from jade_coat.app.ground.meter import Meter
 from jade_coat.app.ground.panel import GroundPanel
+from jade_coat.app.ground.path_tool import PathTool
 from jade_coat.app.ground.state import GroundState
 from jade_coat.app.ground.tool import GroundTool
 from jade_coat.app.session import Session
@@ -101,12 +102,14 @@ class Bench(QWidget):
         self.stage_below = StageBelow(self.line_up, self.stamps, self.kiln)
         self.ground = GroundState(session)
         self.ground_tool = GroundTool(self.view, self.ground)
+        self.path_tool = PathTool(self.view, self.ground, self.ground_tool)
         self.ground_panel = GroundPanel(session, self.ground)
+        self.path_tool.laid.connect(self.ground_panel.paths.laid)
         self.layer_sheet = LayerSheet(session, self.ground)
         self.meter = Meter(session, self.ground, self.ground_tool)
         self.aim = Aim(self.view)
         self.lamp_sheet = LampSheet(session, self.aim.take)
-        self.view.overlays += [Pins(self.view), self.aim, self.stamp_tool, self.ground_tool]
+        self.view.overlays += [Pins(self.view), self.aim, self.stamp_tool, self.ground_tool, self.path_tool]
         session.selection_changed.connect(self._follow_chosen)
         self.dials = DialSheet(session)
         self.rail = FinishRail(session, self.swatches)
@@ -202,7 +205,9 @@ class Bench(QWidget):
 
     def give_up(self) -> bool:
         """Give up what a hand is doing in the view just now; whether it was doing anything."""
-        hands = (self.dropper, self.brush_tool, self.wheel, self.aim, self.stamp_tool, self.ground_tool)
+        hands = (
+            self.dropper, self.brush_tool, self.wheel, self.aim, self.stamp_tool, self.path_tool, self.ground_tool,
+        )  # fmt: skip
         return any(hand.give_up() for hand in hands)
 
     def _prop_menu(self, prop: str, slot: str, at: QPoint) -> None:

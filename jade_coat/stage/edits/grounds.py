@@ -8,6 +8,7 @@ import numpy as np
 
 from jade_coat.ground.heights import Heights
 from jade_coat.ground.pages import Pages
+from jade_coat.ground.paths import GroundPath
 from jade_coat.ground.rules import LayerRule
 from jade_coat.ground.scatter import Scatter
 from jade_coat.ground.synthesis import Land
@@ -176,6 +177,30 @@ def set_rules(
         if rule.map_set:
             project.map_set(rule.map_set)
     return swap(project, "grounds", old.with_(rules=rules, weights={**old.weights, **(weights or {})}))
+
+
+@edit
+def add_path(project: Project, /, ground: str, path: GroundPath) -> Project:
+    """Lay a path over a ground."""
+    old = _ground(project, ground)
+    return swap(project, "grounds", old.with_(paths=(*old.paths, path)))
+
+
+@edit
+def set_path(project: Project, /, ground: str, path: str, **changes: Any) -> Project:
+    """Change how a path runs."""
+    old = _ground(project, ground)
+    new = old.path(path).with_(**changes)
+    return swap(project, "grounds", old.with_(paths=tuple(new if p.id == path else p for p in old.paths)))
+
+
+@edit
+def remove_path(project: Project, /, ground: str, path: str) -> Project:
+    """Take a path away; a rule that went by it lays nothing until it goes by another."""
+    old = _ground(project, ground)
+    old.path(path)
+    rules = tuple(r.with_(path="") if r.path == path else r for r in old.rules)
+    return swap(project, "grounds", old.with_(paths=tuple(p for p in old.paths if p.id != path), rules=rules))
 
 
 def fills_in(ground: Ground, layer: str) -> str:

@@ -1,7 +1,7 @@
 """Fills the pages of grounds, tile by tile while the view stands still, and draws their far parts from them.
 
 Only tiles whose heights, weights or looks are others are filled again. Until a part's tiles are there it is drawn live;
-so are cliffs, and parts of materials that change by themselves.
+so are cliffs. What moves of a part, such as rings of rain, is made of what pages hold as it is seen.
 """
 
 from __future__ import annotations
@@ -13,7 +13,8 @@ import moderngl
 import numpy as np
 
 from jade_coat.maps.packing import PackedLookup
-from jade_coat.material.paged import PAGED_DEPTH, PAGES, PagedMaterial, live_by, paged, reach
+from jade_coat.material.paged import PAGED_DEPTH, PAGES, PagedMaterial, paged, paged_for, reach
+from jade_coat.material.splitting import KEPT_PAGE
 from jade_coat.material.stacking import StackedMaterial
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import Draw
@@ -24,6 +25,7 @@ from jade_coat.view.drawing import Drawer, depth_tested
 from jade_coat.view.frame import Frame
 from jade_coat.view.gpu_scenes import instance_data
 from jade_coat.view.passes.land import above
+from jade_coat.view.programs import Compiled
 from jade_coat.view.requests import Eye
 
 ROUNDS = 5
@@ -42,6 +44,9 @@ class Pages:
 
     textures: dict[str, Any]
     target: Any
+    """What they are filled through."""
+    also: Any
+    """The same with the page of what moves beside, once a part needs it."""
     side: int
     low: Array
     high: Array
@@ -52,8 +57,8 @@ class Pages:
     state: object = None
     waiting: int = 0
     """How many tiles were stale when filling them began."""
-    live: dict[str, bool] = field(default_factory=dict)
-    """By material, whether it changes by itself."""
+    worn: dict[str, PagedMaterial | None] = field(default_factory=dict)
+    """By material, what is worn in its place where it is drawn from pages; None for what stays live."""
 
     @property
     def span(self) -> Array:
@@ -62,8 +67,9 @@ class Pages:
 
     def release(self) -> None:
         """Free the textures."""
-        for texture in (*self.textures.values(), self.target):
-            texture.release()
+        for held in (*self.textures.values(), self.target, self.also):
+            if held is not None:
+                held.release()
 
 
 class BakedPass:
@@ -102,7 +108,7 @@ class BakedPass:
         if pages.state != state:
             pages.state, follows = state, self._follows(frame, draws)
             if pages.follows != follows:
-                pages.follows, pages.live = follows, {}
+                pages.follows, pages.worn = follows, {}
                 pages.fresh[:] = False
         for x0, z0, x1, z1 in drawer.assets.touched.take(ground):
             left, top, right, bottom = (int(np.floor(v * pages.side / PAGE_TILE)) for v in (x0, z0, x1, z1))
@@ -117,8 +123,9 @@ class BakedPass:
         for row, column in stale[order[: max(-(-pages.waiting // ROUNDS), FEWEST)]]:
             self._fill(frame, pages, draws, int(row), int(column))
             pages.fresh[row, column] = True
-        for name in PAGES:
-            pages.textures[name].build_mipmaps()
+        for name in (*PAGES, KEPT_PAGE):
+            if name in pages.textures:
+                pages.textures[name].build_mipmaps()
         frame.begins = True
 
     def _pages(self, frame: Frame, ground: str, side: int, material: StackedMaterial) -> Pages:
@@ -133,13 +140,7 @@ class BakedPass:
         if held is not None:
             held.release()
         context = self._drawer.context
-        textures = {}
-        for attachment in ATTACHMENTS:
-            if attachment.name in PAGES:
-                made = textures[attachment.name] = context.texture((side, side), 4, dtype=attachment.format)
-                made.build_mipmaps()
-                made.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
-                made.repeat_x = made.repeat_y = False
+        textures = {a.name: self._page(side, a.format) for a in ATTACHMENTS if a.name in PAGES}
         depth = context.depth_texture((side, side))
         depth.compare_func, depth.filter = "", (moderngl.LINEAR, moderngl.LINEAR)
         depth.repeat_x = depth.repeat_y = False
@@ -147,8 +148,23 @@ class BakedPass:
         textures[PAGED_DEPTH] = depth
         count = -(-side // PAGE_TILE)
         fresh = np.zeros((count, count), bool)
-        frame.scene.pages[ground] = Pages(textures, target, side, low, high, fresh, paged(material))
+        frame.scene.pages[ground] = Pages(textures, target, None, side, low, high, fresh, paged(material))
         return frame.scene.pages[ground]
+
+    def _page(self, side: int, form: str) -> Any:
+        made = self._drawer.context.texture((side, side), 4, dtype=form)
+        made.build_mipmaps()
+        made.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
+        made.repeat_x = made.repeat_y = False
+        return made
+
+    def _with_kept(self, pages: Pages) -> Any:
+        """What pages are filled through with the page of what moves."""
+        if pages.also is None:
+            pages.textures[KEPT_PAGE] = self._page(pages.side, "f2")
+            held = [pages.textures[name] for name in (*PAGES, KEPT_PAGE)]
+            pages.also = self._drawer.context.framebuffer(held, pages.textures[PAGED_DEPTH])
+        return pages.also
 
     def _follows(self, frame: Frame, draws: list[int]) -> object:
         """What all of the pages follow from, beside heights and weights."""
@@ -165,15 +181,22 @@ class BakedPass:
         wide, deep = min(PAGE_TILE, pages.side - left), min(PAGE_TILE, pages.side - bottom)
         eye = above(low, high)
         part = Frame(frame.scene, frame.buffers, eye, eye.projection)
-        pages.target.viewport = pages.target.scissor = (left, bottom, wide, deep)
-        pages.target.use()
-        pages.target.clear(0, 0, 0, 0, depth=1.0)
+        moving = [i for i in draws if self._moves(pages, frame.scene.scene.draws[i])]
+        widest = self._with_kept(pages) if moving or pages.also is not None else pages.target
+        for target in dict.fromkeys((pages.target, widest)):
+            target.viewport = target.scissor = (left, bottom, wide, deep)
+        widest.use()
+        widest.clear(0, 0, 0, 0, depth=1.0)
         depth_tested(drawer.context)
         angle, drawer.pixel_angle = drawer.pixel_angle, float(span[0] / PAGE_TILE)
+        for i in moving:
+            drawer.still(part, i)
+        pages.target.use()
         for i in draws:
-            drawer.surface(part, i, None)
+            if i not in moving:
+                drawer.surface(part, i, None)
         drawer.pixel_angle = angle
-        pages.target.scissor = None
+        pages.target.scissor = widest.scissor = None
 
     # Drawing from them
 
@@ -181,7 +204,7 @@ class BakedPass:
         """Draw one draw: of a ground those parts that its pages are not there for; the others wait for `far`."""
         draw, drawer = frame.scene.scene.draws[index], self._drawer
         pages, mesh = frame.scene.pages.get(draw.paint), drawer.assets.meshes.get(draw.mesh)
-        if draw.grid is None or pages is None or mesh is None or frame.detailed or self._is_live(pages, draw):
+        if draw.grid is None or pages is None or mesh is None or frame.detailed or self._worn(pages, draw) is None:
             drawer.surface(frame, index, fallback)
             return
         order, _ = seen_order(draw, mesh.bounds, frame.eye)
@@ -201,11 +224,18 @@ class BakedPass:
         """Draw all parts that wait for it from pages, of each ground at once: they wear the same."""
         drawer = self._drawer
         for ground, waiting in self._far.items():
-            pages, draw = frame.scene.pages[ground], waiting[0][0]
-            compiled = drawer.shop.view(pages.paged, PackedLookup(()))
-            mesh = drawer.assets.meshes[draw.mesh]
-            drawer.bind(compiled, frame.scene, draw, mesh, frame.eye.position, frame.sample)
-            self._run(frame, compiled.program, draw, np.concatenate([instance_data(d, some) for d, some in waiting]))
+            pages = frame.scene.pages[ground]
+            alike: dict[int, list[tuple[Draw, Array, Compiled]]] = {}
+            for draw, some in waiting:
+                compiled = self._compiled(pages, draw)
+                if compiled is not None:
+                    alike.setdefault(compiled.program.glo, []).append((draw, some, compiled))
+            for parts in alike.values():
+                draw, _, compiled = parts[0]
+                mesh = drawer.assets.meshes[draw.mesh]
+                drawer.bind(compiled, frame.scene, draw, mesh, frame.eye.position, frame.sample)
+                data = [instance_data(d, some) for d, some, _ in parts]
+                self._run(frame, compiled.program, draw, np.concatenate(data))
         self._far = {}
 
     def _run(self, frame: Frame, program: Any, draw: Draw, data: Array) -> None:
@@ -213,13 +243,29 @@ class BakedPass:
         self._drawer.run_once(program, draw, instances, frame.view_projection, len(data))
         instances.release()
 
-    def _is_live(self, pages: Pages, draw: Draw) -> bool:
-        """Whether what a draw wears changes by itself, or is cut."""
-        if draw.material not in pages.live:
+    def _worn(self, pages: Pages, draw: Draw) -> PagedMaterial | None:
+        """What a draw wears from pages; None where it is cut, or more of it moves than pages can hold."""
+        if draw.material not in pages.worn:
             material, lookup = self._drawer.assets.materials[draw.material]
-            still = isinstance(material, StackedMaterial) and not live_by(material, lookup)
-            pages.live[draw.material] = not still or self._drawer.assets.surface_kind(draw.material).cut != ""
-        return pages.live[draw.material]
+            found = None
+            if isinstance(material, StackedMaterial) and not self._drawer.assets.surface_kind(draw.material).cut:
+                found = paged_for(material, lookup, pages.paged)
+            pages.worn[draw.material] = found
+            if found is not None and self._compiled(pages, draw) is None:
+                pages.worn[draw.material] = None
+        return pages.worn[draw.material]
+
+    def _moves(self, pages: Pages, draw: Draw) -> bool:
+        """Whether some of what a draw wears from pages moves."""
+        worn = self._worn(pages, draw)
+        return worn is not None and worn.of is not None
+
+    def _compiled(self, pages: Pages, draw: Draw) -> Compiled | None:
+        """The program of what a draw wears from pages."""
+        worn = pages.worn[draw.material]
+        if worn is None or worn.of is None:
+            return self._drawer.shop.view(pages.paged, PackedLookup(())) if worn is not None else None
+        return self._drawer.compiled(draw, lambda _, lookup, **more: self._drawer.shop.view(worn, lookup), False)
 
     def _from_pages(self, pages: Pages, draw: Draw, numbers: Array, eye: Eye) -> Array:
         """Which of some parts are far enough, not too steep, and all of whose tiles are there, `(k,) bool`."""

@@ -71,6 +71,9 @@ class LandPass:
         """Make them where there are none yet, or others once the view stands still."""
         found, drawer = frame.scene, self._drawer
         drawer.land = found.land
+        first = frame.sample == 0  # of a picture, which must not wait; of a small one all is worth waiting for
+        if first and (found.land is not None or (not found.scene.surroundings.small and self._many(frame))):
+            return
         if frame.part is not None or not self._wanted(frame):
             return
         grids = [i for i, d in enumerate(found.scene.draws) if d.grid is not None]
@@ -79,9 +82,7 @@ class LandPass:
             return
         low, high = self._window(frame, grids)
         follows = (low.tobytes(), high.tobytes(), self._follows(frame, grids))
-        if found.land is not None and (found.land.follows == follows or frame.sample == 0):
-            return
-        if found.land is None and frame.sample == 0 and not found.scene.surroundings.small and self._many(frame):
+        if found.land is not None and found.land.follows == follows:
             return
         self._drop(frame)
         found.land = drawer.land = self._made(frame, grids, low, high, follows)

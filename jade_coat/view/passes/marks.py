@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 import moderngl
@@ -9,16 +11,20 @@ import numpy as np
 
 from jade_coat.mesh.attributes import STREAMS
 from jade_coat.program.types import Array
+from jade_coat.stage.draws import Draw
 from jade_coat.view.attachments import Buffers
 from jade_coat.view.context import HEADER, shader
+from jade_coat.view.drawing import Drawer
 from jade_coat.view.frame import Frame
-from jade_coat.view.gpu_assets import GpuAssets, GpuMesh
+from jade_coat.view.gpu_assets import GpuMesh
 from jade_coat.view.requests import Marks
 
 EDGES = (0.08, 0.09, 0.09, 0.55)
 VERTICES = (0.88, 0.54, 0.29, 1.0)
 NEARER = 2e-4
 """How much nearer than the surface marks lie, in clip space, so that it does not hide them."""
+SAME = 1e-4
+"""Within this the numbers of two matrices are those of one prop."""
 
 
 class MarksPass:
@@ -27,32 +33,66 @@ class MarksPass:
     reads = ("depth",)
     writes = ("picture",)
 
-    def __init__(self, context: Any, assets: GpuAssets) -> None:
-        self._context, self._assets = context, assets
+    def __init__(self, drawer: Drawer) -> None:
+        self._drawer, self._context, self._assets = drawer, drawer.context, drawer.assets
         self._program: Any = None
         self._array: tuple[GpuMesh, Any] | None = None
 
     def draw(self, frame: Frame) -> None:
         """Draw the frame's marks over the picture, hidden by what is in front."""
-        mesh = self._assets.meshes.get(frame.marks.mesh) if frame.marks is not None else None
-        if frame.marks is not None and mesh is not None and "edge" in mesh.streams:
-            to_clip = frame.eye.projection @ frame.eye.view @ frame.marks.matrix
-            if frame.part is None:
-                self._draw(frame.marks, mesh, frame.buffers, to_clip, self._joined(mesh))
-                return
-            frame.buffers.over.scissor = frame.buffers.box_of(frame.part.box)
-            inside = _seen_in(mesh, to_clip, frame.part.box)
+        marks, part = frame.marks, frame.part
+        mesh = self._assets.meshes.get(marks.mesh) if marks is not None else None
+        if marks is None or mesh is None or "edge" not in mesh.streams:
+            return
+        eye = frame.eye.projection @ frame.eye.view
+        frame.buffers.over.scissor = frame.buffers.box_of(part.box) if part is not None else None
+        moved = self._moved(frame, marks)
+        if moved:
+            self._draw_moved(frame, marks, mesh, moved, eye)
+        elif part is None:
+            self._draw(marks, frame.buffers, self._at(eye @ marks.matrix), self._joined(mesh).render)
+        else:
+            inside = _seen_in(mesh, eye @ marks.matrix, part.box)
             if len(inside):
                 chosen = self._context.buffer(np.ascontiguousarray(inside, np.uint32))
                 array = self._array_of(mesh, chosen)
-                self._draw(frame.marks, mesh, frame.buffers, to_clip, array)
+                self._draw(marks, frame.buffers, self._at(eye @ marks.matrix), array.render)
                 array.release()
                 chosen.release()
-            frame.buffers.over.scissor = None
+        frame.buffers.over.scissor = None
 
-    def _draw(self, marks: Marks, mesh: GpuMesh, buffers: Buffers, to_clip: Array, array: Any) -> None:
-        program, context = self._made(), self._context
+    def _at(self, to_clip: Array) -> Any:
+        """The program for a mesh as it is at rest."""
+        program = self._made()
         program["to_clip"].write(to_clip.T.astype("f4").tobytes())
+        return program
+
+    def _moved(self, frame: Frame, marks: Marks) -> list[tuple[Draw, int]]:
+        """The draws of the marked prop and its number in each, where a material moves its vertices."""
+        found = []
+        for draw in frame.scene.scene.draws:
+            if draw.mesh == marks.mesh and draw.is_near and len(draw.rows):
+                off = np.abs(draw.matrices - marks.matrix).max(axis=(1, 2))
+                if off.min() < SAME:
+                    found.append((draw, int(off.argmin())))
+        return found if any(self._assets.moves(draw.material) for draw, _ in found) else []
+
+    def _draw_moved(
+        self, frame: Frame, marks: Marks, mesh: GpuMesh, parts: list[tuple[Draw, int]], eye: Array
+    ) -> None:  # fmt: skip
+        for draw, instance in parts:
+            compiled = self._drawer.compiled(draw, self._drawer.shop.marks, in_earnest=False)
+            if compiled is None:
+                continue
+            program = compiled.program
+            self._drawer.bind(compiled, frame.scene, draw, mesh, frame.eye.position, frame.sample)
+            program["view_projection"].write(eye.T.astype("f4").tobytes())
+            with self._drawer.alone(program, draw, instance) as array:
+                run = {"vertices": draw.count * 3, "first": draw.start * 3, "instances": 1}
+                self._draw(marks, frame.buffers, program, partial(array.render, **run))
+
+    def _draw(self, marks: Marks, buffers: Buffers, program: Any, render: Callable[[int], object]) -> None:
+        context = self._context
         buffers.over.use()
         context.enable_only(moderngl.DEPTH_TEST | moderngl.BLEND | moderngl.PROGRAM_POINT_SIZE)
         context.blend_func = moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA
@@ -64,18 +104,18 @@ class MarksPass:
         program["radius"].value = marks.radius
         program["nearer"].value = NEARER
         if marks.radius > 0:
-            array.render(moderngl.TRIANGLES)
+            render(moderngl.TRIANGLES)
         program["radius"].value = 0.0
         if marks.edges:
             context.wireframe = True
             program["plain"].value = (*EDGES[:3], EDGES[3] * shown)
             program["nearer"].value = NEARER * 2
-            array.render(moderngl.TRIANGLES)
+            render(moderngl.TRIANGLES)
             context.wireframe = False
         if marks.vertices:
             program["plain"].value = (*VERTICES[:3], VERTICES[3] * min(shown + 0.15, 1.0))
             program["nearer"].value = NEARER * 3
-            array.render(moderngl.POINTS)
+            render(moderngl.POINTS)
         buffers.over.depth_mask = True
         context.depth_func = "<"
         context.enable_only(moderngl.NOTHING)
