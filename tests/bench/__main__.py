@@ -31,6 +31,7 @@ from tests.bench.pictures import bench_edits, bench_material, bench_rows
 from tests.bench.stage import bench_stage
 from tests.bench.starting import bench_start
 from tests.bench.strokes import bench_dabs, bench_strokes
+from tests.bench.turning import bench_turning
 from tests.support import Demo, stage_renderer
 
 SECONDS = 600
@@ -81,7 +82,7 @@ def main(wanted: list[str]) -> int:
             "six_coats": lambda: bench_six_coats(renderer, demo), "edits": lambda: bench_edits(demo),
             "structure": lambda: bench_structure(demo), "section": lambda: bench_section(renderer, demo),
             "painting": bench_painting, "strokes": lambda: bench_strokes(folder), "dabs": lambda: bench_dabs(folder), "shared": bench_shared, "finishes": bench_finishes, "many_materials": bench_many_materials, "many_props": lambda: bench_many_props(folder), "recipe": lambda: bench_recipe(renderer),
-            "bake": lambda: bench_bake(demo), "start": lambda: bench_start(folder),
+            "bake": lambda: bench_bake(demo), "start": lambda: bench_start(folder), "turning": lambda: bench_turning(folder),
             "stage": lambda: bench_stage(folder), "lamps": lambda: bench_lamps(folder),
             "counts": lambda: bench_counts(folder),
             "kinds": lambda: bench_kinds(demo), "sixty_sets": lambda: bench_sixty_sets(Path(place)),
