@@ -369,9 +369,12 @@ def print_schema(options: argparse.Namespace) -> None:
 
 def open_window(options: argparse.Namespace) -> None:
     """Open the window, on a project if one is given."""
-    from jade_coat.view.spawn import start_process
+    import gc
 
-    started = start_process()  # while all else is imported
+    from jade_coat.view.spawn import start_early
+
+    gc.disable()  # what is imported stays; the application's own collector takes over
+    started = start_early()
     from jade_coat.app.main import start
 
     code = start(options.project, started)

@@ -25,7 +25,7 @@ if TYPE_CHECKING:
 
 
 def make_application() -> QApplication:
-    """The one application object, dressed in the remembered theme."""
+    """The one application object, in the remembered theme's colours."""
     found = QApplication.instance()
     if isinstance(found, QApplication):
         return found
@@ -68,7 +68,7 @@ def start(folder: Path | None, started: Started | None = None) -> int:
 
     `started` may be a render process that is on its way already, to save time.
     """
-    gc.disable()  # what is imported stays; the application's own collector takes over
+    gc.disable()  # the application's own collector takes over
     started = started or start_process()
     from jade_coat.view.client import RenderClient
 

@@ -59,6 +59,8 @@ class Window(BringingWindow):
         body = column(self._make_bar(), self.pages, self._make_status(), gap=0)
         body.setStretch(1, 1)
         self.setCentralWidget(holder(body))
+        theme.dress(self)
+        self.bench.arrange()
         self._make_shortcuts()
         self.mishap: MishapBox | None = None
         self.workspace = "Build"
@@ -72,9 +74,9 @@ class Window(BringingWindow):
         self._said.setSingleShot(True)
         self._said.timeout.connect(lambda: self._message.setText(""))
         self._watch, self._made_watch = MapWatch(session), MadeWatch(session)
-        self._restore_layout()
         self.bench.brush.recall()
         self._refresh()
+        self._restore_layout()
 
     # The bar and the status line
 
@@ -298,6 +300,7 @@ class Window(BringingWindow):
         app = QApplication.instance()
         assert isinstance(app, QApplication)
         theme.apply(app, name)
+        theme.dress(self)
         preferences.keep(preferences.THEME, name)
         for widget in self.findChildren(QWidget):
             widget.update()

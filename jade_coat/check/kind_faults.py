@@ -8,7 +8,7 @@ import numpy as np
 
 from jade_coat.maps.color import LUMINANCE, to_linear, tone_mapped, tone_unmapped
 from jade_coat.program.types import Array
-from jade_coat.view.programs import LAYER
+from jade_coat.view.looks import A_LAYER
 
 PERIOD = 8
 """After how many pixels the ordered grid comes again."""
@@ -54,7 +54,7 @@ def right_of(light: Array) -> Array:
 
 def layers_of(layers: Array) -> tuple[float, int]:
     """How many layers lie over one another where there are any, on average and at most, by a picture of them."""
-    count = layers[..., 0] // LAYER
+    count = layers[..., 0] // A_LAYER
     covered = count > 0
     return (float(count[covered].mean()) if covered.any() else 0.0), int(count.max(initial=0))
 
@@ -67,7 +67,7 @@ def faults_of(pair: tuple[Array, Array], right: tuple[Array, Array], layers: Arr
     et al. 2010).
     """
     first, second = (shown(p) for p in pair)
-    covered = layers[..., 0] >= LAYER
+    covered = layers[..., 0] >= A_LAYER
     mean, most = layers_of(layers)
     pixels = max(int(covered.sum()), 1)
     where = covered & (np.abs(first - right[0]).max(axis=-1) > TOLERANCE)
@@ -102,6 +102,6 @@ _HEAT = ((0, (0.10, 0.12, 0.13)), (1, (0.12, 0.36, 0.32)), (3, (0.45, 0.68, 0.42
 
 def heat_of(layers: Array) -> Array:
     """A picture of layers as heat, `(h, w, 3)` as a screen shows it: dark for none, white for twenty and more."""
-    count = layers[..., 0] / LAYER
+    count = layers[..., 0] / A_LAYER
     at = [n for n, _ in _HEAT]
     return np.stack([np.interp(count, at, [c[i] for _, c in _HEAT]) for i in range(3)], axis=-1)

@@ -14,7 +14,7 @@ from jade_coat.maps.packing import PackedLookup
 from jade_coat.maps.sampling import reading
 from jade_coat.material.compile import compile_material, fixed_fields, seen_from_ahead, with_shared
 from jade_coat.mesh.attributes import measure, vertex_attributes
-from jade_coat.mesh.data import MeshData
+from jade_coat.mesh.data import MeshData, median
 from jade_coat.mesh.painting import Paint
 from jade_coat.mesh.picking import target
 from jade_coat.program import passes
@@ -55,7 +55,7 @@ def trace(mesh: MeshData, matrix: Array, slot: str, origin: Array, directions: A
     steps = np.linalg.norm(np.diff(points, axis=0), axis=1)
     joined = met[1:] & met[:-1]
     if joined.any():
-        joined &= steps < max(np.median(steps[joined]) * JUMP, 1e-9)
+        joined &= steps < max(median(steps[joined]) * JUMP, 1e-9)
     start, stop = _longest(joined)
     if stop - start < FEWEST:
         return None

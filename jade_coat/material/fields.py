@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import weakref
 from collections.abc import Callable, Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from functools import cache, wraps
 from typing import Any, Literal, Self, TypeVar, cast
 
@@ -100,7 +100,7 @@ def option(default: Any, label: str, kind: Kind, choices: Mapping[Any, str] | No
     words = tuple((str(k), text) for k, text in (choices or {}).items())
     low, high = spec.get("low", 0), spec.get("high", 1)
     limits = {"ge": low, "le": high} if kind == "integer" else {}
-    told = asdict(Spec(label, kind=kind, choices=words, **spec))
+    told = vars(Spec(label, kind=kind, choices=words, **spec))
     return Field(default, validate_default=True, json_schema_extra={"spec": told}, **limits)
 
 
@@ -110,14 +110,14 @@ def setting(
 ) -> Any:  # fmt: skip
     """A pydantic field that is chosen in the material and cannot become a dial; `limits` are pydantic's."""
     words = tuple((str(k), text) for k, text in (choices or {}).items())
-    told = asdict(Spec(label, kind=kind, choices=words, **spec))
+    told = vars(Spec(label, kind=kind, choices=words, **spec))
     factory = {"default_factory": default} if callable(default) else {"default": default}
     return Field(**factory, json_schema_extra={"setting": told}, **(limits or {}))
 
 
 def field(default: Number, label: str, **spec: Any) -> Any:
     """A pydantic field for a number (or a tuple of them) that can become a dial."""
-    return Field(default, validate_default=True, json_schema_extra={"spec": asdict(Spec(label, **spec))})
+    return Field(default, validate_default=True, json_schema_extra={"spec": vars(Spec(label, **spec))})
 
 
 class Frozen(BaseModel):

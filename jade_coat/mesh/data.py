@@ -168,14 +168,14 @@ class MeshData:
     @cached_property
     def spacing(self) -> float:
         """Metres between vertices, in the median over them."""
-        return float(np.median(self.edge_length))
+        return median(self.edge_length)
 
     @cached_property
     def typical_edge(self) -> float:
         """The median length of some edges, metres: quicker than `spacing`, and the same for every use of a mesh."""
         some = self.triangles[:: max(len(self.triangles) // 2048, 1)]
         corners = self.positions[some].astype(np.float64)
-        return float(np.median(np.linalg.norm(corners - np.roll(corners, -1, axis=1), axis=2))) or 1e-3
+        return median(np.linalg.norm(corners - np.roll(corners, -1, axis=1), axis=2).ravel()) or 1e-3
 
     @cached_property
     def metres(self) -> tuple[tuple[float, float], ...]:
@@ -183,18 +183,30 @@ class MeshData:
         return tuple(_metres_per_uv(self.positions[self.triangles], uv[self.triangles]) for uv in self.uvs)
 
 
+def median(values: Array) -> float:
+    """As `np.median` of `(n,)`, which imports the masked arrays: every start of the application would wait for them."""
+    middle = (len(values) - 1) // 2, len(values) // 2
+    return float(np.partition(values, middle)[list(middle)].mean())
+
+
 def _metres_per_uv(corners: Array, uv: Array) -> tuple[float, float]:
-    e1, e2 = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
-    d1, d2 = uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
-    det = d1[:, 0] * d2[:, 1] - d1[:, 1] * d2[:, 0]
-    area = np.linalg.norm(np.cross(e1, e2), axis=1)
+    x, y, z = corners.transpose(2, 1, 0)  # an array for each axis: three corners each
+    e1, e2 = [axis[1] - axis[0] for axis in (x, y, z)], [axis[2] - axis[0] for axis in (x, y, z)]
+    (u1, v1), (u2, v2) = ((uv[:, i] - uv[:, 0]).T for i in (1, 2))
+    det = u1 * v2 - v1 * u2
+    area = _length([e1[i] * e2[j] - e1[j] * e2[i] for i, j in ((1, 2), (2, 0), (0, 1))])
     good = (np.abs(det) > 1e-12) & (area > 1e-12)
     if not good.any():
         return 1.0, 1.0
-    inverse = 1 / det[good][:, None]
-    along_u = np.linalg.norm((e1[good] * d2[good, 1:2] - e2[good] * d1[good, 1:2]) * inverse, axis=1)
-    along_v = np.linalg.norm((e2[good] * d1[good, 0:1] - e1[good] * d2[good, 0:1]) * inverse, axis=1)
+    size = np.abs(det[good])
+    along_u = _length([a * v2 - b * v1 for a, b in zip(e1, e2, strict=True)])[good] / size
+    along_v = _length([b * u1 - a * u2 for a, b in zip(e1, e2, strict=True)])[good] / size
     return _weighted_median(along_u, area[good]), _weighted_median(along_v, area[good])
+
+
+def _length(vector: list[Array]) -> Array:
+    x, y, z = vector
+    return np.sqrt(x * x + y * y + z * z)
 
 
 def _weighted_median(values: Array, weights: Array) -> float:

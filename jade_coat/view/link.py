@@ -53,6 +53,12 @@ SHAPE_LABELS = {"tile": "Bent tile", "plane": "Plane", "ball": "Ball", "rod": "R
 
 
 @cache
+def swatch_tile() -> MeshData:
+    """What finishes are shown on."""
+    return painted(shapes.rail_tile())
+
+
+@cache
 def glow_card() -> MeshData:
     """What glows is shown on: a card, that no fade at the edge of a field reaches."""
     return CardField(
@@ -83,7 +89,6 @@ class StageLink:
         """The time of the shared dials' tracks that is shown, seconds."""
         self.problems = self._meshes.problems
         """What is wrong with meshes that a plain box stands in for, by mesh id."""
-        self._swatch = painted(shapes.rail_tile())
         client.drop_all()
         client.set_scene(STAGE, Scene())
 
@@ -325,7 +330,7 @@ class StageLink:
 
     def show_look(self, scene: str, material: Material, values: dict[str, Number]) -> None:
         """Put a look on the swatch form, or what glows on a card, as a scene of its own."""
-        mesh = (SWATCH_CARD, glow_card()) if kind_of(material.kind).part == "glow" else (SWATCH_MESH, self._swatch)
+        mesh = (SWATCH_CARD, glow_card()) if kind_of(material.kind).part == "glow" else (SWATCH_MESH, swatch_tile())
         self._show_alone(scene, *mesh, material, values, LITTLE)
 
     def show_made(

@@ -13,6 +13,8 @@ OTHER_LOOKS = {"paint": len(LOOKS), "probe": len(LOOKS) + 1}
 """The compose shader's numbers for looks with a name behind them."""
 LAYERS = "layers"
 """How often each pixel is drawn over; always a run of its own."""
+A_LAYER = 8
+"""What one layer adds to a picture of layers, of 255."""
 LINK = "link:"
 """Before a link of the chain of two-tone light (`material.tones.LINKS`): the lit look, of such surfaces that link."""
 PROBES = ("where", "weight", "term", "step", "height", "coverage", "channel", "uv", "texels", "share")

@@ -28,7 +28,7 @@ from jade_coat.program.samplers import PROMISED, Kind, Samplers, shared_samplers
 from jade_coat.program.value import TextureRef
 from jade_coat.view.attachments import ATTACHMENTS
 from jade_coat.view.context import HEADER, numbered, shader
-from jade_coat.view.looks import MAX_PROBES
+from jade_coat.view.looks import A_LAYER, MAX_PROBES
 from jade_coat.view.lying import lying_source
 from jade_coat.view.probes import KindOf, of_the_mesh, probed
 from jade_coat.view.targets import Targets, fragment_source
@@ -44,8 +44,6 @@ KEPT = 320
 
 ROOM = PROMISED - 1
 """Samplers for textures: the table of rows takes one of those that are promised."""
-LAYER = 8
-"""What one layer adds to a picture of layers, of 255."""
 LIGHT_SAMPLERS = 5
 """Samplers of `light.glsl` and `lamps.glsl`: three depth maps, the reflections and the split sum."""
 CROWD_SAMPLERS = 4
@@ -210,7 +208,7 @@ class ProgramShop:
         self, material: Material, lookup: MapLookup, on_map: MapSource | None = None, kind: KindOf = unknown_kind
     ) -> Compiled:
         """The program that adds one layer wherever there is a triangle."""
-        targets = Targets((f"vec4({LAYER}.0 / 255.0)",), ())
+        targets = Targets((f"vec4({A_LAYER}.0 / 255.0)",), ())
         return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
 
     def hull(

@@ -83,6 +83,12 @@ def strays() -> list[QWidget]:
     return [w for w in shown if not isinstance(w, (QMainWindow, QDialog))]
 
 
+def undressed() -> list[QWidget]:
+    """Windows that are shown without the theme's style sheet: neither of their own nor of what they opened from."""
+    shown = [w for w in QApplication.topLevelWidgets() if w.isVisible()]
+    return [w for w in shown if w.style().metaObject().className() != "QStyleSheetStyle"]
+
+
 class Hand:
     """Drives a window as a person would, and waits as one."""
 
@@ -99,6 +105,7 @@ class Hand:
             time.sleep(0.01)
             calm = calm + 1 if self.window.ready() else 0
         assert strays() == [], "a widget was shown before it had a parent, and became a window"
+        assert undressed() == [], "a window is shown without the theme's style sheet"
 
     def restless(self) -> list[str]:
         """What is not at rest, by name."""

@@ -19,8 +19,7 @@ from jade_coat.stage.draws import Draw, Scene
 from jade_coat.stage.making import mote_map
 from jade_coat.view.camera import eye_of
 from jade_coat.view.context import create_context
-from jade_coat.view.looks import LAYERS
-from jade_coat.view.programs import LAYER
+from jade_coat.view.looks import A_LAYER, LAYERS
 from jade_coat.view.renderer import Renderer
 from tests.bench.common import HEIGHT, WIDTH, alternate, entry
 from tests.bench.kinds import BALL_EYE, leaf_opacity
@@ -75,7 +74,7 @@ def _trimmed() -> list[dict]:
         put_mesh(renderer, name, mesh)
         renderer.scenes.set(name, single(name, mesh, leaf, field_values(leaf)))
         layers = renderer.picture(name, BALL_EYE, WIDTH, HEIGHT, (LAYERS,), stream=name)
-        drawn.append(float((layers[..., 0] / LAYER).sum()) / 1000)
+        drawn.append(float((layers[..., 0] / A_LAYER).sum()) / 1000)
     took = alternate(*(partial(renderer.picture, n, BALL_EYE, WIDTH, HEIGHT, stream=n) for n in names))
     note = f"2,000 cards of 6 corners at {WIDTH}x{HEIGHT}; floor: whole cells"
     return [

@@ -18,8 +18,8 @@ os.environ["QT_QPA_PLATFORM"] = "offscreen"
 from pathlib import Path
 def main():
     gc.disable()
-    from jade_coat.view.spawn import start_process
-    started = start_process()
+    from jade_coat.view.spawn import start_early
+    started = start_early()
     from PyQt6.QtCore import QTimer
     from jade_coat.view.client import RenderClient
     client = RenderClient(started)

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from jade_coat.check.kind_faults import faults_of, grid_of, light_of, right_of
 from jade_coat.maps.color import to_srgb, tone_mapped, tone_unmapped
 from jade_coat.view.camera import eye_of
-from jade_coat.view.programs import LAYER
+from jade_coat.view.looks import A_LAYER
 from tests.core.test_kinds import ABOVE, SIDE, at, material, placed
 from tests.core.test_light import neutral
 
@@ -21,7 +21,7 @@ def test_every_triangle_is_a_layer_whatever_its_kind_and_whatever_is_before_it(r
     placed(renderer, [(material(kind, f"m{i}"), at(0.1 * i)) for i in range(count)], np.zeros((4, 4)))
     above = eye_of(np.array([0.0, 6.0, 0.001]), np.zeros(3), 0.45, 1.0)
     found = renderer.picture("kinds", above, SIDE, SIDE, ("layers",), stream="layers")
-    assert found[SIDE // 2, SIDE // 2, 0] == LAYER * count
+    assert found[SIDE // 2, SIDE // 2, 0] == A_LAYER * count
     assert found[0, 0, 0] == 0
     assert not renderer.faults
 
@@ -39,8 +39,8 @@ def test_what_is_right_has_no_faults_and_what_is_off_is_found_in_place() -> None
     """Off by 0.1 in linear light on a quarter of what is covered, and shimmering on another quarter."""
     right = np.full((40, 40), 0.3, np.float32)
     layers = np.zeros((40, 40, 4), np.uint8)
-    layers[:20] = LAYER * 2
-    layers[0, 0] = LAYER * 5
+    layers[:20] = A_LAYER * 2
+    layers[0, 0] = A_LAYER * 5
     none = faults_of((shown(right), shown(right)), (rgb(right), rgb(right)), layers)
     assert (none.wrong, none.shimmers, none.most_layers) == (0.0, 0.0, 5)
     assert none.layers == pytest.approx(2 + 3 / 800)
@@ -73,7 +73,7 @@ def test_the_ordered_grid_is_found_as_one_and_chances_and_smooth_errors_are_not(
 
 
 def test_light_that_is_lost_is_told_as_a_share_of_what_should_be() -> None:
-    layers = np.full((8, 8, 4), LAYER, np.uint8)
+    layers = np.full((8, 8, 4), A_LAYER, np.uint8)
     right, less = np.full((8, 8), 0.4), np.full((8, 8), 0.3)
     assert faults_of((shown(less), shown(less)), (rgb(right), rgb(right)), layers).light == pytest.approx(
         -0.25, abs=0.01
@@ -83,7 +83,7 @@ def test_light_that_is_lost_is_told_as_a_share_of_what_should_be() -> None:
 def test_what_the_right_pictures_do_too_is_no_shimmer() -> None:
     rng = np.random.default_rng(0)
     a, b = rng.random((2, 30, 30)).astype(np.float32)
-    layers = np.full((30, 30, 4), LAYER, np.uint8)
+    layers = np.full((30, 30, 4), A_LAYER, np.uint8)
     found = faults_of((shown(a), shown(b)), (rgb(a), rgb(b)), layers)
     assert (found.wrong, found.shimmers) == (0.0, 0.0)
 

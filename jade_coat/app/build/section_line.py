@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtCore import QPointF, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QPainter, QPen, QPolygonF, QSinglePointEvent
 
 from jade_coat.app import theme
@@ -42,7 +42,10 @@ class SectionLine(Overlay[View]):
         session.changed.connect(self.follow)
         session.selection_changed.connect(self.follow)
         session.scene_changed.connect(self.follow)
-        view.arrived.connect(self.follow)
+        self._seen = QTimer(self)
+        self._seen.setSingleShot(True)
+        self._seen.timeout.connect(self.follow)
+        view.arrived.connect(lambda: self._seen.start(0))  # a picture is shown before anything is done about it
 
     @property
     def drawing(self) -> bool:

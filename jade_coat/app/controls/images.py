@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 import numpy as np
-from PyQt6.QtCore import QSize
-from PyQt6.QtGui import QIcon, QImage, QPixmap
+from PyQt6.QtCore import QRect, QSize
+from PyQt6.QtGui import QIcon, QIconEngine, QImage, QPainter, QPixmap
 from PyQt6.QtWidgets import QComboBox
 
 from jade_coat.app import theme
@@ -48,9 +49,31 @@ def toned(values: Array, low: str = "well", high: str = "celadon") -> QPixmap:
     return QPixmap.fromImage(QImage(made.tobytes(), width, height, width * 3, QImage.Format.Format_RGB888).copy())
 
 
+class _Due(QIconEngine):
+    """An icon that is made when it is first seen."""
+
+    def __init__(self, make: Callable[[], QIcon]) -> None:
+        super().__init__()
+        self._make = make
+        self._made: QIcon | None = None
+
+    def _icon(self) -> QIcon:
+        self._made = self._made or self._make()
+        return self._made
+
+    def clone(self) -> QIconEngine:
+        return _Due(self._icon)
+
+    def paint(self, painter: QPainter | None, rect: QRect, mode: QIcon.Mode, state: QIcon.State) -> None:
+        self._icon().paint(painter, rect, mode=mode, state=state)
+
+    def pixmap(self, size: QSize, mode: QIcon.Mode, state: QIcon.State) -> QPixmap:
+        return self._icon().pixmap(size, mode, state)
+
+
 def with_pictures(box: QComboBox, icon_of: Callable[[str], QIcon]) -> QComboBox:
-    """Put a picture before each entry of a drop-down, made from its key."""
+    """Put a picture before each entry of a drop-down, made from its key when it is first seen."""
     box.setIconSize(ICON)
     for i in range(box.count()):
-        box.setItemIcon(i, icon_of(box.itemData(i)))
+        box.setItemIcon(i, QIcon(_Due(partial(icon_of, box.itemData(i)))))
     return box

@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
-from PyQt6.QtCore import QRectF, QSize, QTimer, pyqtSignal
+from PyQt6.QtCore import QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QImage,
 )
@@ -226,6 +226,8 @@ class Pictures(QWidget):
         fine = self._fine and self.drawn == self._generation
         self._generation += 1
         self.refreshed.emit(part)
+        if not self.testAttribute(Qt.WidgetAttribute.WA_WState_Created):
+            return  # a picture of some size would keep the first that can be seen waiting
         if self._kept:
             self._rest.start()
             return

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPen
@@ -9,13 +11,15 @@ from PyQt6.QtGui import QPainter, QPainterPath, QPen
 from jade_coat.app import theme
 from jade_coat.app.view.overlay import Overlay
 from jade_coat.app.view.view import View
-from jade_coat.bake.tiling import Tiling, slot_repetition
 from jade_coat.jobs.words import told
 from jade_coat.mesh.data import MeshData
 from jade_coat.program.types import Array
 from jade_coat.stage.looks import finish_on
 from jade_coat.stage.project import Prop
 from jade_coat.view.camera import project
+
+if TYPE_CHECKING:
+    from jade_coat.bake.tiling import Tiling
 
 NOTABLE = 0.2
 """From this score on, the repeat is drawn."""
@@ -84,7 +88,12 @@ class RepeatMark(Overlay[View]):
             if not session.faults:  # a look that cannot be worked out is told already
                 session.said.emit(f"The repetition could not be measured: {told(error)}", True)
 
-        session.work(lambda: slot_repetition(shown, library, prop, slot, mesh), done, failed)
+        def measured() -> Tiling:
+            from jade_coat.bake.tiling import slot_repetition  # not before there is a picture
+
+            return slot_repetition(shown, library, prop, slot, mesh)
+
+        session.work(measured, done, failed)
 
     def _step_seen(self) -> tuple[float, float] | None:
         """The step of the repeat in the inset, as shares of its width and height."""

@@ -130,19 +130,19 @@ class Bench(QWidget):
         self.right.addWidget(self.decal_sheet)
         self.right.addWidget(self.lamp_sheet)
         self.right.addWidget(self.layer_sheet)
-        self.aside = _split(Qt.Orientation.Vertical, (self.right, self.shared), (430, 180))
+        self.aside = _split(Qt.Orientation.Vertical, (self.right, self.shared))
         right = holder(column(self.aside), "right")
         self.reference = self.view_bar.reference
         self.view.overlays.insert(0, self.reference)
-        beside = _split(Qt.Orientation.Horizontal, (self.view, self.reference.pane), (500, 300))
-        upper = column(beside, self.looks, gap=0)
+        self._beside = _split(Qt.Orientation.Horizontal, (self.view, self.reference.pane))
+        upper = column(self._beside, self.looks, gap=0)
         upper.setStretch(0, 1)
         self.below = QStackedWidget()
         self.below.addWidget(self.stack)
         self.below.addWidget(self.stage_below)
         self.below.addWidget(self.meter)
-        self.middle = _split(Qt.Orientation.Vertical, (holder(upper), self.below), (484, 184))
-        self.across = _split(Qt.Orientation.Horizontal, (left, self.middle, right), (277, 724, 277))
+        self.middle = _split(Qt.Orientation.Vertical, (holder(upper), self.below))
+        self.across = _split(Qt.Orientation.Horizontal, (left, self.middle, right))
         for i, stretch in enumerate((0, 1, 0)):
             self.across.setStretchFactor(i, stretch)
         self.middle.setStretchFactor(0, 1)
@@ -163,6 +163,13 @@ class Bench(QWidget):
         layout = column(self.across, self.rail, gap=0)
         layout.setStretch(0, 1)
         self.setLayout(layout)
+
+    def arrange(self) -> None:
+        """Share the room out as it is at first; the style must be known, which says how little each part needs."""
+        self.aside.setSizes([430, 180])
+        self._beside.setSizes([500, 300])
+        self.middle.setSizes([484, 184])
+        self.across.setSizes([277, 724, 277])
 
     def _stage_menu(self) -> list[tuple[str, Callable[[], object]]]:
         """What is offered for the things chosen on the stage."""
@@ -246,11 +253,10 @@ class Bench(QWidget):
         self.view.update()
 
 
-def _split(way: Qt.Orientation, parts: tuple[QWidget, ...], sizes: tuple[int, ...]) -> QSplitter:
+def _split(way: Qt.Orientation, parts: tuple[QWidget, ...]) -> QSplitter:
     splitter = QSplitter(way)
     splitter.setHandleWidth(1)
     splitter.setChildrenCollapsible(False)
     for part in parts:
         splitter.addWidget(part)
-    splitter.setSizes(list(sizes))
     return splitter
