@@ -371,7 +371,7 @@ def open_window(options: argparse.Namespace) -> None:
     """Open the window, on a project if one is given."""
     import gc
 
-    from jade_coat.view.spawn import start_early
+    from jade_coat.view.early import start_early
 
     gc.disable()  # what is imported stays; the application's own collector takes over
     started = start_early()

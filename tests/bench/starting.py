@@ -18,7 +18,7 @@ os.environ["QT_QPA_PLATFORM"] = "offscreen"
 from pathlib import Path
 def main():
     gc.disable()
-    from jade_coat.view.spawn import start_early
+    from jade_coat.view.early import start_early
     started = start_early()
     from PyQt6.QtCore import QTimer
     from jade_coat.view.client import RenderClient
