@@ -7,6 +7,7 @@ from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from functools import partial
+from typing import Any
 
 import numpy as np
 
@@ -22,7 +23,7 @@ from jade_coat.maps.images import png_bytes, quantized
 from jade_coat.maps.packing import Texture
 from jade_coat.maps.sampling import read_steps, reading
 from jade_coat.material.compile import compile_material, fixed_fields, seen_from_ahead, with_shared
-from jade_coat.material.fields import Number
+from jade_coat.material.fields import Number, remembered
 from jade_coat.material.material import Material
 from jade_coat.material.paint_source import painted_by_map
 from jade_coat.material.quantity import OUTPUTS, QUANTITIES, Quantity
@@ -41,6 +42,8 @@ CHUNK = 1 << 16
 WORTH_A_PLAN = 1 << 16
 """From this many texels on, compiling the program pays."""
 LEVEL_PROBES = 400
+LOOKS_KEPT = 8
+"""How many looks of one material have their programs kept."""
 FRAME = frozenset({"frame_normal", "frame_tangent"})
 MIN_SIDE, MAX_SIDE = 16, 8192
 
@@ -123,10 +126,23 @@ class Look:
 
     def program(self) -> dict[str, Value]:
         """The folded program with all fields constant, seen from straight ahead."""
-        outputs = compile_material(self.material, self.lookup, fixed_fields(self.values))
-        if self.paint_map is not None:
-            outputs = painted_by_map(outputs, self.paint_map.source)
-        return seen_from_ahead(with_shared({name: outputs[name] for name in OUTPUTS}, self.shared))
+        known = _programs(self.material)
+        source = self.paint_map.source if self.paint_map is not None else None
+        asked: Any = (self.lookup, tuple(self.values.items()), source, tuple(self.shared.items()))
+        if asked not in known:
+            outputs = compile_material(self.material, self.lookup, fixed_fields(self.values))
+            if source is not None:
+                outputs = painted_by_map(outputs, source)
+            wanted = {name: outputs[name] for name in OUTPUTS}
+            known.pop(next(iter(known)) if len(known) >= LOOKS_KEPT else None, None)
+            known[asked] = seen_from_ahead(with_shared(wanted, self.shared))
+        return dict(known[asked])
+
+
+@remembered
+def _programs(material: Material) -> dict[Any, dict[str, Value]]:
+    """The programs of a material's looks, the last few: many props wear one, and it takes a while to work out."""
+    return {}
 
 
 def bake_slot(
@@ -172,7 +188,8 @@ def evaluated(
         empty = np.flatnonzero(owner < 0)
         for array in result.values():
             array[:, empty] = 0.0
-        owner, weights = owner[texels], weights.take(texels, axis=0)
+        # A pair of weights as one number: rows of two are taken four times as slowly.
+        owner, weights = owner[texels], weights.view(np.int64).take(texels).view(np.float32).reshape(-1, 2)
     instance = instance_values(original, look.seed)
 
     def attributes(part: Array | slice) -> dict[str, Array]:
@@ -225,7 +242,7 @@ def evaluated(
 def _keeps_frame(original: MeshData, baked: BakeMesh) -> bool:
     """Whether the map's mesh has the original's own tangents: then one frame serves both."""
     return all(
-        np.array_equal(getattr(baked.mesh, name), getattr(original, name)[baked.source])
+        np.array_equal(getattr(baked.mesh, name), baked.of_original(getattr(original, name)))
         for name in ("normals", "tangents")
     )
 
@@ -235,7 +252,7 @@ def _table(
 ) -> AttributeTable:
     """What the program reads, by the vertices of the mesh that is baked into: its frame, and the original's values."""
     of_original = vertex_attributes(original, matrix, colors, wanted - FRAME)
-    parts = {name: values[baked.source] for name, values in of_original.items()}
+    parts = {name: baked.of_original(values) for name, values in of_original.items()}
     if wanted & FRAME:
         frame = vertex_attributes(baked.mesh, matrix, None, frozenset({"normal", "tangent"}))
         parts |= {f"frame_{name}": values for name, values in frame.items()}

@@ -180,7 +180,7 @@ class SceneBaker:
             paint = vertices_from_map(data, found, shown_paint(data, paint, found.color_set + 1))
         if paint is None:
             return baked.mesh
-        own = paint.whole()[baked.source]
+        own = baked.of_original(paint.whole())
         sets = tuple(np.ascontiguousarray(own[:, i : i + 4]) for i in range(0, own.shape[1], 4))
         return baked.mesh.with_(colors=(*sets, *baked.mesh.colors[len(sets) :]))
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -33,6 +34,15 @@ class BakeMesh:
     mesh: MeshData
     source: Array
     lost: tuple[tuple[str, float], ...] = ()
+
+    @cached_property
+    def whole(self) -> bool:
+        """Whether it has the original's own vertices, in their order."""
+        return bool((self.source == np.arange(len(self.source))).all())
+
+    def of_original(self, values: Array) -> Array:
+        """Values `(n, k)` by the original's vertices, by the vertices of this mesh."""
+        return values if self.whole and len(values) == len(self.source) else values[self.source]
 
     def losses(self, name: str) -> list[str]:
         """What is not in the maps, in words."""

@@ -92,21 +92,21 @@ def with_shared(outputs: Mapping[str, Value], values: Mapping[str, SharedValue])
             return const_of(values.get(node.static[0], EVERYWHERE.get(node.static[0], 0.0)))
         return node
 
-    return passes.fold(passes.rebuilt(outputs, fixed))
+    return passes.folded_as(outputs, fixed)
 
 
 def seen_from_ahead(outputs: Mapping[str, Value]) -> dict[str, Value]:
     """A program with the viewer straight before every point, where no eye is known that cards could turn to: what is
     baked once cannot know where they stand."""
     ahead = lib.attribute("world_position", VEC3) + lib.normalize(lib.attribute("normal", VEC3)) * VIEWING_DISTANCE
-    known = {lib.shared(CAMERA, VEC3): ahead, lib.shared(EYE_KNOWN, FLOAT): const(0.0)}
-    return off_land(passes.rebuilt(outputs, lambda node: known.get(node, node)))
+    known = {lib.shared(CAMERA, VEC3): ahead, lib.shared(EYE_KNOWN, FLOAT): const(0.0), **_no_land()}
+    return passes.folded_as(outputs, lambda node: known.get(node, node))
 
 
 def seen_by(outputs: Mapping[str, Value], eye: tuple[float, float, float]) -> dict[str, Value]:
     """A program as it is for an eye at a place in the world, metres."""
-    known = {lib.shared(CAMERA, VEC3): const(*eye), lib.shared(EYE_KNOWN, FLOAT): const(1.0)}
-    return off_land(passes.rebuilt(outputs, lambda node: known.get(node, node)))
+    known = {lib.shared(CAMERA, VEC3): const(*eye), lib.shared(EYE_KNOWN, FLOAT): const(1.0), **_no_land()}
+    return passes.folded_as(outputs, lambda node: known.get(node, node))
 
 
 def compile_material(
@@ -175,8 +175,12 @@ def settles(material: Material) -> bool:
 
 def off_land(outputs: Mapping[str, Value]) -> dict[str, Value]:
     """A program where no land is known: what is baked, written or worked out by NumPy stands on none."""
-    known = {lib.shared(name, VEC3): const(*value) for name, value in NO_LAND.items()}
-    return passes.fold(passes.rebuilt(outputs, lambda node: known.get(node, node)))
+    known = _no_land()
+    return passes.folded_as(outputs, lambda node: known.get(node, node))
+
+
+def _no_land() -> dict[Value, Value]:
+    return {lib.shared(name, VEC3): const(*value) for name, value in NO_LAND.items()}
 
 
 def is_filled(material: Material) -> bool:

@@ -150,6 +150,14 @@ def fold(outputs: Mapping[str, Value], done: dict[Value, Value] | None = None) -
     return rebuilt(outputs, simplified, done)
 
 
+def folded_as(outputs: Mapping[str, Value], change: Callable[[Value], Value]) -> dict[str, Value]:
+    """A folded program with every node passed through `change` and folded again, in one go.
+
+    What `change` puts in place of a node must be folded by itself.
+    """
+    return rebuilt(outputs, lambda node: simplified(change(node)))
+
+
 def _affine_degree(node: Value, degree: Mapping[Value, int]) -> int:
     """0 without attributes, 1 when affine in them, 2 when anything else."""
     of = [degree[a] for a in node.args]
