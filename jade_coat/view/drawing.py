@@ -25,7 +25,8 @@ from jade_coat.program.value import TextureRef
 from jade_coat.stage.draws import Draw, Scene
 from jade_coat.view.culling import most_of, reach_in, seen_instances
 from jade_coat.view.frame import Frame
-from jade_coat.view.gpu_assets import GpuAssets, GpuMesh
+from jade_coat.view.gpu_assets import GpuAssets
+from jade_coat.view.gpu_mesh import GpuMesh
 from jade_coat.view.gpu_scenes import GpuScene, GpuScenes, instance_data
 from jade_coat.view.programs import Compiled, ProgramFault, ProgramShop
 
@@ -154,7 +155,9 @@ class Drawer:
         if mesh is None or not draw.count or not count:
             return
         program["view_projection"].write(view_projection.T.astype("f4").tobytes())
-        self._array(program, mesh, draw, instances).render(
+        # What reads no more of a vertex than where it is works out those at one place once.
+        indices = mesh.by_place(self.context) if self._reads_places(program) else mesh.indices
+        self._array(program, mesh, draw, instances, indices).render(
             vertices=draw.count * 3, first=draw.start * 3, instances=count
         )
 
@@ -167,11 +170,7 @@ class Drawer:
         if indices is None:
             return
         program["view_projection"].write(view_projection.T.astype("f4").tobytes())
-        key = (program.glo, draw.mesh, draw.paint, instances.glo, indices.glo)
-        if key not in self._arrays:
-            content = self._content(program, mesh, draw, instances)
-            self._arrays[key] = self.context.vertex_array(program, content, indices, skip_errors=True)
-        self._arrays[key].render(instances=count)
+        self._array(program, mesh, draw, instances, indices).render(instances=count)
 
     def run_some(self, program: Any, draw: Draw, instances: Any, view_projection: Array, corners: Array) -> None:
         """Draw some triangles alone, by the numbers of their vertices `(k, 3)`."""
@@ -211,7 +210,7 @@ class Drawer:
             self.run_some(program, one, alone, frame.view_projection, corners)
         else:
             self.run(program, one, alone, frame.view_projection)
-            self._arrays.pop((program.glo, draw.mesh, draw.paint, alone.glo)).release()
+            self.forget(alone)
         alone.release()
 
     @contextmanager
@@ -284,12 +283,16 @@ class Drawer:
             program.release()
         self.assets.replaced.clear()
 
-    def _array(self, program: Any, mesh: GpuMesh, draw: Draw, instances: Any) -> Any:
-        key = (program.glo, draw.mesh, draw.paint, instances.glo)
+    def _array(self, program: Any, mesh: GpuMesh, draw: Draw, instances: Any, indices: Any) -> Any:
+        key = (program.glo, draw.mesh, draw.paint, instances.glo, indices.glo)
         if key not in self._arrays:
             content = self._content(program, mesh, draw, instances)
-            self._arrays[key] = self.context.vertex_array(program, content, mesh.indices, skip_errors=True)
+            self._arrays[key] = self.context.vertex_array(program, content, indices, skip_errors=True)
         return self._arrays[key]
+
+    @staticmethod
+    def _reads_places(program: Any) -> bool:
+        return not any(name != "position" and f"in_{name}" in program for name in STREAMS)
 
     def _content(self, program: Any, mesh: GpuMesh, draw: Draw, instances: Any) -> list[tuple[Any, ...]]:
         """The vertex streams that a program reads of a draw; a prop's own paint covers the mesh's colour sets."""

@@ -22,7 +22,7 @@ from jade_coat.view.crowd_tables import CornerTable
 from jade_coat.view.culling import reach_in, seen_instances
 from jade_coat.view.drawing import Drawer, depth_tested, set_uniform
 from jade_coat.view.frame import Frame
-from jade_coat.view.gpu_assets import GpuMesh
+from jade_coat.view.gpu_mesh import GpuMesh
 from jade_coat.view.gpu_scenes import Seen
 from jade_coat.view.programs import Compiled
 from jade_coat.view.vertex import LEAVE, SEE, SIGHT, VertexPart, vertex_source

@@ -10,7 +10,7 @@ from jade_coat.view.context import HEADER, shader
 from jade_coat.view.culling import in_span
 from jade_coat.view.drawing import Drawer, set_uniform
 from jade_coat.view.frame import Frame
-from jade_coat.view.gpu_assets import GpuMesh
+from jade_coat.view.gpu_mesh import GpuMesh
 from jade_coat.view.light import Light
 from jade_coat.view.passes.lamps import LampPass
 from jade_coat.view.passes.mist import place_mists

@@ -16,7 +16,7 @@ from jade_coat.view.attachments import Buffers
 from jade_coat.view.context import HEADER, shader
 from jade_coat.view.drawing import Drawer
 from jade_coat.view.frame import Frame
-from jade_coat.view.gpu_assets import GpuMesh
+from jade_coat.view.gpu_mesh import GpuMesh
 from jade_coat.view.requests import Marks
 
 EDGES = (0.08, 0.09, 0.09, 0.55)
