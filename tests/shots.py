@@ -278,7 +278,7 @@ def decals(window: Window) -> QWidget:
     """Marks on a curve, over several props and at joins, and the stamps they were laid with."""
     session = window.session
     window.show_workspace("Stage")
-    window.bench.stage_below.show_page(1)
+    window.bench.room("stage").below.show_page(1)
     _low(window, 264)
     session.choose_things(("mark_20",))
     window.view.set_camera(Camera(target=(0.45, 0.75, -1.2), yaw=0.16, pitch=0.16, distance=3.3, field_of_view=0.62))
@@ -331,7 +331,7 @@ def _on_ground(window: Window, camera: Camera, layer: str) -> None:
     at = QPointF(window.view.width() * 0.52, window.view.height() * 0.62)
     bench.ground_tool.hover(at)
     end = time.monotonic() + 120
-    while bench.meter.costs is None and time.monotonic() < end:
+    while bench.room("ground").meter.costs is None and time.monotonic() < end:
         QApplication.processEvents()
         time.sleep(0.02)
 
@@ -341,7 +341,7 @@ def ground(window: Window) -> QWidget:
     _on_ground(
         window, Camera(target=(-2.2, -1.1, 5.2), yaw=0.42, pitch=0.19, distance=15.5, field_of_view=0.62), "turf"
     )
-    sheet = window.bench.layer_sheet
+    sheet = window.bench.room("ground").layer_sheet
     sheet.tabs["Scatter"].click()
     window.bench.ground.choose_scatter("grass")
     QApplication.processEvents()
@@ -351,7 +351,7 @@ def ground(window: Window) -> QWidget:
 def layers(window: Window) -> QWidget:
     """Where gravel, leaves and turf meet, the path that the gravel follows in hand, and the rules that laid them."""
     _on_ground(window, Camera(target=(-7.4, -1.6, 8.0), yaw=0.85, pitch=0.4, distance=12.0, field_of_view=0.62), "path")
-    panel = window.bench.ground_panel
+    panel = window.bench.room("ground").panel
     window.bench.ground.take_path("way")
     QApplication.processEvents()
     panel._area.verticalScrollBar().setValue(panel._area.verticalScrollBar().maximum())

@@ -55,7 +55,7 @@ def middle(hand: Hand) -> QPoint:
 
 def test_land_is_made_layers_are_laid_and_painted_the_meter_counts_them_and_undo_is_exact(hand: Hand) -> None:
     space, session, bench = with_land(hand), hand.session, hand.window.bench
-    panel, state = bench.ground_panel, bench.ground
+    panel, state = bench.room("ground").panel, bench.ground
     ground = session.project.grounds.first
     assert [layer.finish for layer in ground.layers] == [session.project.finishes[0].id]
     bare = shown(hand)
@@ -83,8 +83,10 @@ def test_land_is_made_layers_are_laid_and_painted_the_meter_counts_them_and_undo
     assert not session.faults
     assert alone.max() > 200 > 60 > alone.min()
     bench.looks.stay("lit")
-    hand.until(lambda: bench.meter.costs is not None and len(bench.meter.costs.worst.layers) == 2)
-    costs = bench.meter.costs.worst
+    hand.until(
+        lambda: bench.room("ground").meter.costs is not None and len(bench.room("ground").meter.costs.worst.layers) == 2
+    )
+    costs = bench.room("ground").meter.costs.worst
     assert all(c.reads + c.operations > 0 for c in costs.layers.values())  # every layer adds to the cost
     assert costs.whole.reads == sum(c.reads for c in costs.layers.values())
     hand.window.undo()
@@ -103,7 +105,7 @@ def test_land_is_made_layers_are_laid_and_painted_the_meter_counts_them_and_undo
 def test_the_land_is_shaped_where_the_brush_is_and_props_drop_onto_it(hand: Hand) -> None:
     space, session, bench = with_land(hand), hand.session, hand.window.bench
     start = session.project.grounds.first.heights
-    hand.click(bench.ground_panel.tools["raise"])
+    hand.click(bench.room("ground").panel.tools["raise"])
     bench.ground.set(radius=2.0, strength=1.0)
     place = bench.ground_tool.place_at(QPointF(middle(hand)))
     QTest.mousePress(hand.window.view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, middle(hand))
@@ -124,7 +126,7 @@ def test_the_land_is_shaped_where_the_brush_is_and_props_drop_onto_it(hand: Hand
     foot = session.project.prop("stone").position[1] + hand.session.link.mesh_data(mesh).bounds[0][1]
     assert foot == pytest.approx(float(now.heights.at(place[None])[0]), abs=0.25)
     hand.window.show_workspace("Ground")
-    hand.click(bench.ground_panel.tools["ramp"])
+    hand.click(bench.room("ground").panel.tools["ramp"])
     hand.drag(hand.window.view, middle(hand) - QPoint(70, 0), middle(hand) + QPoint(70, 0))
     ramped = session.project.grounds.first
     assert ramped.heights is not now.heights
@@ -139,9 +141,9 @@ def test_the_land_is_shaped_where_the_brush_is_and_props_drop_onto_it(hand: Hand
 
 def test_rules_lay_a_layer_run_again_after_shaping_and_leave_what_hands_painted(hand: Hand) -> None:
     _, session, bench = with_land(hand), hand.session, hand.window.bench
-    rules, state = bench.ground_panel.rules, bench.ground
+    rules, state = bench.room("ground").panel.rules, bench.ground
     session.choose_finish(session.project.finishes[-1].id)
-    hand.click(bench.ground_panel.add)
+    hand.click(bench.room("ground").panel.add)
     layer = state.layer.id
     hand.click(rules.add)
     hand.until(lambda: session.project.grounds.first.weights[layer].whole().max() > 0)
@@ -154,7 +156,7 @@ def test_rules_lay_a_layer_run_again_after_shaping_and_leave_what_hands_painted(
     ground = session.project.grounds.first
     high = ground.weights[layer].whole()
     assert 0 < (high == 255).mean() < 0.9
-    hand.click(bench.ground_panel.tools["lower"])
+    hand.click(bench.room("ground").panel.tools["lower"])
     state.set(radius=3.0, strength=0.2)
     hand.drag(hand.window.view, middle(hand), middle(hand) + QPoint(30, 0))
     hand.until(lambda: not rules.working and session.project.grounds.first.weights[layer].whole().sum() < high.sum())
@@ -166,7 +168,7 @@ def test_rules_lay_a_layer_run_again_after_shaping_and_leave_what_hands_painted(
 
 def test_a_path_is_laid_by_hand_and_what_goes_by_it_follows(hand: Hand) -> None:
     _, session, bench = with_land(hand), hand.session, hand.window.bench
-    panel, state, view = bench.ground_panel, bench.ground, hand.window.view
+    panel, state, view = bench.room("ground").panel, bench.ground, hand.window.view
     session.choose_finish(session.project.finishes[-1].id)
     hand.click(panel.add)
     layer = state.layer.id
@@ -218,8 +220,8 @@ def test_a_path_is_laid_by_hand_and_what_goes_by_it_follows(hand: Hand) -> None:
 
 def test_rules_of_two_grounds_run_each_on_its_own(hand: Hand) -> None:
     _, session, bench = with_land(hand), hand.session, hand.window.bench
-    rules, state = bench.ground_panel.rules, bench.ground
-    hand.click(bench.ground_panel.add)
+    rules, state = bench.room("ground").panel.rules, bench.ground
+    hand.click(bench.room("ground").panel.add)
     layer, first = state.layer.id, session.project.grounds.first
     session.do(edits.add_ground(ground=first.with_(id="other", name="Other", middle=(40.0, 0.0))))
     rules.add_rule()
@@ -261,8 +263,8 @@ def test_what_is_strewn_grows_with_the_stroke_is_taken_out_by_hand_and_becomes_p
     with_land(hand)
     session, bench = hand.session, hand.window.bench
     session.choose_finish(session.project.finishes[-1].id)
-    hand.click(bench.ground_panel.add)
-    sheet = bench.layer_sheet
+    hand.click(bench.room("ground").panel.add)
+    sheet = bench.room("ground").layer_sheet
     hand.click(sheet.tabs["Scatter"])
     scatters = sheet.scatter
     hand.click(scatters.add)
@@ -277,7 +279,7 @@ def test_what_is_strewn_grows_with_the_stroke_is_taken_out_by_hand_and_becomes_p
     scatters.numbers.fields["density"].changed.emit(9.0)
     scatters.numbers.fields["clear"].changed.emit(0.0)
     bare = shown(hand)
-    hand.click(bench.ground_panel.tools["paint"])
+    hand.click(bench.room("ground").panel.tools["paint"])
     bench.ground.set(radius=2.0, strength=1.0)
     before = session.project
     hand.drag(hand.window.view, middle(hand), middle(hand) + QPoint(50, 0))
@@ -346,8 +348,8 @@ def test_on_land_stamps_are_laid_props_come_to_stand_and_what_lies_behind_is_not
     deep = high(x, z) - 1.6
     session.do(edits.set_prop(prop=prop.id, position=(x, deep, z)))
     assert view.pick(QPointF(on_view(hand, np.array([x, deep + 0.2, z])))) is None, "the hill hides it"
-    bench.stage_below.show_page(1)
-    hand.click(bench.stamps.tiles[session.project.stamps[-1].id])
+    bench.room("stage").below.show_page(1)
+    hand.click(bench.room("stage").stamps.tiles[session.project.stamps[-1].id])
     hand.click(view, middle(hand) + QPoint(30, 20))
     (laid,) = session.project.decals
     x, y, z = laid.position
@@ -358,7 +360,7 @@ def test_on_land_stamps_are_laid_props_come_to_stand_and_what_lies_behind_is_not
 
 def test_the_ground_is_handed_over_into_a_folder(hand: Hand, tmp_path: Path) -> None:
     space = with_land(hand)
-    hand.click(hand.window.bench.ground_panel.hand_over)
+    hand.click(hand.window.bench.room("ground").panel.hand_over)
     sheet = space.files_sheet
     for name, value in (("baked", "512"), ("grid", "65"), ("heights", ".npy")):
         sheet.rows.fields[name].changed.emit(value)

@@ -29,7 +29,7 @@ def kiln(hand: Hand) -> KilnPage:
     hand.session.choose_prop("kiln_wall_prop", "surface")
     hand.key(hand.window, Qt.Key.Key_K, Qt.KeyboardModifier.ShiftModifier)
     hand.settle()
-    return hand.window.bench.kiln
+    return hand.window.bench.room("stage").kiln
 
 
 def fire(hand: Hand, kiln: KilnPage, words: str) -> None:

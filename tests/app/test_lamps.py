@@ -28,7 +28,7 @@ def night(hand: Hand) -> Hand:
 
 
 def choose_from_menu(night: Hand, text: str) -> None:
-    night.window.bench.stage_panel.place.click()
+    night.window.bench.room("stage").panel.place.click()
     menu = night.window.workspaces["Stage"].menu
     next(a for a in menu.actions() if a.text() == text).trigger()
     menu.close()
@@ -49,7 +49,7 @@ def test_a_lamp_is_placed_lights_is_moved_and_copied_and_undo_takes_all_back(nig
     choose_from_menu(night, "A lamp")
     (lamp,) = session.project.lamps
     assert session.chosen == (lamp.id,)
-    assert [r.note for r in night.window.bench.stage_panel.list.rows.rows if r.thing.id == lamp.id] == ["lamp"]
+    assert [r.note for r in night.window.bench.room("stage").panel.list.rows.rows if r.thing.id == lamp.id] == ["lamp"]
     lit = shown(night).astype(int)
     assert (lit - dark).mean() > 3
     sheet(night).fields["strength"].changed.emit(0.0)

@@ -186,7 +186,7 @@ def test_no_button_and_no_word_of_ours_is_cut_in_a_window_of_1280(hand: Hand) ->
         window.show_workspace(workspace)
         look(workspace)
     for page in range(3):
-        window.bench.stage_below.show_page(page)
+        window.bench.room("stage").below.show_page(page)
         look(f"Stage, page {page}")
     hand.session.do(edits.add_things(things=(Decal(id="d", name="D", finish="cobalt_jar"),)))
     hand.session.choose_things(("d",))

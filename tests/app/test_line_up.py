@@ -38,7 +38,7 @@ def rest_on(hand: Hand, picker: FinishPicker, finish: str) -> None:
 
 
 def test_a_variant_is_made_dressed_tried_on_and_worn_by_many(jars: Hand) -> None:
-    session, line_up = jars.session, jars.window.bench.line_up
+    session, line_up = jars.session, jars.window.bench.room("stage").line_up
     before, project = shown(jars), session.project
     line_up.add()
     (_head,) = [h for h in line_up.heads.values() if h.index == 1]
@@ -79,7 +79,7 @@ def test_a_variant_is_made_dressed_tried_on_and_worn_by_many(jars: Hand) -> None
 
 
 def test_the_dials_of_many_are_turned_at_once_spread_and_kept_as_a_finish(jars: Hand) -> None:
-    session, sheet = jars.session, jars.window.bench.stage_sheet
+    session, sheet = jars.session, jars.window.bench.room("stage").stage_sheet
     session.choose_things(JARS)
     jars.settle()
     assert len(sheet.alike()) == 3
@@ -119,7 +119,7 @@ def test_the_dials_of_many_are_turned_at_once_spread_and_kept_as_a_finish(jars: 
 
 
 def test_a_category_is_dressed_anew_and_what_relies_on_it_follows(jars: Hand) -> None:
-    session, line_up = jars.session, jars.window.bench.line_up
+    session, line_up = jars.session, jars.window.bench.room("stage").line_up
     for slot in ("Body", "Neck"):
         session.do(edits.set_variant_finish(mesh="storage_jar", variant="default", slot=slot, finish=""))
     jars.settle()
@@ -147,7 +147,7 @@ def enter(hand: Hand, widget: QWidget) -> None:
 
 def test_resting_on_a_variant_or_a_finish_shows_it_on_what_is_chosen_and_leaving_takes_it_back(jars: Hand) -> None:
     session, bench = jars.session, jars.window.bench
-    bench.line_up.add()
+    bench.room("stage").line_up.add()
     session.do(edits.set_variant_finish(mesh="storage_jar", variant="variant", slot="Body", finish="cobalt_jar"))
     session.do(edits.wear_variant(props=JARS, variant=""))
     for jar in JARS:
@@ -156,12 +156,12 @@ def test_resting_on_a_variant_or_a_finish_shows_it_on_what_is_chosen_and_leaving
     bench.panes.open("finishes")
     jars.settle()
     before, project = shown(jars), session.project
-    for widget in (bench.line_up.heads["variant"], bench.rail.tiles["iron_jar"]):
+    for widget in (bench.room("stage").line_up.heads["variant"], bench.rail.tiles["iron_jar"]):
         enter(jars, widget)
         assert np.abs(shown(jars).astype(int) - before).max() > 30
         assert session.project is project
         QApplication.sendEvent(widget, QEvent(QEvent.Type.Leave))
         jars.settle()
         assert session.shown_project is session.project
-    jars.click(bench.line_up.heads["variant"])
+    jars.click(bench.room("stage").line_up.heads["variant"])
     assert {session.project.prop(j).variant for j in JARS} == {"variant"}

@@ -65,7 +65,7 @@ def pull(hand: Hand, part: str, end: np.ndarray | QPoint, keys=Qt.KeyboardModifi
 
 
 def test_things_are_chosen_in_the_view_and_the_list_alike(stage: Hand) -> None:
-    session, view, things = stage.session, stage.window.view, stage.window.bench.stage_panel.list
+    session, view, things = stage.session, stage.window.view, stage.window.bench.room("stage").panel.list
     stage.click(view, body(stage, "cream_jar"))
     assert session.chosen == ("cream_jar",)
     assert session.prop_id == "cream_jar"
@@ -184,7 +184,7 @@ def _now(stage: Hand):
 
 
 def test_copies_are_seen_before_they_are_placed_and_groups_hold_things(stage: Hand) -> None:
-    session, _view, panel = stage.session, stage.window.view, stage.window.bench.stage_panel
+    session, _view, panel = stage.session, stage.window.view, stage.window.bench.room("stage").panel
     session.choose_things(("cream_jar", "small_jar"))
     before, count = shown(stage), len(session.project.props)
     panel.array.unfold()

@@ -26,14 +26,14 @@ def stage(hand: Hand) -> Hand:
     decal = Decal(id="stamp", name="Blue", finish="cobalt_jar", size=(0.4, 0.4, 0.3))
     hand.session.do(edits.keep_stamp(decal=decal, name="Blue patch"))
     hand.window.show_workspace("Stage")
-    hand.window.bench.stage_below.show_page(1)
+    hand.window.bench.room("stage").below.show_page(1)
     hand.session.choose_things(())
     hand.settle()
     return hand
 
 
 def take(stage: Hand) -> None:
-    stage.click(stage.window.bench.stamps.tiles["blue_patch"])
+    stage.click(stage.window.bench.room("stage").stamps.tiles["blue_patch"])
     assert stage.window.bench.stamp_tool.active
 
 
@@ -75,8 +75,8 @@ def test_a_drag_stretches_a_strip_and_chance_is_kept_within_its_bounds(stage: Ha
     assert strip.size[2] == pytest.approx(np.linalg.norm(end - start), abs=0.08)
     down = Rotation.from_quat(strip.turn).apply([0.0, 0.0, 1.0])
     assert down @ ((end - start) / np.linalg.norm(end - start)) > 0.98  # the picture's foot is where the hand let go
-    bench.stamps._roll._put(0.5)
-    bench.stamps._spread._put(0.3)
+    bench.room("stage").stamps._roll._put(0.5)
+    bench.room("stage").stamps._spread._put(0.3)
     at = on_view(stage, np.array([0.2, 1.0, -2.4]))
     for _ in range(5):
         stage.click(view, at)
@@ -101,7 +101,7 @@ def test_a_dropped_picture_becomes_finish_and_box_at_once_its_proportions_kept(s
     stamp = session.project.stamps[-1]
     assert (stamp.name, bench.stamp_tool.decal) == ("Old poster", stamp.decal)
     assert stamp.decal.size[0] == pytest.approx(2 * stamp.decal.size[2])
-    assert bench.stamps.tiles[stamp.id].image is not None
+    assert bench.room("stage").stamps.tiles[stamp.id].image is not None
     before = shown(stage)
     at = on_view(stage, np.array([0.3, 1.2, -2.4]))
     stage.click(stage.window.view, at)
@@ -125,7 +125,7 @@ def test_a_decal_is_turned_by_its_sheet_moved_by_the_wheel_and_says_why_it_touch
     stage.key(stage.window, Qt.Key.Key_Escape)
     stage.settle()
     (decal,) = session.project.decals
-    sheet = bench.decal_sheet
+    sheet = bench.room("stage").decal_sheet
     assert bench.right.currentWidget() is sheet
     full = shown(stage)
     sheet.fields["opacity"]._put(0.2)
@@ -149,7 +149,7 @@ def test_a_decal_is_turned_by_its_sheet_moved_by_the_wheel_and_says_why_it_touch
     session.do(edits.place_things(places={decal.id: _place(decal, decal.position, turned=True)}))
     assert "faces away" in sheet._why.text()
     before = len(session.project.stamps)
-    bench.stamps.keep()
+    bench.room("stage").stamps.keep()
     assert len(session.project.stamps) == before + 1
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -22,6 +23,7 @@ from jade_coat.stage.grounds import Ground as GroundThing
 
 if TYPE_CHECKING:
     from jade_coat.app.ground.hand_over_sheet import HandOverSheet
+    from jade_coat.app.ground.room import GroundRoom
     from jade_coat.app.project_window import ProjectWindow
     from jade_coat.app.workspaces.bench import Bench
     from jade_coat.bake.ground_files import GroundFiles
@@ -37,10 +39,19 @@ class Ground(Workspace):
     def __init__(self, window: ProjectWindow, bench: Bench) -> None:
         super().__init__(window, bench)
         self._state = bench.ground
-        bench.ground_panel.new_land.clicked.connect(lambda _=False: self.new_land())
-        bench.ground_panel.bring.clicked.connect(lambda _=False: self.bring_heights())
-        bench.ground_panel.hand_over.clicked.connect(lambda _=False: self.hand_over_ground())
-        bench.ground_tool.land_shaped.connect(bench.ground_panel.rules.run_again)
+        bench.makers["ground"] = lambda: self.room
+
+    @cached_property
+    def room(self) -> GroundRoom:
+        """Its parts round the view, made when they are first needed."""
+        from jade_coat.app.ground.room import GroundRoom  # the window need not wait for it
+
+        made = GroundRoom(self.session, self.bench)
+        made.panel.new_land.clicked.connect(lambda _=False: self.new_land())
+        made.panel.bring.clicked.connect(lambda _=False: self.bring_heights())
+        made.panel.hand_over.clicked.connect(lambda _=False: self.hand_over_ground())
+        self.bench.ground_tool.land_shaped.connect(made.panel.rules.run_again)
+        return made
 
     def enter(self) -> None:
         """Ground: shape land and paint layers."""
@@ -75,7 +86,7 @@ class Ground(Workspace):
             self.session.said.emit("The ground at hand was not made from numbers, or was sculpted since.", True)
             return
         self._sheet = LandSheet(self.window, self.session, self._state, ground.id)
-        self._sheet.accepted.connect(self.bench.ground_panel.rules.run_again)
+        self._sheet.accepted.connect(self.room.panel.rules.run_again)
         self._sheet.show()
 
     @command("Ground")
@@ -90,7 +101,7 @@ class Ground(Workspace):
 
         def done(read: Read) -> None:
             self.height_sheet = HeightSheet(self.window, self.session, self._state, path, read)
-            self.height_sheet.accepted.connect(self.bench.ground_panel.rules.run_again)
+            self.height_sheet.accepted.connect(self.room.panel.rules.run_again)
             self.height_sheet.show()
 
         failed = lambda error: self.session.said.emit(f"No heights: {told(error)}", True)  # noqa: E731

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from functools import partial
+from functools import cached_property, partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
@@ -16,6 +17,9 @@ from jade_coat.app.stage.clipboard import copy_things, paste_things
 from jade_coat.app.workspaces.workspace import Workspace
 from jade_coat.maps.images import PICTURES
 from jade_coat.view.link import PREVIEW_SHAPES, SHAPE_LABELS
+
+if TYPE_CHECKING:
+    from jade_coat.app.stage.room import StageRoom
 
 _NUDGES = {
     Qt.Key.Key_Left: (-1, 0, 0), Qt.Key.Key_Right: (1, 0, 0), Qt.Key.Key_Up: (0, 0, -1), Qt.Key.Key_Down: (0, 0, 1),
@@ -33,8 +37,18 @@ class Stage(Workspace):
     def __init__(self, window, bench) -> None:  # type: ignore[no-untyped-def]
         super().__init__(window, bench)
         self._deeds = bench.deeds
-        bench.stamps.picture_wanted.connect(self._ask_picture)
-        bench.stage_panel.place.clicked.connect(lambda _=False: self.place_something())
+        bench.makers["stage"] = lambda: self.room
+        bench.stage_menu_wanted.connect(lambda at: self.room.panel.open_menu(at))
+
+    @cached_property
+    def room(self) -> StageRoom:
+        """Its parts round the view, made when they are first needed."""
+        from jade_coat.app.stage.room import StageRoom  # the window need not wait for it
+
+        made = StageRoom(self.session, self.bench)
+        made.stamps.picture_wanted.connect(self._ask_picture)
+        made.panel.place.clicked.connect(lambda _=False: self.place_something())
+        return made
 
     def enter(self) -> None:
         """Stage: place props, and choose what they wear."""
@@ -48,7 +62,7 @@ class Stage(Workspace):
         """A picture becomes a stamp, which is taken in hand."""
         made = bring_stamp(self.window, path)
         if made is not None:
-            self.bench.stage_below.show_page(1)
+            self.room.below.show_page(1)
             kept = self.session.project.stamps[-1]
             self.bench.stamp_tool.take(kept.decal)
         return True
@@ -87,7 +101,7 @@ class Stage(Workspace):
         self.menu.addAction("Mist", deeds.place_mist)
         self.menu.addSeparator()
         self.menu.addAction("A mesh from a file…", window.import_mesh)  # type: ignore[attr-defined]
-        at = self.bench.stage_panel.place
+        at = self.room.panel.place
         self.menu.popup(at.mapToGlobal(at.rect().bottomLeft()))
 
     def _place_shape(self, shape: str) -> None:
@@ -167,14 +181,14 @@ class Stage(Workspace):
     @command("Stage", "Y")
     def swap_below(self) -> None:
         """Show the next page below: line-up, stamps, word kiln."""
-        below = self.bench.stage_below
+        below = self.room.below
         below.show_page((below.pages.currentIndex() + 1) % below.pages.count())
 
     @command("Stage", "Shift+K")
     def word_kiln(self) -> None:
         """Write words for the kiln."""
-        self.bench.stage_below.show_page(2)
-        self.bench.kiln.words.setFocus()
+        self.room.below.show_page(2)
+        self.room.kiln.words.setFocus()
 
     @command("Stage", "K")
     def quarter_turn(self) -> None:

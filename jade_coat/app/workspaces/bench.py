@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QInputDialog, QSplitter, QStackedWidget, QWidget
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
+from PyQt6.QtWidgets import QSplitter, QStackedWidget, QWidget
 
 from jade_coat.app.brush.channel_views import ChannelViews
 from jade_coat.app.brush.fill_handles import FillHandles
@@ -23,25 +23,14 @@ from jade_coat.app.build.section_line import SectionLine
 from jade_coat.app.build.shared_panel import SharedPanel
 from jade_coat.app.build.swatches import Swatches
 from jade_coat.app.controls.basics import column, holder
-from jade_coat.app.ground.layer_sheet import LayerSheet
-from jade_coat.app.ground.meter import Meter
-from jade_coat.app.ground.panel import GroundPanel
 from jade_coat.app.ground.path_tool import PathTool
 from jade_coat.app.ground.state import GroundState
 from jade_coat.app.ground.tool import GroundTool
 from jade_coat.app.session import Session
-from jade_coat.app.stage.below import StageBelow
 from jade_coat.app.stage.chosen_marks import ChoosingFrame, ChosenMarks, toggle
-from jade_coat.app.stage.decal_sheet import DecalSheet
 from jade_coat.app.stage.deeds import Deeds
 from jade_coat.app.stage.hand import StageHand
-from jade_coat.app.stage.kiln import KilnPage
-from jade_coat.app.stage.lamp_sheet import LampSheet
-from jade_coat.app.stage.line_up import LineUp
-from jade_coat.app.stage.panel import StagePanel
 from jade_coat.app.stage.pins import Aim, Pins
-from jade_coat.app.stage.sheet import StageSheet
-from jade_coat.app.stage.stamp_gallery import StampGallery
 from jade_coat.app.stage.stamp_tool import StampTool
 from jade_coat.app.stage.wheel import Wheel
 from jade_coat.app.view.dropper import Dropper
@@ -52,13 +41,14 @@ from jade_coat.app.view.split_line import SplitLine
 from jade_coat.app.view.view import View
 from jade_coat.app.view.view_bar import ViewBar
 from jade_coat.app.workspaces.panes import Pane, Panes
-from jade_coat.stage import edits
-from jade_coat.stage.decals import Decal
-from jade_coat.stage.lamps import Lamp, Mist
+from jade_coat.app.workspaces.room import FixedRoom, Room
 
 
 class Bench(QWidget):
     """Everything of Build; in Brush the left panel and the view's tool are the brush's."""
+
+    stage_menu_wanted = pyqtSignal(QPoint)
+    """The menu of the things chosen on the stage is asked for."""
 
     # Long: makes every part of the page and joins them, a line each.
     def __init__(self, session: Session) -> None:
@@ -92,23 +82,11 @@ class Bench(QWidget):
         self.deeds = Deeds(session, self.view, self.stage_hand)
         self.wheel, self.frame = Wheel(self.view, self.stage_hand), ChoosingFrame(self.view)
         self.view.overlays += [ChosenMarks(self.view), self.wheel, self.frame]
-        self.stage_panel = StagePanel(session, self.swatches, self.stage_hand, self._stage_menu())
-        self.stage_sheet = StageSheet(session, self.swatches)
-        self.decal_sheet = DecalSheet(session, self.swatches)
-        self.line_up = LineUp(session, self.swatches)
         self.stamp_tool = StampTool(self.view, self.stage_hand)
-        self.stamps = StampGallery(session, self.swatches, self.stamp_tool)
-        self.kiln = KilnPage(session)
-        self.stage_below = StageBelow(self.line_up, self.stamps, self.kiln)
         self.ground = GroundState(session)
         self.ground_tool = GroundTool(self.view, self.ground)
         self.path_tool = PathTool(self.view, self.ground, self.ground_tool)
-        self.ground_panel = GroundPanel(session, self.ground)
-        self.path_tool.laid.connect(self.ground_panel.paths.laid)
-        self.layer_sheet = LayerSheet(session, self.ground)
-        self.meter = Meter(session, self.ground, self.ground_tool)
         self.aim = Aim(self.view)
-        self.lamp_sheet = LampSheet(session, self.aim.take)
         self.view.overlays += [Pins(self.view), self.aim, self.stamp_tool, self.ground_tool, self.path_tool]
         session.selection_changed.connect(self._follow_chosen)
         self.dials = DialSheet(session)
@@ -118,18 +96,9 @@ class Bench(QWidget):
         self.looks.pictured.connect(self.coat_panel.show_picture)
         self.looks.also = self.coat_panel.pictures_wanted
         self.left = QStackedWidget()
-        self.left.addWidget(self.coat_panel)
-        self.left.addWidget(self.brush_panel)
-        self.left.addWidget(self.stage_panel)
-        self.left.addWidget(self.ground_panel)
         left = holder(column(self.left), "left")
         self.shared = SharedPanel(session)
         self.right = QStackedWidget()
-        self.right.addWidget(self.dials)
-        self.right.addWidget(self.stage_sheet)
-        self.right.addWidget(self.decal_sheet)
-        self.right.addWidget(self.lamp_sheet)
-        self.right.addWidget(self.layer_sheet)
         self.aside = _split(Qt.Orientation.Vertical, (self.right, self.shared))
         right = holder(column(self.aside), "right")
         self.reference = self.view_bar.reference
@@ -138,9 +107,6 @@ class Bench(QWidget):
         upper = column(self._beside, self.looks, gap=0)
         upper.setStretch(0, 1)
         self.below = QStackedWidget()
-        self.below.addWidget(self.stack)
-        self.below.addWidget(self.stage_below)
-        self.below.addWidget(self.meter)
         self.middle = _split(Qt.Orientation.Vertical, (holder(upper), self.below))
         self.across = _split(Qt.Orientation.Horizontal, (left, self.middle, right))
         for i, stretch in enumerate((0, 1, 0)):
@@ -163,6 +129,15 @@ class Bench(QWidget):
         layout = column(self.across, self.rail, gap=0)
         layout.setStretch(0, 1)
         self.setLayout(layout)
+        self.rooms: dict[str, Room] = {}
+        """The rooms that were entered, by the view's tool."""
+        self.makers: dict[str, Callable[[], Room]] = {
+            "look": lambda: FixedRoom(self.coat_panel, self.stack, self.dials),
+            "brush": lambda: FixedRoom(self.brush_panel, self.stack, self.dials),
+        }
+        """What makes the room of a tool; workspaces add theirs."""
+        for tool in self.makers:
+            self.room(tool)
 
     def arrange(self) -> None:
         """Share the room out as it is at first; the style must be known, which says how little each part needs."""
@@ -171,23 +146,17 @@ class Bench(QWidget):
         self.middle.setSizes([484, 184])
         self.across.setSizes([277, 724, 277])
 
-    def _stage_menu(self) -> list[tuple[str, Callable[[], object]]]:
-        """What is offered for the things chosen on the stage."""
-        deeds = self.deeds
-        return [
-            ("Duplicate", deeds.duplicate), ("Drop onto what is below", deeds.drop), ("Straighten", deeds.upright),
-            ("-", deeds.group), ("Group", deeds.group), ("Dissolve the group", deeds.ungroup),
-            ("Hide or show", deeds.hide), ("Lock or unlock", deeds.lock), ("Rename…", self._rename_chosen),
-            ("-", deeds.remove), ("Remove", deeds.remove),
-        ]  # fmt: skip
-
-    def _rename_chosen(self) -> None:
-        found = self._session.chosen_last
-        if found is None:
-            return
-        name, ok = QInputDialog.getText(self, "Rename", "Name", text=found.name)
-        if ok and name.strip():
-            self._session.do(edits.rename_thing(thing=found.id, name=name))
+    def room(self, tool: str) -> Room:
+        """What the workspace with a tool has round the view; made when it is first asked for."""
+        if tool not in self.rooms:
+            made = self.rooms[tool] = self.makers[tool]()
+            parts = [(self.left, made.left), (self.below, made.below), *((self.right, s) for s in made.sheets)]
+            for stack, part in parts:
+                if stack.indexOf(part) < 0:
+                    stack.addWidget(part)
+            if self.isVisible():
+                self._session.tell_panels()  # it knows nothing yet
+        return self.rooms[tool]
 
     def _on_click(self, prop: str, slot: str, keys: Qt.KeyboardModifier) -> None:
         """A press in the view chooses what is there; in Stage with Shift it adds it, and on nothing chooses nothing."""
@@ -200,15 +169,8 @@ class Bench(QWidget):
             self._session.choose_things(())
 
     def _follow_chosen(self) -> None:
-        """Show the dials of what was chosen last: in Stage a prop's, or the settings of another thing."""
-        last = self._session.chosen_last
-        sheet: QWidget = self.stage_sheet
-        if isinstance(last, Decal):
-            sheet = self.decal_sheet
-        elif isinstance(last, (Lamp, Mist)):
-            sheet = self.lamp_sheet
-        sheets = {"stage": sheet, "ground": self.layer_sheet}
-        self.right.setCurrentWidget(sheets.get(self.view.tool, self.dials))
+        """Show at the right what belongs to what was chosen last."""
+        self.right.setCurrentWidget(self.room(self.view.tool).sheet())
 
     def give_up(self) -> bool:
         """Give up what a hand is doing in the view just now; whether it was doing anything."""
@@ -221,7 +183,7 @@ class Bench(QWidget):
         if self.view.tool == "stage":
             if prop not in self._session.chosen:
                 self._session.choose_prop(prop, slot)
-            self.stage_panel.open_menu(at)
+            self.stage_menu_wanted.emit(at)
             return
         self.menu = PropMenu(self, self._session, self._session.project.prop(prop), slot)
         self.menu.ask(at)
@@ -230,24 +192,23 @@ class Bench(QWidget):
     def at_rest(self) -> bool:
         """Whether swatches, look-at pictures and coverage are all up to date."""
         working = self.swatches.waiting or self.looks.waiting or self.stack.measuring or self.repeat.waiting
-        ground = self.meter.waiting or self.ground_panel.rules.working
-        return not (working or ground or self.line_up.waiting or self.kiln.waiting)
+        return not (working or any(room.waiting for room in self.rooms.values()))
 
     def set_tool(self, tool: str) -> None:
         """Take up the tool `look`, `brush`, `stage` or `ground`."""
         self.view.let_go()
         self.view.tool = tool
         self.rail.tries = tool == "stage"
-        at = ("look", "brush", "stage", "ground").index(tool)
+        room = self.room(tool)
         self._session.edits_coats(tool == "look")
         if tool == "brush":
             self.brush_tool.warm()
         self.section.follow()
         self.looks.follow_tool()
-        self.left.setCurrentIndex(at)
+        self.left.setCurrentWidget(room.left)
         self._follow_chosen()
-        self.below.setCurrentIndex({"stage": 1, "ground": 2}.get(tool, 0))
-        self.panes.buttons["section"].setText({"stage": "Line-up", "ground": "Meter"}.get(tool, "Section"))
+        self.below.setCurrentWidget(room.below)
+        self.panes.buttons["section"].setText(room.word)
         cursor = Qt.CursorShape.CrossCursor if tool in ("brush", "ground") else Qt.CursorShape.ArrowCursor
         self.view.setCursor(cursor)
         self.view.update()
