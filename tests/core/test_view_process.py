@@ -5,6 +5,10 @@ from __future__ import annotations
 import gc
 import os
 import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -174,3 +178,48 @@ def test_what_no_scene_uses_is_dropped_and_comes_back_when_it_is_used_again(clie
     assert np.array_equal(picture(whole), first)
     client.drop_all()
     assert client.paint_of("kiln_wall_prop") is None
+
+
+EARLY = """
+import os, sys
+from jade_coat.view.early import start_early
+started = start_early()
+assert type(started.process).__module__ == "multiprocessing.context" and "Fork" in type(started.process).__name__
+assert "OPENBLAS_NUM_THREADS" not in os.environ
+import numpy as np
+from jade_coat.view.client import RenderClient
+from tests.support import eye_for
+from jade_coat.stage.desk import Camera
+client = RenderClient(started)
+pictures = []
+client.on_picture = pictures.append
+client.request("main", scene="stage", eye=eye_for(Camera(), 32, 20), width=32, height=20)
+assert client.wait(lambda: bool(pictures))
+first, second = started.process.pid, None
+os.kill(first, 9)
+client.request("main", scene="stage", eye=eye_for(Camera(), 32, 20), width=32, height=20)
+assert client.wait(lambda: len(pictures) > 1)
+print(client.process_id, flush=True)
+if sys.argv[1] == "close":
+    client.close()
+else:
+    os._exit(0)
+"""
+
+
+@pytest.mark.parametrize("end", ["close", "vanish"])
+def test_a_process_that_was_started_early_shares_what_is_imported_and_ends_with_the_application(end: str) -> None:
+    """Forked before Qt; the one after a crash is started anew. No shared memory is left to the resource tracker."""
+    clean = {k: v for k, v in os.environ.items() if k != "OPENBLAS_NUM_THREADS"}
+    done = subprocess.run(
+        [sys.executable, "-c", EARLY, end], env=clean, capture_output=True, text=True, timeout=240, check=False
+    )
+    assert done.returncode == 0, done.stderr
+    renderer = int(done.stdout.split()[-1])
+    for _ in range(600):
+        if not Path(f"/proc/{renderer}").exists():
+            break
+        time.sleep(0.1)
+    assert not Path(f"/proc/{renderer}").exists()
+    if end == "close":
+        assert "leaked" not in done.stderr
