@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import hashlib
 from dataclasses import dataclass
-from functools import cached_property
 
 import numpy as np
 
@@ -35,7 +34,7 @@ class BakeMesh:
     source: Array
     lost: tuple[tuple[str, float], ...] = ()
 
-    @cached_property
+    @property
     def whole(self) -> bool:
         """Whether it has the original's own vertices, in their order."""
         return bool((self.source == np.arange(len(self.source))).all())

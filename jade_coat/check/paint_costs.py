@@ -65,10 +65,10 @@ def ways(project: Project, prop: Prop, slot: str, mesh_of: MeshOf, side: int = 5
          "one value over the whole slot", "places that differ from one another"),
         ("vertices", "Paint on its vertices", lambda p, i: _painted(p, mesh),
          f"places from {length(2 * edge * prop.scale)} up, by {mesh.vertex_count:,} vertices",
-         "finer edges than its vertices hold; equal props then draw apart"),
+         "finer edges than its vertices hold"),
         ("map", "Paint on a map", lambda p, i: _mapped(p, side, bits),
          f"places from {length(2 * texel * prop.scale)} up, on {side} × {side} texels at {bits} bits",
-         "one map for several props: each keeps its own, and draws apart"),
+         "one map for several props: each keeps its own, and equal props then draw apart"),
         ("finish", "A new finish", _with_finish(bare, slot, finish),
          "one more look, on any number of props", "places that differ from one another"),
     )  # fmt: skip

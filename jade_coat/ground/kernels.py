@@ -48,7 +48,7 @@ def march(grid: Array, highest: Array, side: int, step: Array, origin: Array, wa
     if near > far:
         return -1.0
     flat = math.hypot(way[0], way[2])
-    cell = min(step[0], step[1])
+    nudge = min(step[0], step[1]) * 1e-4 / flat if flat > 1e-9 else 0.0  # over a border, to be in the next cell
     t = near
     while t <= far:
         x, z = (origin[0] + way[0] * t) / step[0], (origin[2] + way[2] * t) / step[1]
@@ -67,9 +67,9 @@ def march(grid: Array, highest: Array, side: int, step: Array, origin: Array, wa
                     out = min(out, (edge - start) / w)
             out = max(out, t + 1e-6)
             if min(y, origin[1] + way[1] * out) > highest[tile_y, tile_x]:
-                t = out + cell * 1e-4 / flat
+                t = out + nudge
                 continue
-        found = _in_cell(grid, column, row, step, origin, way, t, far)
+        found = _in_cell(grid, column, row, step, origin, way, t - nudge, far)  # what is met within the nudge too
         if found >= 0:
             return found
         if flat <= 1e-9:
@@ -81,7 +81,7 @@ def march(grid: Array, highest: Array, side: int, step: Array, origin: Array, wa
         if abs(way[2]) > 1e-12:
             edge = (row + 1) * step[1] if way[2] > 0 else row * step[1]
             out = min(out, (edge - origin[2]) / way[2])
-        t = max(out, t) + cell * 1e-4 / flat
+        t = max(out, t) + nudge
     return -1.0
 
 

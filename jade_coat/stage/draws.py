@@ -21,9 +21,9 @@ ANY_DISTANCE = (0.0, math.inf)
 class Draw:
     """One instanced draw: a run of a mesh's triangles, one material, and an entry per instance.
 
-    `paint` names the prop whose own paint is used, or is empty for the mesh's; `matrices` `(n, 4, 4)`;
+    `paint` names the prop whose painted map is read, or the ground that it is part of; `matrices` `(n, 4, 4)`;
     `rows` `(n,)` index the material's table; `seeds` `(n,) float32` are the things' random numbers. `on_map` says how
-    materials read a painted map, where the own paint is on one.
+    materials read a painted map.
     """
 
     mesh: str
@@ -41,6 +41,10 @@ class Draw:
     """How its instances lie, where they are parts of a ground, coarse over fine; their seeds are their sizes."""
     strewn: str = ""
     """The scatter whose pieces are its instances: those that an eye sees are chosen for each picture."""
+    paints: dict[int, str] = field(default_factory=dict)
+    """By instance the prop whose own paint on vertices it shows; the others show the mesh's."""
+    owners: Array = field(default_factory=lambda: np.zeros(0, np.int32))
+    """The same as the renderer's numbers for those props, `(n,)`, 0 for the mesh's; none at all where it has none."""
 
     @property
     def is_near(self) -> bool:
@@ -129,7 +133,7 @@ class Scene:
     def copy(self) -> Scene:
         """A scene of its own, with the same in it."""
         return Scene(
-            [replace(d, matrices=d.matrices.copy(), rows=d.rows.copy(), seeds=d.seeds.copy()) for d in self.draws],
+            [_copied(d) for d in self.draws],
             {name: rows.copy() for name, rows in self.rows.items()}, dict(self.decals),
             self.surroundings, {n: Strewn(s.rows, s.far, dict(s.cells)) for n, s in self.strewn.items()},
         )  # fmt: skip
@@ -139,7 +143,7 @@ class Scene:
 class DrawPatch:
     """What becomes of one draw: `made` is another draw in its place, else it has `count` instances from now on.
 
-    Those at `places` `(k,)` have these matrices, rows and seeds.
+    Those at `places` `(k,)` have these matrices, rows and seeds, and by their places in that list these `paints`.
     """
 
     made: Draw | None = None
@@ -148,6 +152,7 @@ class DrawPatch:
     matrices: Array = field(default_factory=lambda: np.zeros((0, 4, 4), np.float32))
     rows: Array = field(default_factory=lambda: np.zeros(0, np.int32))
     seeds: Array = field(default_factory=lambda: np.zeros(0, np.float32))
+    paints: Mapping[int, str] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -207,8 +212,7 @@ class ScenePatch:
 
 def _patched(draw: Draw, patch: DrawPatch) -> Draw:
     if patch.made is not None:
-        made = patch.made
-        return replace(made, matrices=made.matrices.copy(), rows=made.rows.copy(), seeds=made.seeds.copy())
+        return _copied(patch.made)
     if patch.count != len(draw.rows):
         draw = replace(
             draw, matrices=_sized(draw.matrices, patch.count), rows=_sized(draw.rows, patch.count),
@@ -216,7 +220,21 @@ def _patched(draw: Draw, patch: DrawPatch) -> Draw:
         )  # fmt: skip
     draw.matrices[patch.places], draw.rows[patch.places] = patch.matrices, patch.rows
     draw.seeds[patch.places] = patch.seeds
+    if draw.paints or patch.paints:
+        for gone in [i for i in draw.paints if i >= patch.count]:
+            del draw.paints[gone]
+        for i, place in enumerate(patch.places.tolist()):
+            draw.paints.pop(place, None)
+            if i in patch.paints:
+                draw.paints[place] = patch.paints[i]
     return draw
+
+
+def _copied(draw: Draw) -> Draw:
+    """A draw whose arrays are its own."""
+    return replace(
+        draw, matrices=draw.matrices.copy(), rows=draw.rows.copy(), seeds=draw.seeds.copy(), paints=dict(draw.paints)
+    )
 
 
 def _sized(array: Array, count: int) -> Array:

@@ -29,8 +29,8 @@ from jade_coat.stage.strewn_columns import STREWN, StrewnColumns, StrewnPart
 
 _NOWHERE = np.eye(4, dtype=np.float32)
 DrawKey = tuple[str, str, int, int, str, MapSource | None, tuple[float, float], Grid | None, str]
-"""Mesh, owner of the paint, first triangle, how many, material, how a painted map is read, from how far it is seen,
-how the parts of a ground lie, and the scatter whose pieces it draws."""
+"""Mesh, owner of the painted map, first triangle, how many, material, how a painted map is read, from how far it is
+seen, how the parts of a ground lie, and the scatter whose pieces it draws."""
 
 
 @dataclass
@@ -39,8 +39,8 @@ class _Run:
 
     key: DrawKey
     members: list[Place] = field(default_factory=list)
-    columns: list[tuple[Array, int, float]] = field(default_factory=list)
-    """Matrix, row and seed of each instance."""
+    columns: list[tuple[Array, int, float, str]] = field(default_factory=list)
+    """Matrix, row and seed of each instance, and the prop whose own paint it shows, empty for the mesh's."""
     touched: set[int] = field(default_factory=set)
     fresh: bool = True
 
@@ -170,7 +170,7 @@ class SceneColumns:
         held = self._where.setdefault(prop.id, {})
         if held and before is not None and _stands_alike(before, prop):
             number, instance, _ = next(iter(held.values()))
-            matrix, _, seed = self._runs[number].columns[instance]
+            matrix, _, seed, _ = self._runs[number].columns[instance]
         else:
             matrix, seed = prop.matrix().astype(np.float32), prop.seed
         shown = self._shown(project, prop)
@@ -179,7 +179,9 @@ class SceneColumns:
             self._remove(prop.id, gone)
         for part, (name, slot, span) in shown.items():
             place = (prop.id, part)
-            own, source = _paint_of(prop) if span[0] <= 0 else ("", None)
+            near = span[0] <= 0
+            own, source = _map_of(prop) if near else ("", None)
+            owner = prop.id if near and prop.paint is not None else ""
             finish = worn_by.get(slot.name, "")
             own_values = prop.values.get(slot.name) if finish else None
             wear: LookKey = (finish, *sorted(own_values.items())) if own_values else (finish,)
@@ -194,7 +196,7 @@ class SceneColumns:
             number, instance = (at[0], at[1]) if at is not None else self._new_instance(key, place)
             held[part] = (number, instance, wear)
             run = self._runs[number]
-            run.columns[instance] = (matrix, look.row, seed)
+            run.columns[instance] = (matrix, look.row, seed, owner)
             run.touched.add(instance)
             self._touched.add(number)
 
@@ -219,7 +221,7 @@ class SceneColumns:
         number = self._numbers[key]
         run = self._runs[number]
         run.members.append(place)
-        run.columns.append((_NOWHERE, 0, 0.0))
+        run.columns.append((_NOWHERE, 0, 0.0, ""))
         return number, len(run.members) - 1
 
     def _drop(self, prop: str) -> None:
@@ -264,7 +266,7 @@ class SceneColumns:
                 at = None
             number, instance = (at[0], at[1]) if at is not None else self._new_instance(key, place)
             held[name] = (number, instance, part.wear)
-            self._runs[number].columns[instance] = (part.matrix, look.row, part.size)
+            self._runs[number].columns[instance] = (part.matrix, look.row, part.size, "")
             self._runs[number].touched.add(instance)
             self._touched.add(number)
         if not held:
@@ -345,8 +347,8 @@ class SceneColumns:
             elif run.fresh and run.key[-1]:
                 draws[number] = DrawPatch(made=replace(NO_DRAW, **_named(run.key)))
             elif run.fresh:
-                matrices, rows, seeds = _stacked(run.columns)
-                made = replace(NO_DRAW, matrices=matrices, rows=rows, seeds=seeds, **_named(run.key))
+                matrices, rows, seeds, paints = _stacked(run.columns)
+                made = replace(NO_DRAW, matrices=matrices, rows=rows, seeds=seeds, paints=paints, **_named(run.key))
                 draws[number] = DrawPatch(made=made)
             else:
                 places = sorted(run.touched)
@@ -380,9 +382,9 @@ def surroundings(project: Project) -> Surroundings:
     return Surroundings(lamps, mists, project.light.exposure)
 
 
-def _paint_of(prop: Prop) -> tuple[str, MapSource | None]:
-    """The name a prop's own paint is drawn under, empty while it shows the mesh's, and how its map is read."""
-    own = prop.id if prop.paint is not None or prop.paint_map is not None else ""
+def _map_of(prop: Prop) -> tuple[str, MapSource | None]:
+    """The name a prop's own painted map is drawn under, empty where it has none, and how it is read."""
+    own = prop.id if prop.paint_map is not None else ""
     return own, prop.paint_map.source if isinstance(prop.paint_map, PaintMap) else None
 
 
@@ -390,7 +392,8 @@ def _stands_alike(a: Prop, b: Prop) -> bool:
     return a.position == b.position and a.turn == b.turn and a.size == b.size
 
 
-def _stacked(columns: Iterable[tuple[Array, int, float]]) -> tuple[Array, Array, Array]:
+def _stacked(columns: Iterable[tuple[Array, int, float, str]]) -> tuple[Array, Array, Array, dict[int, str]]:
     found = list(columns)
-    matrices = np.stack([m for m, _, _ in found]) if found else np.zeros((0, 4, 4), np.float32)
-    return matrices, np.array([r for _, r, _ in found], np.int32), np.array([s for _, _, s in found], np.float32)
+    matrices = np.stack([c[0] for c in found]) if found else np.zeros((0, 4, 4), np.float32)
+    rows, seeds = np.array([c[1] for c in found], np.int32), np.array([c[2] for c in found], np.float32)
+    return matrices, rows, seeds, {i: c[3] for i, c in enumerate(found) if c[3]}

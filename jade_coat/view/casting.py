@@ -10,6 +10,7 @@ from typing import Any
 import moderngl
 import numpy as np
 
+from jade_coat.mesh.attributes import COLOR_STREAMS
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import Draw, Scene
 from jade_coat.view.context import HEADER, shader
@@ -50,7 +51,7 @@ class Caster:
         if compiled is None:
             return name
         shared = tuple(repr(drawer.shared.get(n)) for n in compiled.glsl.shared)
-        paints = draw.paint or any(s.startswith("color") for s in compiled.streams)
+        paints = draw.paint or any(s in COLOR_STREAMS for s in compiled.streams)
         painted = (drawer.assets.version, drawer.assets.patches) if paints else 0
         rows = hash(found.scene.rows[name].tobytes())
         return (name, drawer.assets.material_versions.get(name, 0), rows, shared, painted)

@@ -1,4 +1,4 @@
-"""What pixels read of a crowd as textures: its instances, and the vertices of its mesh with their paint."""
+"""What pixels read of a crowd as textures: its instances, and the vertices of its mesh."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ from jade_coat.stage.draws import Draw
 WIDE = 1024
 """Texels a row of the vertices: what OpenGL 3.3 promises at least for any texture."""
 MEMBER = 4
-"""Texels an instance: three rows of its matrix, then its row of looks and its seed."""
+"""Texels an instance: three rows of its matrix, then its row of looks, its seed and whose paint it shows."""
 A_ROW = WIDE // MEMBER
 """Instances a row."""
 TRIANGLES = 1 << 22
@@ -95,6 +95,8 @@ def _members(draw: Draw, low: int, high: int) -> Array:
     data = np.zeros((high - low, MEMBER * 4), np.float32)
     data[:, :12] = draw.matrices[low:high, :3].reshape(-1, 12)
     data[:, 12], data[:, 13] = draw.rows[low:high], draw.seeds[low:high]
+    if len(draw.owners):
+        data[:, 14] = draw.owners[low:high]
     return data
 
 
@@ -111,27 +113,6 @@ def _table(context: Any, texels: Array, width: int) -> Any:
     made = context.texture((width, rows), 4, data.tobytes(), dtype="f4")
     made.filter = (moderngl.NEAREST, moderngl.NEAREST)
     return made
-
-
-def paint_table(context: Any, values: Array, sets: int) -> Any:
-    """A prop's own paint `(n, 4 a colour set) uint16`, a texel for each set of each vertex."""
-    count = max(-(-len(values) * sets // WIDE), 1) * WIDE
-    data = np.zeros((count, 4), np.uint16)
-    data[: len(values) * sets] = values.reshape(-1, 4)
-    made = context.texture((WIDE, count // WIDE), 4, data.tobytes(), dtype="u2")
-    made.filter = (moderngl.NEAREST, moderngl.NEAREST)
-    return made
-
-
-def write_paint(table: Any, start: int, values: Array, sets: int) -> None:
-    """Write a run of vertices of a paint table anew."""
-    texels, at = np.ascontiguousarray(values, np.uint16).reshape(-1, 4), start * sets
-    while len(texels):
-        column, row = at % WIDE, at // WIDE
-        rows = len(texels) // WIDE if column == 0 else 0  # whole rows at once
-        count = rows * WIDE or min(WIDE - column, len(texels))
-        table.write(texels[:count].tobytes(), viewport=(column, row, min(count, WIDE), max(rows, 1)))
-        texels, at = texels[count:], at + count
 
 
 def clustered(positions: Array, corners: Array, cell: float) -> Array:

@@ -29,11 +29,15 @@ from jade_coat.view.gpu_assets import GpuAssets
 from jade_coat.view.gpu_mesh import GpuMesh
 from jade_coat.view.gpu_scenes import GpuScene, GpuScenes, instance_data
 from jade_coat.view.programs import Compiled, ProgramFault, ProgramShop
+from jade_coat.view.vertex import attribute_name
 
 Make = Callable[..., Compiled]
 """Gives the program of a material and a lookup, with `on_map` and `kind` as the shop's functions take them."""
 FILL_DEPTH = shading_path("fill", "depth")
 MEAN_GREY = (0.2, 0.2, 0.2, 1.0)
+PAINT_UNIT = 24
+"""The texture unit of the paint that props have of their own: behind those of all maps and tables, and not the last of
+all, which the OpenGL binding works on textures with."""
 
 
 class Drawer:
@@ -108,6 +112,7 @@ class Drawer:
             found.table(self.context, draw.material, compiled).use(0)
             set_uniform(program, "row_table", 0)
         set_uniform(program, "row_texels", glsl.layout.texels)
+        self.bind_paint(program)
         for i, group in enumerate(glsl.samplers):
             self._sampled(draw, group).use(i + 1)
             set_uniform(program, f"map{i}", i + 1)
@@ -128,6 +133,12 @@ class Drawer:
                 set_uniform(program, shared_uniform(name), NO_LAND[name])
             elif name not in (CAMERA, EYE_KNOWN, PIXEL_ANGLE, *NO_LAND):
                 set_uniform(program, shared_uniform(name), self.shared.get(name, EVERYWHERE.get(name, 0.0)))
+
+    def bind_paint(self, program: Any) -> None:
+        """Give a program the paint that props have of their own, where it reads any."""
+        if "paint_pages" in program:
+            self.assets.paint.texture.use(PAINT_UNIT)
+            program["paint_pages"].value = PAINT_UNIT
 
     def _sampled(self, draw: Draw, group: tuple[TextureRef, ...]) -> Any:
         """The texture behind a sampler of a draw; grey until it is there."""
@@ -172,14 +183,16 @@ class Drawer:
         program["view_projection"].write(view_projection.T.astype("f4").tobytes())
         self._array(program, mesh, draw, instances, indices).render(instances=count)
 
-    def run_some(self, program: Any, draw: Draw, instances: Any, view_projection: Array, corners: Array) -> None:
-        """Draw some triangles alone, by the numbers of their vertices `(k, 3)`."""
+    def run_some(
+        self, program: Any, draw: Draw, instances: Any, view_projection: Array, corners: Array, count: int
+    ) -> None:
+        """Draw some triangles alone of `count` instances, by the numbers of their vertices `(k, 3)`."""
         mesh = self.assets.meshes[draw.mesh]
         program["view_projection"].write(view_projection.T.astype("f4").tobytes())
         indices = self.context.buffer(np.ascontiguousarray(corners, np.uint32).tobytes())
         content = self._content(program, mesh, draw, instances)
         array = self.context.vertex_array(program, content, indices, skip_errors=True)
-        array.render(instances=len(draw.rows))
+        array.render(instances=count)
         array.release()
         indices.release()
 
@@ -190,13 +203,13 @@ class Drawer:
 
     def forget(self, instances: Any) -> None:
         """Free what joins a buffer of instances with anything: it is about to go."""
-        for key in [k for k in self._arrays if k[3] == instances.glo]:
+        for key in [k for k in self._arrays if k[2] == instances.glo]:
             self._arrays.pop(key).release()
 
     def run_screen(self, program: Any, depth: float = 0.5) -> None:
         """Run a program that is bound already on every pixel, as something at a depth of 0 to 1."""
         set_uniform(program, "screen_depth", depth)
-        key = (program.glo, "", "", 0)
+        key = (program.glo, "", 0, 0)
         if key not in self._arrays:
             self._arrays[key] = self.context.vertex_array(program, [])
         self._arrays[key].render(vertices=3)
@@ -207,7 +220,7 @@ class Drawer:
         alone = self.context.buffer(instance_data(draw)[instance : instance + 1].tobytes())
         one = replace(draw, rows=draw.rows[instance : instance + 1])
         if corners is not None:
-            self.run_some(program, one, alone, frame.view_projection, corners)
+            self.run_some(program, one, alone, frame.view_projection, corners, 1)
         else:
             self.run(program, one, alone, frame.view_projection)
             self.forget(alone)
@@ -262,21 +275,34 @@ class Drawer:
         """What gives the programs that fill a frame's attachments."""
         return partial(self.shop.sheet, probes=frame.probes) if frame.detailed else self.shop.view
 
-    def some_of_surface(self, frame: Frame, index: int, corners: Array) -> None:
-        """Draw some triangles of one draw of a frame once more, over what is there."""
+    def shows(self, draw: Draw, prop: str) -> bool:
+        """Whether a draw shows a prop that has paint of its own, on its vertices or on a map."""
+        return draw.paint == prop or bool(len(self._showing(draw, prop)))
+
+    def _showing(self, draw: Draw, prop: str) -> Array:
+        """The instances of a draw that show a prop's own paint on vertices."""
+        if not len(draw.owners) or prop not in self.assets.paint:
+            return np.zeros(0, np.int64)
+        return np.flatnonzero(draw.owners == self.assets.paint.number_of(prop))
+
+    def some_of_surface(self, frame: Frame, index: int, prop: str, corners: Array) -> None:
+        """Draw some triangles of a prop, in one draw of a frame, once more, over what is there."""
         draw = frame.scene.scene.draws[index]
         mesh = self.assets.meshes.get(draw.mesh)
         compiled = self.compiled(draw, self.surface_program(frame)) if mesh is not None else None
         if mesh is not None and compiled is not None:
             self.bind(compiled, frame.scene, draw, mesh, frame.eye.position, frame.sample)
-            self.run_some(compiled.program, draw, frame.scene.instances[index], frame.view_projection, corners)
+            there = self._showing(draw, prop) if draw.paint != prop else np.arange(len(draw.rows))
+            data = self.context.buffer(instance_data(draw, there).tobytes())
+            self.run_some(compiled.program, draw, data, frame.view_projection, corners, len(there))
+            data.release()
 
     def prune(self) -> None:
-        """Let go of vertex arrays whose mesh, paint, instances or program is gone."""
+        """Let go of vertex arrays whose mesh, instances or program is gone."""
         doomed = self.shop.freed()
         programs = {program.glo for program in doomed}
         keys, buffers = set(self.assets.replaced), self.scenes.take_freed()
-        gone = [k for k in self._arrays if k[0] in programs or k[1] in keys or k[2] in keys or k[3] in buffers]
+        gone = [k for k in self._arrays if k[0] in programs or k[1] in keys or k[2] in buffers]
         for key in gone:
             self._arrays.pop(key).release()
         for program in doomed:
@@ -284,7 +310,7 @@ class Drawer:
         self.assets.replaced.clear()
 
     def _array(self, program: Any, mesh: GpuMesh, draw: Draw, instances: Any, indices: Any) -> Any:
-        key = (program.glo, draw.mesh, draw.paint, instances.glo, indices.glo)
+        key = (program.glo, draw.mesh, instances.glo, indices.glo)
         if key not in self._arrays:
             content = self._content(program, mesh, draw, instances)
             self._arrays[key] = self.context.vertex_array(program, content, indices, skip_errors=True)
@@ -292,31 +318,20 @@ class Drawer:
 
     @staticmethod
     def _reads_places(program: Any) -> bool:
-        return not any(name != "position" and f"in_{name}" in program for name in STREAMS)
+        return not any(name != "position" and attribute_name(name) in program for name in STREAMS)
 
     def _content(self, program: Any, mesh: GpuMesh, draw: Draw, instances: Any) -> list[tuple[Any, ...]]:
-        """The vertex streams that a program reads of a draw; a prop's own paint covers the mesh's colour sets."""
-        entries = {"in_matrix": "16f4", "in_row": "1i4", "in_seed": "1f4", "in_number": "1i4"}
+        """The vertex streams that a program reads of a draw."""
+        entries = {"in_matrix": "16f4", "in_row": "1i4", "in_seed": "1f4", "in_number": "1i4", "in_owner": "1i4"}
         named = [n for n in entries if n in program]
         form = " ".join(e if n in program else f"{e[:-2]}x4" for n, e in entries.items())
         content: list[tuple[Any, ...]] = [(instances, f"{form}/i", *named)]
-        own = self.assets.paint.get(draw.paint)
-        read = {n: held_stream(n, mesh.streams) for n in STREAMS if f"in_{n}" in program}
-        missing = [n for n, held in read.items() if held is None]
-        if own is not None:
-            missing = [n for n in missing if n not in [f"color{i}" for i in range(own.sets)]]
-        # What a mesh does not have reads as 0; OpenGL's own default is no whole number for paint.
-        content += [(self._nothing, f"{STREAMS[n].format}/r", f"in_{n}") for n in missing]
-        covered = [f"color{i}" for i in range(own.sets)] if own is not None else []
-        for name, held in read.items():
-            if held is not None and name not in covered:
-                content.append((mesh.streams[held], STREAMS[name].format, f"in_{name}"))
-        if own is not None:
-            for i, name in enumerate(covered):
-                if f"in_{name}" in program:
-                    gaps = [f"{n}x1" if n else "" for n in (8 * i, 8 * (own.sets - 1 - i))]
-                    form = f"{gaps[0]} {STREAMS[name].format} {gaps[1]}".strip()
-                    content.append((own.buffer, form, f"in_{name}"))
+        for name in (n for n in STREAMS if attribute_name(n) in program):
+            held = held_stream(name, mesh.streams)
+            if held is None:  # reads as 0: OpenGL's own default is no whole number for paint
+                content.append((self._nothing, f"{STREAMS[name].format}/r", attribute_name(name)))
+            else:
+                content.append((mesh.streams[held], STREAMS[name].format, attribute_name(name)))
         return content
 
 

@@ -86,7 +86,7 @@ class Given(ABC):
         draws = [d for scene in self._scenes.values() for d in scene.drawn]
         decals = [d for scene in self._scenes.values() for d in scene.decals.values()]
         meshes, materials = {d.mesh for d in draws}, {d.material for d in draws} | {d.material for d in decals}
-        props = {d.paint for d in draws}
+        props = {d.paint for d in draws} | {prop for d in draws for prop in d.paints.values()}
         textures = {key for i in materials if i in self._materials for key in self._materials[i][2].values()}
         gone = m.Drop(
             meshes=_unused(self._meshes, meshes), textures=_unused(self._textures, textures),

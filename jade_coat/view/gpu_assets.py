@@ -19,38 +19,10 @@ from jade_coat.mesh.motion import Motion
 from jade_coat.program.samplers import Kind
 from jade_coat.program.types import Array
 from jade_coat.program.value import TextureRef
-from jade_coat.view.crowd_tables import paint_table, write_paint
 from jade_coat.view.gl_texture import RGBA8, RGBA16, GlCalls, GlTexture
 from jade_coat.view.gpu_mesh import GpuMesh
+from jade_coat.view.paint_pages import PaintPages
 from jade_coat.view.touched import Touched
-
-
-@dataclass
-class OwnPaint:
-    """A prop's own vertex paint: the colour sets of each vertex side by side."""
-
-    buffer: Any
-    sets: int
-    _table: Any = None
-
-    def table(self, context: Any) -> Any:
-        """The same as pixels read it, made when first asked for."""
-        if self._table is None:
-            values = np.frombuffer(self.buffer.read(), np.uint16).reshape(-1, 4 * self.sets)
-            self._table = paint_table(context, values, self.sets)
-        return self._table
-
-    def write(self, start: int, values: Array) -> None:
-        """Put other paint on a run of vertices."""
-        self.buffer.write(np.ascontiguousarray(values, np.uint16).tobytes(), offset=start * 8 * self.sets)
-        if self._table is not None:
-            write_paint(self._table, start, values, self.sets)
-
-    def release(self) -> None:
-        """Free it."""
-        self.buffer.release()
-        if self._table is not None:
-            self._table.release()
 
 
 @dataclass(frozen=True)
@@ -76,7 +48,7 @@ class GpuAssets:
         self._context = context
         self.meshes: dict[str, GpuMesh] = {}
         self.textures: dict[str, GpuTexture] = {}
-        self.paint: dict[str, OwnPaint] = {}
+        self.paint = PaintPages(context)
         self.maps: dict[str, Any] = {}
         self.materials: dict[str, tuple[Material, MapLookup]] = {}
         self._named: dict[str, dict[str, str]] = {}
@@ -92,7 +64,7 @@ class GpuAssets:
         self.patches = 0
         """Counts up with every patch of paint."""
         self.replaced: list[str] = []
-        """Keys of meshes and paint whose buffers are others now; whoever kept them takes the list and clears it."""
+        """Keys of meshes whose buffers are others now; whoever kept them takes the list and clears it."""
 
     def put_mesh(
         self, key: str, streams: Mapping[str, Array], triangles: Array, numbers: Mapping[str, tuple[float, ...]]
@@ -188,26 +160,13 @@ class GpuAssets:
     def put_paint(self, prop: str, values: Array) -> None:
         """Take a prop's own paint, `(n, 4 a colour set) uint16`."""
         self.version += 1
-        data, sets = np.ascontiguousarray(values, np.uint16).tobytes(), values.shape[1] // 4
-        old = self.paint.get(prop)
-        if old is not None and old.buffer.size == len(data) and old.sets == sets:
-            old.write(0, values)
-            return
-        self._forget_paint(prop)
-        self.paint[prop] = OwnPaint(self._context.buffer(data, dynamic=True), sets)
-        self.replaced.append(prop)
-
-    def _forget_paint(self, prop: str) -> None:
-        old = self.paint.pop(prop, None)
-        if old is not None:
-            self.replaced.append(prop)
-            old.release()
+        self.paint.put(prop, values)
 
     def patch_paint(self, prop: str, start: int, values: Array) -> None:
         """Replace a run of a prop's paint; nothing happens for a prop without any."""
         if prop in self.paint:
             self.patches += 1
-            self.paint[prop].write(start, values)
+            self.paint.patch(prop, start, values)
 
     def put_map(self, prop: str, values: Array) -> None:
         """Take a thing's own map by its key: `(h, w, 4) uint8` or `uint16`, or `(h, w, k) float32`."""
@@ -287,8 +246,7 @@ class GpuAssets:
         self.version += 1
         for key in meshes:
             self._forget_mesh(key)
-        for key in paint:
-            self._forget_paint(key)
+        self.paint.drop(paint)
         for key in textures:
             self._forget_texture(key)
         for prop in maps:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import moderngl
@@ -11,13 +11,15 @@ import numpy as np
 
 from jade_coat.program.numpy_backend import Environment, evaluate
 from jade_coat.program.types import Array
-from jade_coat.stage.draws import Draw, DrawPatch, Scene, ScenePatch
+from jade_coat.stage.draws import NO_DRAW, Draw, DrawPatch, Scene, ScenePatch
 from jade_coat.stage.lamps import LampDraw
 from jade_coat.stage.look_tables import ROWS_A_COLUMN
 from jade_coat.view.crowd_tables import member_table, write_members
 from jade_coat.view.programs import Compiled
 
-INSTANCE = [("matrix", np.float32, (4, 4)), ("row", np.int32), ("seed", np.float32), ("number", np.int32)]
+INSTANCE = [
+    ("matrix", np.float32, (4, 4)), ("row", np.int32), ("seed", np.float32), ("number", np.int32), ("owner", np.int32),
+]  # fmt: skip
 ALL = slice(None)
 
 
@@ -143,8 +145,9 @@ class GpuScene:
 class GpuScenes:
     """All scenes by name."""
 
-    def __init__(self, context: Any) -> None:
-        self._context = context
+    def __init__(self, context: Any, number_of: Callable[[str], int] = lambda prop: 0) -> None:
+        """`number_of` gives the number that instances show a prop's own paint by (`paint_pages`)."""
+        self._context, self._number_of = context, number_of
         self._count = 0
         self._empty = GpuScene(Scene(), [])
         self.by_name: dict[str, GpuScene] = {}
@@ -159,6 +162,7 @@ class GpuScenes:
         """Replace a scene; the sun's depth map stays where no shape has moved."""
         old = self.by_name.get(name)
         self._count += 1
+        scene.draws = [self._owned(draw) for draw in scene.draws]
         new = GpuScene(scene, [self._buffer(d) for d in scene.draws], serial=self._count)
         if old is not None:
             if _same_shadow(old.scene, scene):
@@ -196,8 +200,23 @@ class GpuScenes:
             for row in patch.rows[owner][0] if owner in patch.rows else ():
                 write_row(table, table.extra, int(row), found.scene.rows[owner][row])
 
+    def _owned(self, draw: Draw, patch: DrawPatch | None = None) -> Draw:
+        """A draw with the numbers of the props whose paint its instances show; of a patch only those that it tells."""
+        if not draw.paints:
+            return replace(draw, owners=NO_DRAW.owners) if len(draw.owners) else draw
+        owners = np.zeros(len(draw.rows), np.int32)
+        told: Iterable[int] = draw.paints
+        if patch is not None and patch.made is None:
+            kept = min(len(draw.owners), len(owners))
+            owners[:kept] = draw.owners[:kept]
+            owners[patch.places] = 0
+            told = [place for place in patch.places.tolist() if place in draw.paints]
+        for place in told:
+            owners[place] = self._number_of(draw.paints[place])
+        return replace(draw, owners=owners)
+
     def _write_instances(self, found: GpuScene, number: int, patch: DrawPatch) -> None:
-        draw = found.scene.draws[number]
+        draw = found.scene.draws[number] = self._owned(found.scene.draws[number], patch)
         found.instances += [None] * (number + 1 - len(found.instances))
         held = found.instances[number]
         size = max(len(draw.rows), 1) * np.dtype(INSTANCE).itemsize
@@ -256,6 +275,7 @@ def instance_data(draw: Draw, chosen: slice | Array = ALL) -> Array:
     data["row"] = rows
     data["seed"] = draw.seeds[chosen]
     data["number"] = np.arange(len(draw.rows))[chosen]
+    data["owner"] = draw.owners[chosen] if len(draw.owners) else 0
     return data
 
 

@@ -50,7 +50,7 @@ class Renderer:
         self.context = context
         self.shop = ProgramShop(context)
         self.assets = GpuAssets(context)
-        self.scenes = GpuScenes(context)
+        self.scenes = GpuScenes(context, self.assets.paint.number_of)
         self.light = Light(context)
         self.drawer = Drawer(context, self.assets, self.scenes, self.shop)
         baked = BakedPass(self.drawer)

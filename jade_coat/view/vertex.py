@@ -15,6 +15,7 @@ from jade_coat.view.context import HEADER, shader
 _SIGHTED = """in int in_number;
 flat out uint pixel_member;
 flat out float pixel_left;"""
+_OWNED = "in int in_owner;"
 _MARKED = """in float in_edge;
 uniform float nearer;
 uniform float dot_size;
@@ -76,11 +77,14 @@ def vertex_source(part: VertexPart, interface: str = "", handed: str = "", sight
             f"{interface}\n{_SIGHTED}",
             f"{handed}\npixel_member = uint(in_number); pixel_left = left_of(in_row);",
         )
+    colors = [s for s in part.streams if s in COLOR_STREAMS]
     return "\n".join([
-        HEADER, *part.head, *(f"in {STREAMS[s].kind} in_{s};" for s in part.streams),
+        HEADER, *part.head, *(f"in {STREAMS[s].kind} {attribute_name(s)};" for s in part.streams),
         "in mat4 in_matrix;", "in int in_row;", "in float in_seed;",
+        *([_OWNED, shader("paint.glsl")] if colors else ()),
         "flat out ivec2 pixel_row_at;", interface, shader("placed.glsl"),
-        "void main() {", *part.statements, "gl_Position = view_projection * world;", "pixel_row_at = row_at;", handed,
+        "void main() {", *(f"uvec4 in_{s} = {_own(s, 'gl_VertexID', attribute_name(s))};" for s in colors),
+        *part.statements, "gl_Position = view_projection * world;", "pixel_row_at = row_at;", handed,
         "}",
     ])  # fmt: skip
 
@@ -99,9 +103,9 @@ def crowd_head(glsl: GlslProgram) -> str:
     """The declarations of a crowd's pixel shader; `corner(VERTEX)` sets `clip` and the varyings of a program."""
     part = program_part(glsl)
     return "\n".join([
-        *part.head, shader("placed.glsl"), shader("crowd.glsl"),
+        *part.head, shader("placed.glsl"), shader("crowd.glsl"), shader("paint.glsl"),
         *(f"{STREAMS[s].kind} in_{s};\nuniform int at_{s};" for s in part.streams),
-        "mat4 in_matrix;\nint in_row;\nfloat in_seed;\nvec4 clip;",
+        "mat4 in_matrix;\nint in_row;\nfloat in_seed;\nint in_owner;\nvec4 clip;",
         *(f"vec4 {name};" for name in glsl.varying_names),
         "void corner(int vertex) {",
         *(f"in_{s} = {_from_table(s)};" for s in part.streams), *part.statements,
@@ -111,9 +115,18 @@ def crowd_head(glsl: GlslProgram) -> str:
 
 def _from_table(name: str) -> str:
     """GLSL that reads a stream of a vertex from the tables of a crowd."""
-    if name in COLOR_STREAMS:
-        return f"painted(vertex, {COLOR_STREAMS.index(name)}, at_{name})"
-    return f"{STREAMS[name].kind}(stream(vertex, at_{name}))"
+    of_mesh = f"{STREAMS[name].kind}(stream(vertex, at_{name}))"
+    return _own(name, "vertex", of_mesh) if name in COLOR_STREAMS else of_mesh
+
+
+def attribute_name(stream: str) -> str:
+    """What a vertex shader calls a stream of the mesh; of paint, the mesh's is not what is seen of all."""
+    return f"mesh_{stream}" if stream in COLOR_STREAMS else f"in_{stream}"
+
+
+def _own(stream: str, vertex: str, of_mesh: str) -> str:
+    """GLSL for a colour set of a vertex: the prop's own, or what the mesh has."""
+    return f"own_paint(in_owner, {vertex}, {COLOR_STREAMS.index(stream)}, {of_mesh})"
 
 
 def crowd_prologue(glsl: GlslProgram) -> str:
@@ -124,7 +137,7 @@ def crowd_prologue(glsl: GlslProgram) -> str:
         "int member = int(sight.x);",
         "mat4 rows = mat4(own_texel(member, 0), own_texel(member, 1), own_texel(member, 2), vec4(0, 0, 0, 1));",
         "in_matrix = transpose(rows);",
-        "vec4 own = own_texel(member, 3);", "in_row = int(own.x);", "in_seed = own.y;",
+        "vec4 own = own_texel(member, 3);", "in_row = int(own.x);", "in_seed = own.y;", "in_owner = int(own.z);",
         "ivec2 row_at = row_place(in_row);", "ivec3 vertices = triangle(sight.y & 0xffffffu);",
         "vec2 at = gl_FragCoord.xy * pixel - 1.0;", "vec2 a, b, c;", "vec3 w;",
     ]  # fmt: skip

@@ -7,6 +7,8 @@ from dataclasses import replace
 import moderngl
 import numpy as np
 import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.material.kinds import KINDS
@@ -20,6 +22,7 @@ from jade_coat.stage.desk import Camera
 from jade_coat.stage.draws import Draw, DrawPatch, Scene, ScenePatch
 from jade_coat.stage.scene import build_scene
 from jade_coat.view.crowd_tables import A_ROW, closed
+from jade_coat.view.paint_pages import PaintPages
 from jade_coat.view.passes import crowd
 from tests.core.test_kinds import CUT_SET, cut_texture
 from tests.core.test_kinds import material as opacity_mapped
@@ -157,7 +160,8 @@ def test_a_prop_with_paint_of_its_own_shows_it_and_what_is_painted_over_it(rende
         id="own", name="Own", coats=(Coat(id="c", name="C", surface=Surface(color=(0.8, 0.2, 0.1))), other)
     )
     crowd_of(renderer, material, mesh, np.eye(4)[None])
-    renderer.scenes.get("crowd").scene.draws[0] = replace(renderer.scenes.get("crowd").scene.draws[0], paint="prop")
+    scene = renderer.scenes.get("crowd").scene
+    renderer.scenes.set("crowd", Scene([replace(scene.draws[0], paints={0: "prop"})], scene.rows))
     count = mesh.vertex_count
     renderer.assets.put_paint("prop", rng.integers(0, 65536, (count, 8)).astype(np.uint16))
     eye = eye_for(Camera(target=(0, 0, 0), distance=3.0), WIDTH, HEIGHT)
@@ -167,6 +171,82 @@ def test_a_prop_with_paint_of_its_own_shows_it_and_what_is_painted_over_it(rende
         one, direct = pictures(renderer, monkeypatch, "crowd", eye, ("lit", "coverage", "paint:R"))
         assert np.ptp(direct) > 100
         assert_alike(one, direct, 0.004)
+
+
+def test_props_with_paint_of_their_own_share_a_draw_with_those_without(renderer, monkeypatch) -> None:
+    """As a crowd and not: each shows its own paint, and what is painted over one alone; the others show the mesh's."""
+    mesh, rng = shapes.ball(0.4, 48), np.random.default_rng(3)
+    coats = (
+        Coat(id="c", name="C", surface=Surface(color=(0.8, 0.2, 0.1))),
+        Coat(id="o", name="O", surface=Surface(color=(0.1, 0.7, 0.2)), where=(PaintTerm(id="t", channel="G"),)),
+    )
+    matrices = np.tile(np.eye(4), (4, 1, 1))
+    matrices[:, 0, 3] = (-1.5, -0.5, 0.5, 1.5)
+    crowd_of(renderer, Material(id="own", name="Own", coats=coats), mesh, matrices)
+    scene = renderer.scenes.get("crowd").scene
+    (draw,) = scene.draws
+    names = {1: "a", 3: "b"}
+    painted = {n: rng.integers(0, 2, (mesh.vertex_count, 4)).astype(np.uint16) * 65535 for n in names.values()}
+    together = Scene([replace(draw, paints=names)], scene.rows)
+    apart = Scene([
+        replace(draw, matrices=draw.matrices[[i]], rows=draw.rows[[i]], seeds=draw.seeds[[i]],
+                paints={0: names[i]} if i in names else {}) for i in range(4)
+    ], scene.rows)  # fmt: skip
+    eye = eye_for(Camera(target=(0, 0, 0), yaw=0.0, pitch=0.2, distance=3.4), WIDTH, HEIGHT)
+    seen = []
+    for scenes in (together, apart):
+        for prop, values in painted.items():
+            renderer.assets.put_paint(prop, values)
+        renderer.scenes.set("crowd", scenes)
+        first, _ = pictures(renderer, monkeypatch, "crowd", eye, ("lit", "coverage", "paint:G"))
+        renderer.assets.patch_paint("b", 40, np.zeros((200, 4), np.uint16))
+        for found in pictures(renderer, monkeypatch, "crowd", eye, ("lit", "coverage", "paint:G")):
+            assert not np.array_equal(found, first)
+            seen.append(found)
+    for other in seen[1:]:
+        assert_alike(other, seen[0], 0.004)
+    renderer.assets.drop((), (), ("a",), (), ())
+    gone, _ = pictures(renderer, monkeypatch, "crowd", eye, ("lit", "coverage", "paint:G"))
+    assert not np.array_equal(gone, seen[0])  # it shows the mesh's again
+
+
+PAGES = st.lists(
+    st.one_of(
+        st.tuples(st.just("put"), st.integers(0, 5), st.integers(1, 90_000), st.integers(1, 3)),
+        st.tuples(st.just("patch"), st.integers(0, 5), st.integers(0, 5000), st.integers(1, 3000)),
+        st.tuples(st.just("drop"), st.integers(0, 5), st.just(0), st.just(0)),
+    ),
+    max_size=12,
+)
+
+
+@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(steps=PAGES, seed=st.integers(0, 99))
+def test_pages_of_paint_hold_what_was_put_and_painted_whatever_came_and_went(gl, steps, seed: int) -> None:
+    """Read as `paint.glsl` does: the head by the prop's number, then a texel a colour set of each vertex."""
+    pages, rng, held = PaintPages(gl), np.random.default_rng(seed), {}
+    for what, prop, size, more in steps:
+        name = f"p{prop}"
+        if what == "put":
+            held[name] = rng.integers(0, 65536, (size, 4 * more)).astype(np.uint16)
+            pages.put(name, held[name])
+        elif what == "patch" and name in held:
+            values = rng.integers(0, 65536, (more, held[name].shape[1])).astype(np.uint16)
+            part = held[name][size : size + more]
+            part[:] = values[: len(part)]
+            pages.patch(name, size, values)
+        elif what == "drop":
+            held.pop(name, None)
+            pages.drop([name])
+    texels = np.frombuffer(pages.texture.read(), np.uint16).reshape(-1, 4)
+    assert len({pages.number_of(name) for name in held}) == len(held)
+    for name, values in held.items():
+        low, high, sets, _ = (int(v) for v in texels[pages.number_of(name)])
+        assert sets == values.shape[1] // 4
+        start = low | high << 16
+        assert np.array_equal(texels[start : start + values.size // 4], values.reshape(-1, 4))
+    pages.drop(list(held))
+    assert pages.nbytes == 0
 
 
 def one_colour(name: str) -> Material:

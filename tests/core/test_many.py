@@ -103,7 +103,7 @@ def looks(scene: Scene, columns: SceneColumns) -> dict:
         for slot, (number, at, _) in slots.items():
             draw = scene.draws[number]
             row = scene.rows[draw.material][draw.rows[at]]
-            found[prop, slot] = (draw.mesh, draw.paint, draw.start, draw.count, draw.material, row.tobytes(),
+            found[prop, slot] = (draw.mesh, draw.paint, draw.paints.get(at), draw.start, draw.count, draw.material, row.tobytes(),
                                  draw.matrices[at].tobytes(), float(draw.seeds[at]))  # fmt: skip
     assert len(found) == sum(len(d.rows) for d in scene.draws)
     return found

@@ -108,7 +108,7 @@ def test_a_damaged_map_is_named_the_rest_opens_and_vertices_show_again(
 
 
 def test_what_each_way_costs_is_counted_on_the_scene(demo: Demo) -> None:
-    """Equal props draw together until one has paint of its own: counted on a scene of ten jars."""
+    """Equal props draw together, with paint on their vertices too, until one has a map: counted on a scene of ten."""
     jar = demo.project.prop("cream_jar").with_(paint=None)
     slot = next(iter(jar.finishes))
     many = tuple(jar.with_(id=f"jar{i}", name=f"Jar {i}", position=(float(i), 0, 0)) for i in range(10))
@@ -116,8 +116,9 @@ def test_what_each_way_costs_is_counted_on_the_scene(demo: Demo) -> None:
     found = {w.key: w for w in ways(project, many[3], slot, demo.mesh, side=256, bits=16)}
     n, slots = demo.mesh(jar.mesh).vertex_count, len(demo.mesh(jar.mesh).slots)
     assert (found["vertices"].nbytes, found["vertices"].many_bytes) == (8 * n, 80 * n)
+    assert (found["vertices"].draws, found["vertices"].many_draws) == (0, 0)
     # one prop apart is one more draw a slot; when all ten are apart, none is left of the common one
-    assert (found["vertices"].draws, found["vertices"].many_draws) == (slots, 9 * slots)
+    assert (found["map"].draws, found["map"].many_draws) == (slots, 9 * slots)
     assert (found["map"].nbytes, found["map"].many_bytes) == (256 * 256 * 8, 10 * 256 * 256 * 8)
     assert found["dial"].draws == found["dial"].many_draws == found["finish"].draws == 0
     assert found["dial"].many_bytes > found["finish"].many_bytes >= 0

@@ -193,6 +193,7 @@ def _attributes(renderer, index: int, eye) -> dict[str, np.ndarray]:
     buffer.use()
     buffer.clear(0, 0, 0, 0, depth=1.0)
     gl.enable_only(gl.DEPTH_TEST)
+    renderer.drawer.bind_paint(program)
     renderer.drawer.run(program, draw, found.instances[index], eye.projection @ eye.view)
     planes = [np.frombuffer(t.read(), np.float32).reshape(HEIGHT, WIDTH, 4) for t in textures]
     data = {n: planes[i][..., : int(k[-1])] for i, (n, k) in enumerate(KINDS.items()) if i < len(SEEN)}

@@ -49,7 +49,7 @@ from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.turns import turn_of
 from jade_coat.view.camera import eye_of
 from jade_coat.view.requests import Marks
-from jade_coat.view.vertex import program_vertex_source
+from jade_coat.view.vertex import attribute_name, program_vertex_source
 from tests.support import assert_valid_glb, put_mesh
 
 
@@ -81,11 +81,15 @@ def in_vertex_stage(gl, mesh: MeshData, matrix: np.ndarray, roots: dict, shared:
     streams = mesh_streams(mesh, ("curvature", "outward"))
     content = []
     for name in STREAMS:
-        if f"in_{name}" in program:
+        if attribute_name(name) in program:
             held = held_stream(name, streams)
             data = np.ascontiguousarray(streams[held]).tobytes() if held is not None else bytes(16)
-            content.append((gl.buffer(data), STREAMS[name].format + ("/r" if held is None else ""), f"in_{name}"))
+            content.append(
+                (gl.buffer(data), STREAMS[name].format + ("/r" if held is None else ""), attribute_name(name))
+            )
     one = np.tile(matrix.T.astype(np.float32).reshape(1, 16), (mesh.vertex_count, 1))
+    if "in_owner" in program:  # none: the mesh's paint
+        content.append((gl.buffer(bytes(4 * mesh.vertex_count)), "1i4", "in_owner"))
     if "in_matrix" in program:
         content.append((gl.buffer(one.tobytes()), "16f4", "in_matrix"))
     total = sum(v.type.size for v in roots.values())

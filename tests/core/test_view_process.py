@@ -159,7 +159,7 @@ def test_what_no_scene_uses_is_dropped_and_comes_back_when_it_is_used_again(clie
         for mesh in {d.mesh for d in scene.draws}:
             client.put_mesh(mesh, demo.mesh(mesh))
         for prop in demo.project.props:
-            if any(d.paint == prop.id for d in scene.draws) and client.paint_of(prop.id) is None:
+            if any(prop.id in d.paints.values() for d in scene.draws) and client.paint_of(prop.id) is None:
                 client.put_paint(prop.id, prop.paint.whole())
         client.request("main", scene="stage", eye=eye, width=160, height=100)
         assert client.wait(lambda: client.idle)

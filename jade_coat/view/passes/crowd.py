@@ -81,7 +81,7 @@ class CrowdPass:
         buffers, part = frame.buffers, frame.part
         crowds = self._found(frame)
         self.drawn, frame.crowds = len(crowds), tuple(c.index for c in crowds)
-        again = [c for c in crowds if part is None or c.draw.paint == part.prop]
+        again = [c for c in crowds if part is None or self._drawer.shows(c.draw, part.prop)]
         if not again:
             return
         if part is None:
@@ -157,10 +157,7 @@ class CrowdPass:
         draw, drawer, program, corners = crowd.draw, self._drawer, crowd.compiled.program, crowd.corners
         drawer.bind(crowd.compiled, frame.scene, draw, crowd.mesh, frame.eye.position, frame.sample)
         members = frame.scene.crowd(drawer.context, crowd.index)
-        own = drawer.assets.paint.get(draw.paint)
-        tables = {"sighted": frame.buffers.sighted, "crowd": members, "corners": corners.texture,
-                  "paint": own.table(drawer.context) if own is not None else frame.buffers.sighted}  # fmt: skip
-        set_uniform(program, "paint_sets", own.sets if own is not None else 0)
+        tables = {"sighted": frame.buffers.sighted, "crowd": members, "corners": corners.texture}
         for unit, (name, texture) in enumerate(tables.items(), len(crowd.compiled.glsl.samplers) + 1):
             texture.use(unit)
             set_uniform(program, name, unit)

@@ -48,8 +48,8 @@ class SurfacePass:
         depth_tested(self._drawer.context, "<=")
         for i, draw in enumerate(frame.scene.scene.draws):
             inside = (part.numbers >= draw.start) & (part.numbers < draw.start + draw.count)
-            if draw.paint == part.prop and inside.any() and i not in frame.crowds:
-                self._drawer.some_of_surface(frame, i, part.corners[inside])
+            if inside.any() and i not in frame.crowds and self._drawer.shows(draw, part.prop):
+                self._drawer.some_of_surface(frame, i, part.prop, part.corners[inside])
         self._drawer.context.depth_func = "<"
         frame.buffers.limit(frame.buffers.box_of(part.box))
 

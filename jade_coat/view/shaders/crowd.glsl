@@ -1,10 +1,9 @@
 // Finds out what a pixel shows of a crowd: many small triangles that were sighted before they are drawn.
 // Burns & Hunt 2013, The Visibility Buffer (JCGT 2/2).
 uniform usampler2D sighted;   // at each pixel the number of the instance, and in 24 bits that of its triangle
-uniform sampler2D crowd;      // four texels an instance: three rows of its matrix, then its row of looks and its seed
+uniform sampler2D crowd;      // four texels an instance: three rows of its matrix, then its row of looks, its seed and
+                              // the number of the prop whose paint it shows
 uniform sampler2D corners;    // for each vertex a texel a stream, and behind them one a triangle
-uniform usampler2D paint;     // for each vertex a texel a colour set, where the prop has paint of its own
-uniform int paint_sets;       // how many sets that has
 uniform ivec2 run;            // the first of the triangles it is drawn with, and how many
 uniform ivec3 corner_shape;   // streams a vertex, where the triangles begin, and where there is nothing
 uniform vec2 pixel;           // the size of a pixel where the picture reaches from -1 to 1
@@ -20,13 +19,6 @@ vec4 corner_texel(int at) {
 // A stream of a vertex; 0 for one that the mesh does not have.
 vec4 stream(int vertex, int place) {
     return corner_texel(place < 0 ? corner_shape.z : vertex * corner_shape.x + place);
-}
-
-// A colour set of a vertex: the prop's own, or the mesh's.
-uvec4 painted(int vertex, int set, int place) {
-    int at = vertex * paint_sets + set;
-    uvec4 own = texelFetch(paint, ivec2(at & 1023, at >> 10), 0);
-    return set < paint_sets ? own : uvec4(stream(vertex, place));
 }
 
 // The vertices of a triangle by its number, which may count on from one instance to the next. In floats, since whole
