@@ -11,6 +11,7 @@ import numpy as np
 from jade_coat.files.library import Library
 from jade_coat.files.project_folder import open_project, save_project
 from jade_coat.mesh import shapes
+from jade_coat.mesh.painting import Paint
 from jade_coat.mesh.picking import hit_in_world, target
 from jade_coat.stage import edits
 from jade_coat.stage.boxes import PropBoxes
@@ -26,7 +27,7 @@ from jade_coat.view.link import StageLink
 from tests.bench.common import alternate, entry
 from tests.support import Demo, eye_for, stage_renderer
 
-MANY, FEW = 10_000, 100
+MANY, FEW, PAINTED = 10_000, 100, 1000
 
 
 class Silent(Given):
@@ -99,7 +100,9 @@ def bench_many_props(folder: Path) -> list[dict]:
     ):
         many, few = alternate(lambda task=task: task(MANY), lambda task=task: task(FEW), rounds=40)
         found.append(entry(f"{MANY} props: {name}", many, "ms", few, aim, f"floor: the same with {FEW} props"))
-    return [*found, *_drawn(documents[MANY].project, library, folder), _saved(documents[MANY].project, library, folder)]
+    project = documents[MANY].project
+    return [*found, *_drawn(project, library, folder), *_painted(opened.project, library, folder),
+            _saved(project, library, folder)]  # fmt: skip
 
 
 def _drawn(project: Project, library: Library, folder: Path) -> list[dict]:
@@ -137,6 +140,27 @@ def _drawn(project: Project, library: Library, folder: Path) -> list[dict]:
         entry(f"{MANY} props: frame", drawn, "ms", plain, 1.6, "500x300; floor: one flat colour on the same triangles"),
         entry(f"{MANY} props: moving one to its picture", after, "ms", drawn, 2.0,
               "with the sun's depth map drawn anew; floor: the same picture again"),
+    ]  # fmt: skip
+
+
+def _painted(bare: Project, library: Library, folder: Path) -> list[dict]:
+    """Props with paint of their own against the same props with the mesh's, in a look that reads it."""
+    project = strewn(bare, library, PAINTED)
+    vertices = library.mesh_by_id(project, project.meshes[-1].id).vertex_count
+    rng = np.random.default_rng(1)
+    slot = project.meshes[-1].slots[0]
+    dressed = [p.with_(finishes={slot: "celadon_wall"}) for p in project.props]
+    own = [p.with_(paint=Paint.of(rng.integers(0, 65536, (vertices, 4)).astype(np.uint16))) for p in dressed]
+    eye, tasks, counts = eye_for(Camera(target=(0, 0, 0), pitch=0.6, distance=40.0), 500, 300), [], []
+    for props in (own, dressed):
+        demo = Demo(project.with_(props=props), library, folder)
+        renderer = stage_renderer(create_context(), demo)
+        tasks.append(lambda renderer=renderer: renderer.picture("stage", eye, 500, 300))
+        counts.append(len(renderer.scenes.get("stage").scene.draws))
+    painted, floor = alternate(*tasks)
+    return [
+        entry(f"{PAINTED} props with paint of their own: frame", painted, "ms", floor, 1.3,
+              f"in {counts[0]} draw(s); floor: the same props with the mesh's paint, in {counts[1]}"),
     ]  # fmt: skip
 
 
