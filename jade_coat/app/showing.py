@@ -174,6 +174,11 @@ class Showing(Background):
 
                 self.work(partial(library.textures, map_set), loaded, failed)
 
+    @property
+    def reading(self) -> bool:
+        """Whether maps are being read still, or are about to be."""
+        return any(s not in self._failed for s in self.link.unsent_sets(self.project))
+
     def _strew(self) -> None:
         """Strew what is due, in the background; what is shown of it stays as it is until then."""
         due, link = self.link.due, self.link

@@ -30,6 +30,8 @@ FAR_SAMPLES = 4
 FINENESS = 1.0
 """Pixels drawn for each of the screen's, along an axis, when all has come to rest."""
 REST_MS = 160
+PATIENCE = 25
+"""So many rests a fine picture waits for maps that are being read."""
 MOVING_TARGET_MS = 70.0
 INSET = QSize(172, 118)
 BEFORE, COMPARE = "before", "compare"
@@ -89,6 +91,7 @@ class Pictures(QWidget):
         self._part_size: tuple[int, int] | None = None
         self._fine = False
         self._kept = False
+        self._waited = 0
         self._milliseconds_a_pixel = 1e-3  # until pictures tell: the first is coarse, and soon there
         self._state = ""
         self.live_paint: Callable[[str], Callable[[Array], Array] | None] = lambda prop: None
@@ -225,6 +228,7 @@ class Pictures(QWidget):
         """
         fine = self._fine and self.drawn == self._generation
         self._generation += 1
+        self._waited = 0
         self.refreshed.emit(part)
         if not self.testAttribute(Qt.WidgetAttribute.WA_WState_Created):
             return  # a picture of some size would keep the first that can be seen waiting
@@ -258,8 +262,9 @@ class Pictures(QWidget):
         return max(round(self.width() * ratio), 16), max(round(self.height() * ratio), 16)
 
     def _refine(self) -> None:
-        if self.held:
-            self._rest.start()
+        self._waited += 1
+        if self.held or (self._session.reading and self._waited < PATIENCE):
+            self._rest.start()  # a fine picture takes a while, and would keep the maps that come in waiting
             return
         self._ask(*self._pixels(), 0, moving=False)
         self._ask_far()
