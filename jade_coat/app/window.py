@@ -235,8 +235,7 @@ class Window(BringingWindow):
         """Undo."""
         if self.bench.brush_tool.give_up() or self.bench.wheel.give_up():
             return  # what is under way is what is taken back
-        if self.bench.brush_panel.fill.live:
-            self.bench.brush_panel.fill.take_back()
+        if self.bench.give_back_fill():
             self.say("The fill was taken back")
             return
         done = self.session.document.undo()

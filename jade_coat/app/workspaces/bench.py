@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import cached_property
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QSplitter, QStackedWidget, QWidget
 
 from jade_coat.app.brush.channel_views import ChannelViews
-from jade_coat.app.brush.fill_handles import FillHandles
 from jade_coat.app.brush.mirror_line import MirrorLine
-from jade_coat.app.brush.panel import BrushPanel
 from jade_coat.app.brush.state import BrushState
 from jade_coat.app.brush.tool import BrushTool
 from jade_coat.app.build.coat_panel import CoatPanel
@@ -43,6 +43,9 @@ from jade_coat.app.view.view_bar import ViewBar
 from jade_coat.app.workspaces.panes import Pane, Panes
 from jade_coat.app.workspaces.room import FixedRoom, Room
 
+if TYPE_CHECKING:
+    from jade_coat.app.brush.panel import BrushPanel
+
 
 class Bench(QWidget):
     """Everything of Build; in Brush the left panel and the view's tool are the brush's."""
@@ -74,10 +77,7 @@ class Bench(QWidget):
         self.view_bar.looks = self.looks.looks
         self.stack = CoatStack(session, self.swatches, self.section)
         self.coat_panel = CoatPanel(session)
-        self.brush_panel = BrushPanel(session, self.brush, self.brush_tool)
-        self.view.overlays += [
-            MirrorLine(self.view, self.brush), FillHandles(self.view, self.brush_panel.fill), self.dropper,
-        ]  # fmt: skip
+        self.view.overlays += [MirrorLine(self.view, self.brush), self.dropper]
         self.stage_hand = StageHand()
         self.deeds = Deeds(session, self.view, self.stage_hand)
         self.wheel, self.frame = Wheel(self.view, self.stage_hand), ChoosingFrame(self.view)
@@ -136,8 +136,7 @@ class Bench(QWidget):
             "brush": lambda: FixedRoom(self.brush_panel, self.stack, self.dials),
         }
         """What makes the room of a tool; workspaces add theirs."""
-        for tool in self.makers:
-            self.room(tool)
+        self.room("look")
 
     def arrange(self) -> None:
         """Share the room out as it is at first; the style must be known, which says how little each part needs."""
@@ -145,6 +144,23 @@ class Bench(QWidget):
         self._beside.setSizes([500, 300])
         self.middle.setSizes([484, 184])
         self.across.setSizes([277, 724, 277])
+
+    @cached_property
+    def brush_panel(self) -> BrushPanel:
+        """The brush's panel, made when it is first asked for."""
+        from jade_coat.app.brush.fill_handles import FillHandles  # the window need not wait for them
+        from jade_coat.app.brush.panel import BrushPanel
+
+        made = BrushPanel(self._session, self.brush, self.brush_tool)
+        self.view.overlays.insert(self.view.overlays.index(self.dropper), FillHandles(self.view, made.fill))
+        return made
+
+    def give_back_fill(self) -> bool:
+        """Take a fill back that is on trial; whether there was one."""
+        if "brush_panel" not in vars(self) or not self.brush_panel.fill.live:
+            return False
+        self.brush_panel.fill.take_back()
+        return True
 
     def room(self, tool: str) -> Room:
         """What the workspace with a tool has round the view; made when it is first asked for."""
