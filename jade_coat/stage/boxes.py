@@ -77,15 +77,16 @@ class PropBoxes:
 
         The slab test of Kay & Kajiya 1986; a ray that starts in a box meets it at 0.
         """
-        middles, halves = self._middles[: len(self._ids)], self._halves[: len(self._ids)]
-        with np.errstate(divide="ignore", invalid="ignore"):
-            near = (middles - halves - origin) / direction
-            far = (middles + halves - origin) / direction
-        # A ray along a face gives 0 / 0: it is between the two planes, and they do not bound it.
-        enter = np.nan_to_num(np.fmin(near, far), nan=-np.inf, posinf=np.inf, neginf=-np.inf).max(
-            axis=1, initial=-np.inf
-        )
-        leave = np.where(np.isnan(near) & np.isnan(far), np.inf, np.fmax(near, far)).min(axis=1, initial=np.inf)
-        found = np.flatnonzero((enter <= leave + 1e-9) & (leave >= 0))
+        count = len(self._ids)
+        enter, leave = np.full(count, -np.inf), np.full(count, np.inf)
+        for axis in range(3):
+            away, half = self._middles[:count, axis] - origin[axis], self._halves[:count, axis]
+            if direction[axis] == 0:  # between the two planes for ever, or never
+                leave[np.abs(away) > half + 1e-9] = -np.inf
+                continue
+            middle, reach = away / direction[axis], half / abs(direction[axis])
+            np.maximum(enter, middle - reach, out=enter)
+            np.minimum(leave, middle + reach, out=leave)
+        found = np.flatnonzero((enter <= leave + 1e-9) & (leave >= -1e-9))
         order = found[np.argsort(enter[found], kind="stable")]
         return [(max(float(enter[i]), 0.0), self._ids[i]) for i in order]
