@@ -322,7 +322,7 @@ class Drawer:
 
     def _content(self, program: Any, mesh: GpuMesh, draw: Draw, instances: Any) -> list[tuple[Any, ...]]:
         """The vertex streams that a program reads of a draw."""
-        entries = {"in_matrix": "16f4", "in_row": "1i4", "in_seed": "1f4", "in_number": "1i4", "in_owner": "1i4"}
+        entries = {"in_matrix": "16f4", "in_entry": "3i4", "in_seed": "1f4"}
         named = [n for n in entries if n in program]
         form = " ".join(e if n in program else f"{e[:-2]}x4" for n, e in entries.items())
         content: list[tuple[Any, ...]] = [(instances, f"{form}/i", *named)]

@@ -18,7 +18,7 @@ from jade_coat.view.crowd_tables import member_table, write_members
 from jade_coat.view.programs import Compiled
 
 INSTANCE = [
-    ("matrix", np.float32, (4, 4)), ("row", np.int32), ("seed", np.float32), ("number", np.int32), ("owner", np.int32),
+    ("matrix", np.float32, (4, 4)), ("row", np.int32), ("owner", np.int32), ("number", np.int32), ("seed", np.float32),
 ]  # fmt: skip
 ALL = slice(None)
 

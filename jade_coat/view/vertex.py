@@ -12,10 +12,11 @@ from jade_coat.mesh.attributes import COLOR_STREAMS, STREAMS, attributes_of, mes
 from jade_coat.program.glsl_backend import GlslProgram, vertex_name
 from jade_coat.view.context import HEADER, shader
 
-_SIGHTED = """in int in_number;
-flat out uint pixel_member;
+_SIGHTED = """flat out uint pixel_member;
 flat out float pixel_left;"""
-_OWNED = "in int in_owner;"
+_ENTRY = "in ivec3 in_entry;"
+"""The row of looks of an instance, the number of the prop whose paint it shows, its own number: in one attribute, of
+which OpenGL 3.3 promises sixteen."""
 _MARKED = """in float in_edge;
 uniform float nearer;
 uniform float dot_size;
@@ -75,15 +76,15 @@ def vertex_source(part: VertexPart, interface: str = "", handed: str = "", sight
     if sighted:
         interface, handed = (
             f"{interface}\n{_SIGHTED}",
-            f"{handed}\npixel_member = uint(in_number); pixel_left = left_of(in_row);",
+            f"{handed}\npixel_member = uint(in_entry.z); pixel_left = left_of(in_row);",
         )
     colors = [s for s in part.streams if s in COLOR_STREAMS]
     return "\n".join([
         HEADER, *part.head, *(f"in {STREAMS[s].kind} {attribute_name(s)};" for s in part.streams),
-        "in mat4 in_matrix;", "in int in_row;", "in float in_seed;",
-        *([_OWNED, shader("paint.glsl")] if colors else ()),
+        "in mat4 in_matrix;", _ENTRY, "in float in_seed;", *([shader("paint.glsl")] if colors else ()),
         "flat out ivec2 pixel_row_at;", interface, shader("placed.glsl"),
-        "void main() {", *(f"uvec4 in_{s} = {_own(s, 'gl_VertexID', attribute_name(s))};" for s in colors),
+        "void main() {", "int in_row = in_entry.x;", *(["int in_owner = in_entry.y;"] if colors else ()),
+        *(f"uvec4 in_{s} = {_own(s, 'gl_VertexID', attribute_name(s))};" for s in colors),
         *part.statements, "gl_Position = view_projection * world;", "pixel_row_at = row_at;", handed,
         "}",
     ])  # fmt: skip

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 import pytest
@@ -26,6 +27,7 @@ from jade_coat.material.placing import HeightMove, RecipeMove, SwayMove
 from jade_coat.material.reach import reach_of_moves
 from jade_coat.material.recipes import Recipe, Step
 from jade_coat.material.shared import EVERYWHERE
+from jade_coat.material.where import CavityTerm, PaintTerm
 from jade_coat.mesh import shapes
 from jade_coat.mesh.attributes import (
     ATTRIBUTES,
@@ -88,8 +90,8 @@ def in_vertex_stage(gl, mesh: MeshData, matrix: np.ndarray, roots: dict, shared:
                 (gl.buffer(data), STREAMS[name].format + ("/r" if held is None else ""), attribute_name(name))
             )
     one = np.tile(matrix.T.astype(np.float32).reshape(1, 16), (mesh.vertex_count, 1))
-    if "in_owner" in program:  # none: the mesh's paint
-        content.append((gl.buffer(bytes(4 * mesh.vertex_count)), "1i4", "in_owner"))
+    if "in_entry" in program:  # the first row, and the mesh's paint
+        content.append((gl.buffer(bytes(12 * mesh.vertex_count)), "3i4", "in_entry"))
     if "in_matrix" in program:
         content.append((gl.buffer(one.tobytes()), "16f4", "in_matrix"))
     total = sum(v.type.size for v in roots.values())
@@ -448,3 +450,18 @@ def test_hanging_things_sway_at_their_foot_and_every_material_that_sways_plays()
     np.testing.assert_allclose(moved[foot][:, 0], 0.5, atol=1e-6)
     assert Project(materials=(moving(move),)).plays
     assert not Project(materials=(moving(),)).plays
+
+
+def test_a_material_that_moves_and_reads_much_stays_within_the_attributes_that_are_promised(renderer, demo) -> None:
+    """OpenGL 3.3 promises sixteen vertex attributes, a matrix taking four; software GL has no more."""
+    wall = demo.project.material("kiln_wall")
+    top = wall.coats[-1]
+    more = (PaintTerm(id="other", channel="B", color_set=1), CavityTerm(id="hollow"))
+    rich = wall.with_(
+        moves=(HeightMove(id="height", amount=0.1),), coats=(*wall.coats[:-1], top.with_(where=(*top.where, *more)))
+    )
+    lookup, shop = PackedLookup(demo.project.map_sets, demo.project.recipes), renderer.shop
+    for make in (shop.view, partial(shop.view, crowd=True), shop.shadow, shop.sight, shop.marks):
+        source = program_vertex_source(make(rich, lookup).glsl, lit=True, sighted=True)
+        places = [4 if " mat4 " in line else 1 for line in source.splitlines() if line.startswith("in ")]
+        assert sum(places) <= 16
