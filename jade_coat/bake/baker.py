@@ -134,7 +134,8 @@ class Look:
             if source is not None:
                 outputs = painted_by_map(outputs, source)
             wanted = {name: outputs[name] for name in OUTPUTS}
-            known.pop(next(iter(known)) if len(known) >= LOOKS_KEPT else None, None)
+            if len(known) >= LOOKS_KEPT:
+                del known[next(iter(known))]
             known[asked] = seen_from_ahead(with_shared(wanted, self.shared))
         return dict(known[asked])
 

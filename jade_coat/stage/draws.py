@@ -214,6 +214,8 @@ def _patched(draw: Draw, patch: DrawPatch) -> Draw:
     if patch.made is not None:
         return _copied(patch.made)
     if patch.count != len(draw.rows):
+        for gone in range(patch.count, len(draw.rows)):
+            draw.paints.pop(gone, None)
         draw = replace(
             draw, matrices=_sized(draw.matrices, patch.count), rows=_sized(draw.rows, patch.count),
             seeds=_sized(draw.seeds, patch.count),
@@ -221,8 +223,6 @@ def _patched(draw: Draw, patch: DrawPatch) -> Draw:
     draw.matrices[patch.places], draw.rows[patch.places] = patch.matrices, patch.rows
     draw.seeds[patch.places] = patch.seeds
     if draw.paints or patch.paints:
-        for gone in [i for i in draw.paints if i >= patch.count]:
-            del draw.paints[gone]
         for i, place in enumerate(patch.places.tolist()):
             draw.paints.pop(place, None)
             if i in patch.paints:

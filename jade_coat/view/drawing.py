@@ -35,6 +35,8 @@ Make = Callable[..., Compiled]
 """Gives the program of a material and a lookup, with `on_map` and `kind` as the shop's functions take them."""
 FILL_DEPTH = shading_path("fill", "depth")
 MEAN_GREY = (0.2, 0.2, 0.2, 1.0)
+BESIDE_PLACES = tuple(attribute_name(name) for name in STREAMS if name != "position")
+"""What programs read of vertices beside where they are."""
 PAINT_UNIT = 24
 """The texture unit of the paint that props have of their own: behind those of all maps and tables, and not the last of
 all, which the OpenGL binding works on textures with."""
@@ -167,7 +169,7 @@ class Drawer:
             return
         program["view_projection"].write(view_projection.T.astype("f4").tobytes())
         # What reads no more of a vertex than where it is works out those at one place once.
-        indices = mesh.by_place(self.context) if self._reads_places(program) else mesh.indices
+        indices = mesh.indices if any(n in program for n in BESIDE_PLACES) else mesh.by_place(self.context)
         self._array(program, mesh, draw, instances, indices).render(
             vertices=draw.count * 3, first=draw.start * 3, instances=count
         )
@@ -315,10 +317,6 @@ class Drawer:
             content = self._content(program, mesh, draw, instances)
             self._arrays[key] = self.context.vertex_array(program, content, indices, skip_errors=True)
         return self._arrays[key]
-
-    @staticmethod
-    def _reads_places(program: Any) -> bool:
-        return not any(name != "position" and attribute_name(name) in program for name in STREAMS)
 
     def _content(self, program: Any, mesh: GpuMesh, draw: Draw, instances: Any) -> list[tuple[Any, ...]]:
         """The vertex streams that a program reads of a draw."""

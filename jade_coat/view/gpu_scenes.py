@@ -145,7 +145,7 @@ class GpuScene:
 class GpuScenes:
     """All scenes by name."""
 
-    def __init__(self, context: Any, number_of: Callable[[str], int] = lambda prop: 0) -> None:
+    def __init__(self, context: Any, number_of: Callable[[str], int]) -> None:
         """`number_of` gives the number that instances show a prop's own paint by (`paint_pages`)."""
         self._context, self._number_of = context, number_of
         self._count = 0

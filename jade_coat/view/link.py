@@ -25,7 +25,7 @@ from jade_coat.mesh.makers import CardField
 from jade_coat.mesh.painting import TILE, Paint, PaintMap
 from jade_coat.stage.alone import NO_LOOKS, Look, single
 from jade_coat.stage.coats_alone import alone_id, every_wear
-from jade_coat.stage.draws import Scene
+from jade_coat.stage.draws import Scene, ScenePatch
 from jade_coat.stage.ground_grids import own_grids
 from jade_coat.stage.ground_nodes import NODE_MESH, node_mesh
 from jade_coat.stage.grounds import Ground
@@ -195,6 +195,7 @@ class StageLink:
         if before is None or before.shared is not project.shared or before.wind is not project.wind:
             self._client.set_shared(project.shared_at(self.time))
         self._sync_paint(before, project)
+        self._paint_again(patch, project)
         self._sync_grounds(before, project)
         if dressed or patch:
             self._pose(project)
@@ -227,6 +228,19 @@ class StageLink:
                 start = tile * TILE
                 if not np.array_equal(known[start : start + TILE], paint.tiles[tile]):
                     self._client.patch_paint(prop.id, start, paint.tiles[tile])
+
+    def _paint_again(self, patch: ScenePatch, project: Project) -> None:
+        """Send the paint of props that are drawn again, unchanged: it was let go while nothing showed them."""
+        shown: set[str] = set()
+        for part in patch.draws.values():
+            shown |= {*part.paints.values()}
+            if part.made is not None:
+                shown |= {part.made.paint, *part.made.paints.values()}
+        for prop in (project.props.get(name) for name in shown):
+            if prop is not None and isinstance(prop.paint, Paint) and self._client.paint_of(prop.id) is None:
+                self._client.put_paint(prop.id, prop.paint.whole())
+            if prop is not None and isinstance(prop.paint_map, PaintMap):
+                self._client.put_map(prop.id, prop.paint_map)
 
     def _sync_grounds(self, before: Project | None, project: Project) -> None:
         """Send what differs of the heights and the weights of grounds."""

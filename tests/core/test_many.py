@@ -15,6 +15,7 @@ from jade_coat.files.library import Library
 from jade_coat.material.material import Coat, Dial, Finish, Material
 from jade_coat.material.surface import Surface
 from jade_coat.mesh import shapes
+from jade_coat.mesh.painting import PaintMap
 from jade_coat.mesh.picking import hit_in_world
 from jade_coat.mesh.picking import target as rays_of
 from jade_coat.stage import edits
@@ -456,3 +457,33 @@ def test_of_a_mesh_with_levels_each_prop_is_seen_once_by_the_one_for_its_distanc
         assert min(wanted.items(), key=lambda item: abs(item[0] - number))[1] == mesh
     document.undo()
     told()
+
+
+@pytest.mark.parametrize("by_group", [False, True])
+@pytest.mark.parametrize("on_map", [False, True])
+def test_a_painted_prop_that_was_hidden_has_its_paint_when_it_is_shown_again(
+    demo, by_group: bool, on_map: bool
+) -> None:
+    """While nothing shows it its paint is let go; the prop itself did not change, or in its visibility alone."""
+    wall = demo.project.prop("kiln_wall_prop")
+    if on_map:
+        wall = wall.with_(paint=None, paint_map=PaintMap.even(64, 8, 0))
+    group = Group(id="hidden", name="Hidden")
+    shown = demo.project.with_(
+        groups=demo.project.groups.with_(group),
+        props=demo.project.props.with_(wall.with_(parent="hidden" if by_group else "")),
+    )
+    wall = shown.prop(wall.id)
+    if by_group:
+        hidden = shown.with_(groups=shown.groups.with_(group.with_(visible=False)))
+    else:
+        hidden = shown.with_(props=shown.props.with_(wall.with_(visible=False)))
+    client = Told()
+    link = StageLink(client, demo.library)
+
+    def is_there() -> bool:
+        return wall.id in client._maps if on_map else client.paint_of(wall.id) is not None
+
+    for project, expected in ((shown, True), (hidden, False), (shown, True)):
+        link.sync(project)
+        assert is_there() == expected

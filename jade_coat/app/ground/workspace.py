@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from functools import cached_property
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
@@ -39,11 +38,14 @@ class Ground(Workspace):
     def __init__(self, window: ProjectWindow, bench: Bench) -> None:
         super().__init__(window, bench)
         self._state = bench.ground
-        bench.makers["ground"] = lambda: self.room
+        bench.makers["ground"] = self._make_room
 
-    @cached_property
+    @property
     def room(self) -> GroundRoom:
-        """Its parts round the view, made when they are first needed."""
+        """Its parts round the view."""
+        return cast("GroundRoom", self.bench.room("ground"))
+
+    def _make_room(self) -> GroundRoom:
         from jade_coat.app.ground.room import GroundRoom  # the window need not wait for it
 
         made = GroundRoom(self.session, self.bench)

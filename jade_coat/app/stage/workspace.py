@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from functools import cached_property, partial
+from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
@@ -37,12 +37,15 @@ class Stage(Workspace):
     def __init__(self, window, bench) -> None:  # type: ignore[no-untyped-def]
         super().__init__(window, bench)
         self._deeds = bench.deeds
-        bench.makers["stage"] = lambda: self.room
+        bench.makers["stage"] = self._make_room
         bench.stage_menu_wanted.connect(lambda at: self.room.panel.open_menu(at))
 
-    @cached_property
+    @property
     def room(self) -> StageRoom:
-        """Its parts round the view, made when they are first needed."""
+        """Its parts round the view."""
+        return cast("StageRoom", self.bench.room("stage"))
+
+    def _make_room(self) -> StageRoom:
         from jade_coat.app.stage.room import StageRoom  # the window need not wait for it
 
         made = StageRoom(self.session, self.bench)
