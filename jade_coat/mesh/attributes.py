@@ -96,7 +96,7 @@ STREAMS: dict[str, Stream] = {
                 ("tangents", "vec4", "4f4"),
             )
         ),
-        Stream("curvature", "float", "1f4", curvature, measured=True),
+        Stream("curvature", "float", "1f4", lambda m: curvature(m.rest), measured=True),
         Stream("outward", "vec3", "3f4", outward, measured=True, stands_in="normal"),
         Stream("edge", "float", "1f4", lambda m: m.edge_length, measured=True),
         *(_uv_stream(i) for i in range(MAX_UV_SETS)),

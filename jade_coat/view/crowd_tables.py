@@ -73,6 +73,32 @@ def closed(positions: Array, corners: Array) -> bool:
     return bool(np.array_equal(there, back) and (a * np.cross(b, c)).sum() > 0.0)
 
 
+def provoked(corners: Array) -> tuple[Array, Array]:
+    """The vertices of triangles `(m, 3)`, repeated so that each triangle has a last (provoking) one of its own.
+
+    Gives the vertex `(k,) int32` of each number, and the triangles `(m, 3) uint32` in those numbers: the last of
+    triangle i is i. So a shader knows a triangle by a vertex: software OpenGL takes triangles apart to number them.
+    """
+    count, vertices = len(corners), int(corners.max()) + 1 if len(corners) else 0
+    last, taken = np.full(count, -1), np.zeros(vertices, bool)
+    for side in range(3):  # a vertex that none has yet, where there is one: fewer are left over
+        free = np.flatnonzero(last < 0)
+        free = free[~taken[corners[free, side]]]
+        found = free[np.unique(corners[free, side], return_index=True)[1]]
+        last[found] = side
+        taken[corners[found, side]] = True
+    turned = corners[np.arange(count)[:, None], (np.maximum(last, 0)[:, None] + (1, 2, 3)) % 3].astype(np.int64)
+    number = np.full(vertices, -1)
+    number[turned[::-1, 2]] = np.arange(count)[::-1]
+    used = np.zeros(vertices, bool)
+    used[turned] = True
+    left = np.flatnonzero(used & (number < 0))
+    number[left] = count + np.arange(len(left))
+    numbered = number[turned]
+    numbered[:, 2] = np.arange(count)
+    return np.concatenate([turned[:, 2], left]).astype(np.int32), numbered.astype(np.uint32)
+
+
 def member_table(context: Any, draw: Draw) -> Any:
     """The instances of a draw."""
     return _table(context, _members(draw, 0, len(draw.rows)).reshape(-1, 4), A_ROW * MEMBER)

@@ -35,7 +35,10 @@ Make = Callable[..., Compiled]
 """Gives the program of a material and a lookup, with `on_map` and `kind` as the shop's functions take them."""
 FILL_DEPTH = shading_path("fill", "depth")
 MEAN_GREY = (0.2, 0.2, 0.2, 1.0)
-BESIDE_PLACES = tuple(attribute_name(name) for name in STREAMS if name != "position")
+CORNERS_UNIT = 25
+"""The texture unit of the table of a mesh's vertices."""
+TOO_LARGE = "it reads more of each vertex than there is room for, and its mesh is too large to be read from a table"
+BESIDE_PLACES = tuple(f(name) for name in STREAMS if name != "position" for f in (attribute_name, "at_{}".format))
 """What programs read of vertices beside where they are."""
 PAINT_UNIT = 24
 """The texture unit of the paint that props have of their own: behind those of all maps and tables, and not the last of
@@ -75,8 +78,12 @@ class Drawer:
             faults[name] = "the material was never given"
             return None
         material, lookup = self.assets.materials[name]
+        mesh = self.assets.meshes.get(draw.mesh)
         try:
-            return make(material, lookup, on_map=source, kind=partial(self.assets.kind, name))
+            made = make(material, lookup, on_map=source, kind=partial(self.assets.kind, name))
+            if "corners" in made.program and mesh is not None and mesh.corner_table(self.context) is None:
+                raise ProgramFault(TOO_LARGE)
+            return made
         except (ProgramFault, TypeError, ValueError, KeyError) as error:
             if in_earnest:
                 faults[name + way] = str(error)
@@ -169,8 +176,13 @@ class Drawer:
             return
         program["view_projection"].write(view_projection.T.astype("f4").tobytes())
         # What reads no more of a vertex than where it is works out those at one place once.
-        indices = mesh.indices if any(n in program for n in BESIDE_PLACES) else mesh.by_place(self.context)
-        self._array(program, mesh, draw, instances, indices).render(
+        by_place = not any(n in program for n in BESIDE_PLACES)
+        vertices = None
+        if "in_vertex" in program:
+            indices, vertices = mesh.provoked(self.context, by_place)
+        else:
+            indices = mesh.by_place(self.context) if by_place else mesh.indices
+        self._array(program, mesh, draw, instances, indices, vertices).render(
             vertices=draw.count * 3, first=draw.start * 3, instances=count
         )
 
@@ -194,6 +206,7 @@ class Drawer:
         indices = self.context.buffer(np.ascontiguousarray(corners, np.uint32).tobytes())
         content = self._content(program, mesh, draw, instances)
         array = self.context.vertex_array(program, content, indices, skip_errors=True)
+        bind_corners(self.context, program, mesh)
         array.render(instances=count)
         array.release()
         indices.release()
@@ -235,6 +248,7 @@ class Drawer:
         mesh = self.assets.meshes[draw.mesh]
         content = self._content(program, mesh, draw, data)
         array = self.context.vertex_array(program, content, mesh.indices, skip_errors=True)
+        bind_corners(self.context, program, mesh)
         yield array
         array.release()
         data.release()
@@ -311,16 +325,22 @@ class Drawer:
             program.release()
         self.assets.replaced.clear()
 
-    def _array(self, program: Any, mesh: GpuMesh, draw: Draw, instances: Any, indices: Any) -> Any:
+    def _array(
+        self, program: Any, mesh: GpuMesh, draw: Draw, instances: Any, indices: Any, vertices: Any = None
+    ) -> Any:
+        """What joins a program that is bound with a draw; `vertices` says which one an index stands for."""
+        bind_corners(self.context, program, mesh)
         key = (program.glo, draw.mesh, instances.glo, indices.glo)
         if key not in self._arrays:
             content = self._content(program, mesh, draw, instances)
+            if vertices is not None:
+                content.append((vertices, "1i4", "in_vertex"))
             self._arrays[key] = self.context.vertex_array(program, content, indices, skip_errors=True)
         return self._arrays[key]
 
     def _content(self, program: Any, mesh: GpuMesh, draw: Draw, instances: Any) -> list[tuple[Any, ...]]:
         """The vertex streams that a program reads of a draw."""
-        entries = {"in_matrix": "16f4", "in_entry": "3i4", "in_seed": "1f4"}
+        entries = {"in_rows": "12f4", "in_entry": "4i4"}
         named = [n for n in entries if n in program]
         form = " ".join(e if n in program else f"{e[:-2]}x4" for n, e in entries.items())
         content: list[tuple[Any, ...]] = [(instances, f"{form}/i", *named)]
@@ -331,6 +351,19 @@ class Drawer:
             else:
                 content.append((mesh.streams[held], STREAMS[name].format, attribute_name(name)))
         return content
+
+
+def bind_corners(context: Any, program: Any, mesh: GpuMesh) -> None:
+    """Give a program the table of a mesh's vertices, where it reads that and the mesh can have one."""
+    table = mesh.corner_table(context) if "corners" in program else None
+    if table is None:
+        return
+    table.texture.use(CORNERS_UNIT)
+    program["corners"].value = CORNERS_UNIT
+    set_uniform(program, "corner_shape", (len(table.places), table.triangles, table.nothing))
+    for name in STREAMS:
+        held = held_stream(name, table.places)
+        set_uniform(program, f"at_{name}", -1 if held is None else table.places[held])
 
 
 def set_uniform(program: Any, name: str, value: Any) -> None:

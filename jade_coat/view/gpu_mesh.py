@@ -11,7 +11,7 @@ import numpy as np
 from jade_coat.mesh.data import distinct_rows
 from jade_coat.mesh.motion import Motion
 from jade_coat.program.types import Array
-from jade_coat.view.crowd_tables import CornerTable, closed, clustered, corner_table
+from jade_coat.view.crowd_tables import CornerTable, closed, clustered, corner_table, provoked
 
 MOST_JOINED, SHARE_JOINED = 1 << 16, 0.9
 """Vertices at one place are made one in meshes of no more vertices, where no larger share of them is left."""
@@ -34,6 +34,7 @@ class GpuMesh:
     rest: dict[str, Array] = field(default_factory=dict)
     """The streams of a mesh that moves as they are at rest."""
     _places: Any = None
+    _provoked: dict[bool, tuple[Any, Any]] = field(default_factory=dict)
     _closed: dict[tuple[int, int], bool] = field(default_factory=dict)
     _coarse: dict[tuple[int, int, float], Any] = field(default_factory=dict)
 
@@ -84,6 +85,17 @@ class GpuMesh:
                     self._places = context.buffer(corners.tobytes())
         return self._places
 
+    def provoked(self, context: Any, by_place: bool) -> tuple[Any, Any]:
+        """Indices, and the vertex that each of them stands for: the last of a triangle has the triangle's number.
+
+        `by_place` makes vertices at one place one, as the function does.
+        """
+        if by_place not in self._provoked:
+            indices = self.by_place(context) if by_place else self.indices
+            order, corners = provoked(_rows(indices, np.uint32))
+            self._provoked[by_place] = (context.buffer(corners.tobytes()), context.buffer(order.tobytes()))
+        return self._provoked[by_place]
+
     def is_closed(self, start: int, count: int) -> bool:
         """Whether a run of the triangles has no border and faces outwards (`crowd_tables.closed`)."""
         if (start, count) not in self._closed:
@@ -110,6 +122,7 @@ class GpuMesh:
         made = [b for b in self._coarse.values() if b is not None]
         if self._places is not None and self._places is not self.indices:
             made.append(self._places)
+        made += [buffer for pair in self._provoked.values() for buffer in pair]
         for buffer in (*self.streams.values(), self.indices, *made):
             buffer.release()
         if self.corners is not None:

@@ -18,7 +18,7 @@ from jade_coat.view.crowd_tables import member_table, write_members
 from jade_coat.view.programs import Compiled
 
 INSTANCE = [
-    ("matrix", np.float32, (4, 4)), ("row", np.int32), ("owner", np.int32), ("number", np.int32), ("seed", np.float32),
+    ("rows", np.float32, (3, 4)), ("row", np.int32), ("owner", np.int32), ("number", np.int32), ("seed", np.float32),
 ]  # fmt: skip
 ALL = slice(None)
 
@@ -271,7 +271,7 @@ def instance_data(draw: Draw, chosen: slice | Array = ALL) -> Array:
     """What the vertex stage reads of the instances of a draw, or of some of them: `(n,)` of `INSTANCE`."""
     rows = draw.rows[chosen]
     data = np.empty(len(rows), dtype=INSTANCE)
-    data["matrix"] = draw.matrices[chosen].transpose(0, 2, 1)
+    data["rows"] = draw.matrices[chosen, :3]
     data["row"] = rows
     data["seed"] = draw.seeds[chosen]
     data["number"] = np.arange(len(draw.rows))[chosen]

@@ -2,6 +2,9 @@
 
 A vertex shader places the vertices of what it draws. A crowd's pixel shader places the three that its pixel lies
 between, once it is known which triangle of which instance is seen there (`passes.crowd`).
+
+Vertices come as attributes, or are read from a table of the mesh (`crowd_tables`): by pixels, where a vertex stands for
+its triangle, and where programs read more of a vertex than there is room for in attributes.
 """
 
 from __future__ import annotations
@@ -12,22 +15,29 @@ from jade_coat.mesh.attributes import COLOR_STREAMS, STREAMS, attributes_of, mes
 from jade_coat.program.glsl_backend import GlslProgram, vertex_name
 from jade_coat.view.context import HEADER, shader
 
-_SIGHTED = """flat out uint pixel_member;
+_SIGHTED = """in int in_vertex;  // the vertex of the mesh; by its own number it stands for a triangle
+flat out uint pixel_member;
+flat out uint pixel_triangle;
 flat out float pixel_left;"""
-_ENTRY = "in ivec3 in_entry;"
-"""The row of looks of an instance, the number of the prop whose paint it shows, its own number: in one attribute, of
-which OpenGL 3.3 promises sixteen."""
+_SIGHT = "pixel_member = uint(in_entry.z); pixel_triangle = uint(gl_VertexID); pixel_left = left_of(in_row);"
+_INSTANCE = "in mat3x4 in_rows;\nin ivec4 in_entry;"
+"""Of an instance: the rows of its matrix, and in whole numbers its row of looks, the number of the prop whose paint it
+shows, its own number, and its seed bit for bit."""
+MOST_STREAMS = 16 - 4 - 1
+"""So many streams fit the attributes that OpenGL 3.3 promises, beside an instance and the streams of a mark."""
 _MARKED = """in float in_edge;
 uniform float nearer;
 uniform float dot_size;
 out float edge;"""
 _MARK = "edge = in_edge; gl_Position.z -= nearer * gl_Position.w; gl_PointSize = dot_size;"
-SIGHT = """flat in uint pixel_member;
+SIGHT = """#define TRIANGLE int(pixel_triangle)
+flat in uint pixel_member;
+flat in uint pixel_triangle;
 flat in float pixel_left;
 uniform uint crowd_number;
 layout(location = 0) out uvec2 sight;"""
 LEAVE = "if (pixel_left < 1.0 && instance_noise(gl_FragCoord.xy, pixel_member) >= pixel_left) discard;"
-SEE = "sight = uvec2(pixel_member, crowd_number << 24 | uint(gl_PrimitiveID) & 0xffffffu);"
+SEE = "sight = uvec2(pixel_member, crowd_number << 24 | pixel_triangle);"
 """What the pixel shader of a sighting declares, how it leaves points out of what goes from afar (with `sample.glsl`),
 and how it says which triangle of which instance is seen."""
 
@@ -47,6 +57,11 @@ class VertexPart:
     def streams(self) -> list[str]:
         """The vertex buffers that it reads: those of the attributes, and what placing needs."""
         return sorted({"position", *streams_of(self.attributes)})
+
+    @property
+    def reads_table(self) -> bool:
+        """Whether it reads more of a vertex than there is room for in attributes."""
+        return len(self.streams) > MOST_STREAMS
 
     @property
     def statements(self) -> list[str]:
@@ -71,23 +86,53 @@ def program_part(glsl: GlslProgram) -> VertexPart:
 def vertex_source(part: VertexPart, interface: str = "", handed: str = "", sighted: bool = False) -> str:
     """A vertex shader; `handed` fills what `interface` hands on besides the varyings of the part.
 
-    `sighted` hands on which instance it is.
+    `sighted` hands on which triangle of which instance it is: each has a vertex of its own that stands for it, for an
+    own number of a triangle costs far more (`crowd_tables.provoked`).
     """
     if sighted:
-        interface, handed = (
-            f"{interface}\n{_SIGHTED}",
-            f"{handed}\npixel_member = uint(in_entry.z); pixel_left = left_of(in_row);",
-        )
-    colors = [s for s in part.streams if s in COLOR_STREAMS]
+        interface, handed = f"{interface}\n{_SIGHTED}", f"{handed}\n{_SIGHT}"
+    from_table = sighted or part.reads_table
     return "\n".join([
-        HEADER, *part.head, *(f"in {STREAMS[s].kind} {attribute_name(s)};" for s in part.streams),
-        "in mat4 in_matrix;", _ENTRY, "in float in_seed;", *([shader("paint.glsl")] if colors else ()),
-        "flat out ivec2 pixel_row_at;", interface, shader("placed.glsl"),
-        "void main() {", "int in_row = in_entry.x;", *(["int in_owner = in_entry.y;"] if colors else ()),
-        *(f"uvec4 in_{s} = {_own(s, 'gl_VertexID', attribute_name(s))};" for s in colors),
-        *part.statements, "gl_Position = view_projection * world;", "pixel_row_at = row_at;", handed,
-        "}",
+        HEADER, *part.head, _INSTANCE, "flat out ivec2 pixel_row_at;", interface, shader("placed.glsl"),
+        _table_head(part) if from_table else _attribute_head(part), "void main() {",
+        f"int vertex = {'in_vertex' if sighted else 'gl_VertexID'};",
+        "mat4 in_matrix = transpose(mat4(in_rows[0], in_rows[1], in_rows[2], vec4(0, 0, 0, 1)));",
+        "int in_row = in_entry.x, in_owner = in_entry.y;", "float in_seed = intBitsToFloat(in_entry.w);",
+        *(_from_table(part) if from_table else _paint_read(part)), *part.statements,
+        "gl_Position = view_projection * world;", "pixel_row_at = row_at;", handed, "}",
     ])  # fmt: skip
+
+
+def _attribute_head(part: VertexPart) -> str:
+    """GLSL that declares the streams of a vertex as attributes."""
+    declared = [f"in {STREAMS[s].kind} {attribute_name(s)};" for s in part.streams]
+    return "\n".join([*declared, *([shader("paint.glsl")] if _painted(part) else ())])
+
+
+def _paint_read(part: VertexPart) -> list[str]:
+    """Statements that leave the paint of a `vertex` whose streams are attributes."""
+    return [f"uvec4 in_{s} = {_own(s, attribute_name(s))};" for s in _painted(part)]
+
+
+def _table_head(part: VertexPart) -> str:
+    """GLSL that declares what reads the streams of a vertex from the table of its mesh."""
+    places = [f"uniform int at_{s};" for s in part.streams]
+    return "\n".join([shader("corners.glsl"), *([shader("paint.glsl")] if _painted(part) else ()), *places])
+
+
+def _from_table(part: VertexPart) -> list[str]:
+    """Statements that leave the streams of a `vertex`, by its number, from the table of its mesh."""
+    lines = []
+    for name in part.streams:
+        kind = STREAMS[name].kind
+        of_mesh = f"{kind}(stream(vertex, at_{name}))"
+        lines.append(f"{kind} in_{name} = {_own(name, of_mesh) if name in COLOR_STREAMS else of_mesh};")
+    return lines
+
+
+def _painted(part: VertexPart) -> list[str]:
+    """The colour sets that it reads."""
+    return [s for s in part.streams if s in COLOR_STREAMS]
 
 
 def program_vertex_source(glsl: GlslProgram, lit: bool = False, sighted: bool = False, marked: bool = False) -> str:
@@ -104,20 +149,11 @@ def crowd_head(glsl: GlslProgram) -> str:
     """The declarations of a crowd's pixel shader; `corner(VERTEX)` sets `clip` and the varyings of a program."""
     part = program_part(glsl)
     return "\n".join([
-        *part.head, shader("placed.glsl"), shader("crowd.glsl"), shader("paint.glsl"),
-        *(f"{STREAMS[s].kind} in_{s};\nuniform int at_{s};" for s in part.streams),
+        *part.head, shader("placed.glsl"), _table_head(part), shader("crowd.glsl"),
         "mat4 in_matrix;\nint in_row;\nfloat in_seed;\nint in_owner;\nvec4 clip;",
         *(f"vec4 {name};" for name in glsl.varying_names),
-        "void corner(int vertex) {",
-        *(f"in_{s} = {_from_table(s)};" for s in part.streams), *part.statements,
-        "clip = view_projection * world;", "}",
+        "void corner(int vertex) {", *_from_table(part), *part.statements, "clip = view_projection * world;", "}",
     ])  # fmt: skip
-
-
-def _from_table(name: str) -> str:
-    """GLSL that reads a stream of a vertex from the tables of a crowd."""
-    of_mesh = f"{STREAMS[name].kind}(stream(vertex, at_{name}))"
-    return _own(name, "vertex", of_mesh) if name in COLOR_STREAMS else of_mesh
 
 
 def attribute_name(stream: str) -> str:
@@ -125,9 +161,9 @@ def attribute_name(stream: str) -> str:
     return f"mesh_{stream}" if stream in COLOR_STREAMS else f"in_{stream}"
 
 
-def _own(stream: str, vertex: str, of_mesh: str) -> str:
-    """GLSL for a colour set of a vertex: the prop's own, or what the mesh has."""
-    return f"own_paint(in_owner, {vertex}, {COLOR_STREAMS.index(stream)}, {of_mesh})"
+def _own(stream: str, of_mesh: str) -> str:
+    """GLSL for a colour set of a `vertex`: the prop's own, or what the mesh has."""
+    return f"own_paint(in_owner, vertex, {COLOR_STREAMS.index(stream)}, {of_mesh})"
 
 
 def crowd_prologue(glsl: GlslProgram) -> str:
@@ -139,7 +175,7 @@ def crowd_prologue(glsl: GlslProgram) -> str:
         "mat4 rows = mat4(own_texel(member, 0), own_texel(member, 1), own_texel(member, 2), vec4(0, 0, 0, 1));",
         "in_matrix = transpose(rows);",
         "vec4 own = own_texel(member, 3);", "in_row = int(own.x);", "in_seed = own.y;", "in_owner = int(own.z);",
-        "ivec2 row_at = row_place(in_row);", "ivec3 vertices = triangle(sight.y & 0xffffffu);",
+        "ivec2 row_at = row_place(in_row);", "ivec3 vertices = triangle(int(sight.y & 0xffffffu));",
         "vec2 at = gl_FragCoord.xy * pixel - 1.0;", "vec2 a, b, c;", "vec3 w;",
     ]  # fmt: skip
     for i, letter in enumerate("abc"):

@@ -21,7 +21,7 @@ from jade_coat.mesh.data import MeshData
 from jade_coat.stage.desk import Camera
 from jade_coat.stage.draws import Draw, DrawPatch, Scene, ScenePatch
 from jade_coat.stage.scene import build_scene
-from jade_coat.view.crowd_tables import A_ROW, closed
+from jade_coat.view.crowd_tables import A_ROW, closed, provoked
 from jade_coat.view.paint_pages import PaintPages
 from jade_coat.view.passes import crowd
 from tests.core.test_kinds import CUT_SET, cut_texture
@@ -129,6 +129,17 @@ def test_a_mesh_without_a_border_is_closed(mesh: MeshData, expected: bool) -> No
     assert closed(mesh.positions, mesh.triangles) == expected
     assert not closed(mesh.positions, mesh.triangles[:, ::-1]), "turned inside out"
     assert not closed(mesh.positions, mesh.triangles[1:])
+
+
+@given(st.lists(st.tuples(*[st.integers(0, 12)] * 3), min_size=1, max_size=40))
+def test_each_triangle_has_a_last_vertex_of_its_own(corners) -> None:
+    """Triangles are the same, turned at most, and are known by their last vertex, the provoking one of OpenGL."""
+    triangles = np.array(corners, np.uint32)
+    order, numbered = provoked(triangles)
+    assert (numbered[:, 2] == np.arange(len(triangles))).all()
+    turns = [np.roll(triangles, k, axis=1) for k in range(3)]
+    assert np.any([(order[numbered] == t).all(axis=1) for t in turns], axis=0).all()
+    assert len(order) <= len(triangles) + len(np.unique(triangles))
 
 
 def test_whether_a_draw_is_a_crowd_follows_from_its_triangles_alone(renderer) -> None:

@@ -14,13 +14,11 @@ import moderngl
 
 from jade_coat.material.compile import fades
 from jade_coat.material.kinds import kind_of
-from jade_coat.mesh.attributes import held_stream
 from jade_coat.stage.draws import Draw
 from jade_coat.view.attachments import ATTACHMENTS
 from jade_coat.view.context import HEADER, shader
-from jade_coat.view.crowd_tables import CornerTable
 from jade_coat.view.culling import reach_in, seen_instances
-from jade_coat.view.drawing import Drawer, depth_tested, set_uniform
+from jade_coat.view.drawing import Drawer, bind_corners, depth_tested, set_uniform
 from jade_coat.view.frame import Frame
 from jade_coat.view.gpu_mesh import GpuMesh
 from jade_coat.view.gpu_scenes import Seen
@@ -46,7 +44,6 @@ class _Crowd:
     index: int
     draw: Draw
     mesh: GpuMesh
-    corners: CornerTable
     compiled: Compiled
     seen: Seen
     number: int
@@ -118,11 +115,8 @@ class CrowdPass:
         seen = seen_instances(self._drawer.context, frame.scene, index, mesh.bounds, frame.eye, reach)
         if not seen.count:
             return None
-        corners = mesh.corner_table(self._drawer.context)
         compiled = self._drawer.compiled(draw, self._program(frame), in_earnest=False)
-        if corners is None or compiled is None:
-            return None
-        return _Crowd(index, draw, mesh, corners, compiled, seen, number)
+        return _Crowd(index, draw, mesh, compiled, seen, number) if compiled is not None else None
 
     def _program(self, frame: Frame) -> Any:
         return partial(self._drawer.surface_program(frame), crowd=True)
@@ -154,19 +148,15 @@ class CrowdPass:
 
     def _work_out(self, frame: Frame, crowd: _Crowd) -> None:
         """Draw the pixels where this crowd was sighted."""
-        draw, drawer, program, corners = crowd.draw, self._drawer, crowd.compiled.program, crowd.corners
+        draw, drawer, program = crowd.draw, self._drawer, crowd.compiled.program
         drawer.bind(crowd.compiled, frame.scene, draw, crowd.mesh, frame.eye.position, frame.sample)
         members = frame.scene.crowd(drawer.context, crowd.index)
-        tables = {"sighted": frame.buffers.sighted, "crowd": members, "corners": corners.texture}
+        tables = {"sighted": frame.buffers.sighted, "crowd": members}
         for unit, (name, texture) in enumerate(tables.items(), len(crowd.compiled.glsl.samplers) + 1):
             texture.use(unit)
             set_uniform(program, name, unit)
         width, height = frame.buffers.size
-        set_uniform(program, "run", (draw.start, draw.count))
-        set_uniform(program, "corner_shape", (len(corners.places), corners.triangles, corners.nothing))
+        bind_corners(drawer.context, program, crowd.mesh)
         set_uniform(program, "pixel", (2 / width, 2 / height))
-        for name in crowd.compiled.streams:
-            held = held_stream(name, corners.places)
-            set_uniform(program, f"at_{name}", -1 if held is None else corners.places[held])
         program["view_projection"].write(frame.view_projection.T.astype("f4").tobytes())
         drawer.run_screen(program, crowd.number / 256)
