@@ -42,6 +42,8 @@ CHUNK = 1 << 16
 WORTH_A_PLAN = 1 << 16
 """From this many texels on, compiling the program pays."""
 LEVEL_PROBES = 400
+ALL_FROM = 0.9
+"""Where a larger share of the texels is covered, leaving out the others takes longer than working them out."""
 LOOKS_KEPT = 8
 """How many looks of one material have their programs kept."""
 FRAME = frozenset({"frame_normal", "frame_tangent"})
@@ -168,7 +170,7 @@ def bake_slot(
     coverage = cover(baked.mesh.uvs[0], run, side)
     values = evaluated(original, baked, run, coverage, look, matrix, colors, job, threads)
     empty, nearest = nearest_covered(coverage)
-    for array in values.values():
+    for array in (a for a in values.values() if a.flags.writeable):
         array[:, empty] = array[:, nearest]
     return BakedMaps({name: array.reshape(-1, side, side).transpose(1, 2, 0) for name, array in values.items()})
 
@@ -178,20 +180,18 @@ def evaluated(
     original: MeshData, baked: BakeMesh, run: Array, coverage: Coverage, look: Look, matrix: Array,
     colors: Array | None, job: Job, threads: int = 2,
 ) -> dict[str, Array]:  # fmt: skip
-    """Every output at every covered texel, `(k, side * side)`; 0 elsewhere."""
+    """Every output at every covered texel, `(k, side * side)`; 0 elsewhere.
+
+    An output that is the same everywhere is one value spread out, which cannot be written to.
+    """
     outputs = look.program()
     outputs["normal"] = _in_frame(outputs["normal"], "" if _keeps_frame(original, baked) else "frame_")
     table = _table(original, baked, matrix, colors, passes.reads(outputs, "attribute"))
-    owner, weights = coverage.triangle.ravel(), coverage.weights.reshape(-1, 2)
-    result = {n: np.empty((QUANTITIES[n].size, owner.size), np.float32) for n in OUTPUTS}
-    texels = np.flatnonzero(owner >= 0)
-    if len(texels) < len(owner):
-        empty = np.flatnonzero(owner < 0)
-        for array in result.values():
-            array[:, empty] = 0.0
-        # A pair of weights as one number: rows of two are taken four times as slowly.
-        owner, weights = owner[texels], weights.view(np.int64).take(texels).view(np.float32).reshape(-1, 2)
     instance = instance_values(original, look.seed)
+    fixed = {name: outputs.pop(name) for name in OUTPUTS if not passes.varies(outputs[name])}
+    shape = {n: (QUANTITIES[n].size, coverage.triangle.size) for n in OUTPUTS}
+    result = {n: np.empty(shape[n], np.float32) for n in outputs}
+    texels, owner, weights = _worked_out(coverage)
 
     def attributes(part: Array | slice) -> dict[str, Array]:
         return table.at(run, owner[part], weights[part])
@@ -213,7 +213,7 @@ def evaluated(
         )  # fmt: skip
         if chain is None:
             return None
-        ends = [scatter_step(texels, chain.outputs[name], array) for name, array in result.items()]
+        ends = [scatter_step(texels, chain.outputs[name], result[name]) for name in outputs]
         return [table.step(run, owner, weights, room), *chain.steps, *ends]
 
     run_all = plan(outputs).run if len(texels) >= WORTH_A_PLAN else partial(evaluate, outputs)
@@ -237,7 +237,21 @@ def evaluated(
     with ThreadPoolExecutor(threads) as pool:
         for done, _ in enumerate(pool.map(work, starts), 1):
             job.step(done / max(len(starts), 1), "Baking")
-    return result
+    empty = np.flatnonzero(coverage.triangle.ravel() < 0)
+    for array in result.values():
+        array[:, empty] = 0.0
+    same = evaluate(fixed, Environment(instance=instance, mean=read["mean"]))
+    return {n: result[n] if n in result else np.broadcast_to(same[n], shape[n]) for n in OUTPUTS}
+
+
+def _worked_out(coverage: Coverage) -> tuple[Array, Array, Array]:
+    """The texels that are worked out, with the triangle and the weights at each: all where hardly any is empty."""
+    owner, weights = coverage.triangle.ravel(), coverage.weights.reshape(-1, 2)
+    if coverage.filled > ALL_FROM:
+        return np.arange(len(owner)), np.maximum(owner, 0), weights
+    texels = np.flatnonzero(owner >= 0)
+    # A pair of weights as one number: rows of two are taken four times as slowly.
+    return texels, owner[texels], weights.view(np.int64).take(texels).view(np.float32).reshape(-1, 2)
 
 
 def _keeps_frame(original: MeshData, baked: BakeMesh) -> bool:

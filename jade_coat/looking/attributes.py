@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from jade_coat.looking.steps import interpolation_step, padded
+from jade_coat.looking.steps import interpolation_step, room_for
 from jade_coat.mesh.attributes import mesh_numbers
 from jade_coat.mesh.data import MAX_UV_SETS, MeshData
 from jade_coat.mesh.painting import Paint, PaintMap
@@ -24,13 +24,14 @@ class AttributeTable:
     def __init__(self, parts: Mapping[str, Array]) -> None:
         """`parts` holds `(n, k)` values a vertex by name."""
         self._columns: dict[str, slice] = {}
+        self.width = sum(values.shape[1] for values in parts.values())
+        """Floats a vertex."""
+        self._values = room_for(len(next(iter(parts.values()), ())), self.width)
         at = 0
         for name, values in parts.items():
-            self._columns[name] = slice(at, at + values.shape[1])
-            at += values.shape[1]
-        self._values = padded(np.concatenate([np.asarray(v, np.float32) for v in parts.values()], axis=1))
-        self.width = at
-        """Floats a vertex."""
+            self._columns[name] = columns = slice(at, at + values.shape[1])
+            self._values[:, columns] = values
+            at = columns.stop
 
     def at(self, triangles: Array, owner: Array, weights: Array) -> dict[str, Array]:
         """Values `(k, n) float32` by name, at points of the triangles `(m, 3)` that `owner` `(n,)` picks.

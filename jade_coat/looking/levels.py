@@ -30,10 +30,6 @@ def fitting_levels(
     def fetch(reference: TextureRef, uv: Array) -> Array:
         if own is not None and is_own(reference):
             return own(reference, uv)
-        height, width = textures[reference.name].levels[0].shape[:2]
-        a, b = np.split(uv, 2, axis=1) if uv.shape[1] > 1 else (uv, uv)
-        step = np.hypot((b - a)[0] * width, (b - a)[1] * height)
-        moves[reference.name] = min(moves.get(reference.name, np.inf), float(np.median(step)))
         return bilinear(textures[reference.name].wrapped(0), uv)
 
     def fetch_level(reference: TextureRef, level: int, uv: Array) -> Array:
@@ -41,9 +37,15 @@ def fitting_levels(
             return own(reference, uv)
         return read["fetch_level"](reference, level, uv)
 
-    fetched = {str(i): n for i, n in enumerate(walk(list(outputs.values()))) if n.op == "texture"}
-    evaluate(
-        fetched,
+    reads = [n for n in walk(list(outputs.values())) if n.op == "texture"]
+    reads = [n for n in reads if own is None or not is_own(n.static)]
+    found = evaluate(
+        {str(i): n.args[0] for i, n in enumerate(reads)},
         Environment(attributes=both, instance=instance, fetch=fetch, mean=read["mean"], fetch_level=fetch_level),
     )
+    for node, uv in zip(reads, found.values(), strict=True):
+        height, width = textures[node.static.name].levels[0].shape[:2]
+        a, b = np.split(uv, 2, axis=1) if uv.shape[1] > 1 else (uv, uv)
+        step = np.hypot((b - a)[0] * width, (b - a)[1] * height)
+        moves[node.static.name] = min(moves.get(node.static.name, np.inf), float(np.median(step)))
     return {name: max(0, round(np.log2(max(move, 1e-6)) - 0.25)) for name, move in moves.items()}

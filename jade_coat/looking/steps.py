@@ -19,7 +19,7 @@ def interpolation_step(
 ) -> BlockCall:
     """Interpolate `values` over the triangles `(m, 3)` that `owner` `(n,)` picks, into the rows of `out` `(k, …)`.
 
-    `values` are as `padded` gives them; `weights` `(n, 2)` belong to a triangle's second and third corner; columns in
+    `values` lie in what `room_for` gives; `weights` `(n, 2)` belong to a triangle's second and third corner; columns in
     `signs` become −1, 0 or 1. A row of `out` holds a multiple of eight floats in one piece.
     """
     arrays = (values, np.ascontiguousarray(triangles, np.int64), np.ascontiguousarray(owner, np.int32),
@@ -29,11 +29,9 @@ def interpolation_step(
     )
 
 
-def padded(values: Array) -> Array:
-    """Values `(v, k)` as `float32`, filled up with zeros to a multiple of eight columns."""
-    found = np.zeros((values.shape[0], -(-values.shape[1] // _LANES) * _LANES), np.float32)
-    found[:, : values.shape[1]] = values
-    return found
+def room_for(count: int, width: int) -> Array:
+    """Zeros for as many rows of `width` values, `(count, k) float32`: `k` is the next multiple of eight."""
+    return np.zeros((count, -(-width // _LANES) * _LANES), np.float32)
 
 
 def scatter_step(places: Array, values: Array, out: Array) -> BlockCall:

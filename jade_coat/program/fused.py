@@ -20,7 +20,7 @@ from jade_coat.program.numpy_backend import Environment, Outputs, read_outside, 
 from jade_coat.program.ops import OPS
 from jade_coat.program.tracing import _LLVM, _SCALAR, WIDTH, _Code, _input, _Rows, _rows_of, _traced, traceable
 from jade_coat.program.types import Array
-from jade_coat.program.value import TextureRef, Value, walk
+from jade_coat.program.value import VARYING, TextureRef, Value, walk
 
 
 class _Loop:
@@ -141,7 +141,7 @@ class Plan:
         stage: dict[Value, int] = {}
         in_loop: dict[Value, bool] = {}
         for node in order:
-            spread[node] = node.op in ("attribute", "texture", "texture_level") or any(spread[a] for a in node.args)
+            spread[node] = node.op in VARYING or any(spread[a] for a in node.args)
             in_loop[node] = spread[node] and traceable(node)
             # a NumPy call's results are read by the loop after it
             stage[node] = max((stage[a] + (spread[a] and not in_loop[a]) for a in node.args), default=0)

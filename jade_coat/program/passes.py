@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from jade_coat.program import numpy_backend
 from jade_coat.program.ops import OPS
 from jade_coat.program.types import FLOAT, Rate
-from jade_coat.program.value import TextureRef, Value, const, make, splat, swizzle, walk
+from jade_coat.program.value import VARYING, TextureRef, Value, const, make, splat, swizzle, walk
 
 LIVE_SHARED = frozenset({"time", "camera_position", "eye_known", "pixel_angle"})
 UNIFORM_OPS = frozenset({"shared", "texture_mean"})
@@ -214,6 +214,11 @@ def live(outputs: Mapping[str, Value]) -> frozenset[str]:
 def reads(outputs: Mapping[str, Value], op: str) -> frozenset[str]:
     """The names of the dials, attributes, … (by op) that the outputs read."""
     return frozenset(n.static[0] for n in walk(list(outputs.values())) if n.op == op)
+
+
+def varies(value: Value) -> bool:
+    """Whether a value may differ from point to point of a mesh."""
+    return any(node.op in VARYING for node in walk([value]))
 
 
 def textures(values: Iterable[Value]) -> list[TextureRef]:

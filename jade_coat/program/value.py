@@ -90,6 +90,8 @@ _lock = threading.Lock()
 
 Result = Callable[[tuple[Type, ...], Hashable], Type]
 RESULTS: dict[str, Result] = {}
+VARYING = frozenset({"attribute", "texture", "texture_level"})
+"""Ops that give another value at each point of a mesh."""
 """The type that each op gives for types of arguments and a payload. The ops are declared in terms of this module, and
 put themselves in here."""
 

@@ -138,7 +138,7 @@ def test_baked_texels_are_what_the_program_says_there(demo) -> None:
     assert np.percentile(best, 90) < 0.05
 
 
-@pytest.mark.parametrize("filled", [1.0, 0.6])
+@pytest.mark.parametrize("filled", [1.0, 0.95, 0.6])
 def test_a_bake_in_machine_code_equals_numpys(demo, monkeypatch, filled) -> None:
     """The whole chain, from the mesh's triangles to the maps, against evaluating with NumPy; some texels are empty."""
     prop = demo.project.prop("kiln_wall_prop")
@@ -155,7 +155,8 @@ def test_a_bake_in_machine_code_equals_numpys(demo, monkeypatch, filled) -> None
         found.append(baker.evaluated(mesh, made, run, coverage, look, prop.matrix(), colors, Job()))
     for name, values in found[0].items():
         np.testing.assert_allclose(values, found[1][name], atol=2e-5, err_msg=name)
-        assert (values[:, coverage.triangle.ravel() < 0] == 0).all()
+        everywhere = (values == values[:, :1]).all()  # what is the same everywhere is so where nothing lies, too
+        assert everywhere or (values[:, coverage.triangle.ravel() < 0] == 0).all()
 
 
 def test_gutters_are_filled_from_the_nearest_island() -> None:

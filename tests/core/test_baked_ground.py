@@ -110,7 +110,7 @@ def test_cliffs_stay_live(renderer, monkeypatch) -> None:
     run = BakedPass._run
 
     def seen_run(self, frame, program, draw, data) -> None:
-        drawn.append(data["matrix"][:, 1, 1])
+        drawn.append(data["rows"][:, 1, 1])
         run(self, frame, program, draw, data)
 
     monkeypatch.setattr(BakedPass, "_run", seen_run)
