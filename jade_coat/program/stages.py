@@ -85,7 +85,13 @@ class Stages:
     def _cheapest(self, crossing: Iterable[Value]) -> Value | None:
         # What is asked for at vertices means another thing between them: it crosses, whatever else must not.
         choices = [n for n in crossing if (n.args and n.op != "per_vertex") or n.op == "dial"]
-        return min(choices, key=lambda n: (not self._can_spill(n), self._work(n) / n.type.size), default=None)
+        return min(choices, key=lambda n: (self._loss(n), self._work(n) / n.type.size), default=None)
+
+    def _loss(self, node: Value) -> int:
+        """What is lost if a value does not cross: least where it is little work on uniforms, then a read of the row."""
+        if self.rate[node] is Rate.SHARED and self._work(node) <= OPS["texture"].cost:
+            return 0
+        return 1 if self._can_spill(node) else 2
 
     def _work(self, node: Value) -> float:
         if node not in self._works:
