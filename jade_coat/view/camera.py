@@ -55,6 +55,19 @@ def eye_of(position: Array, target: Array, field_of_view: float, aspect: float) 
     return Eye(look_at(position, target), projection, np.asarray(position, float))
 
 
+def planes(view_projection: Array, part: tuple[float, float, float, float] = (0.0, 0.0, 1.0, 1.0)) -> Array:
+    """The six planes `(6, 4)` that bound what a camera sees, normals inwards and of length 1.
+
+    `part` is that of the picture: left, top, right, bottom, from 0 to 1. Gribb & Hartmann 2001, Fast Extraction of
+    Viewing Frustum Planes from the World-View-Projection Matrix.
+    """
+    x, y, z, w = np.asarray(view_projection, np.float64)
+    left, top, right, bottom = part
+    sides = [x - (2 * left - 1) * w, (2 * right - 1) * w - x, y - (1 - 2 * bottom) * w, (1 - 2 * top) * w - y]
+    found = np.stack([*sides, w + z, w - z])
+    return np.asarray(found / np.linalg.norm(found[:, :3], axis=1, keepdims=True))
+
+
 def ray(eye: Eye, x: float, y: float) -> tuple[Array, Array]:
     """Origin and unit direction in world space through a point of the picture: x, y in 0–1 from the upper left."""
     inverse = np.linalg.inv(eye.projection @ eye.view)

@@ -13,11 +13,13 @@ import numpy as np
 from jade_coat.mesh.attributes import COLOR_STREAMS
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import Draw, Scene
+from jade_coat.view.camera import planes
 from jade_coat.view.context import HEADER, shader
-from jade_coat.view.culling import FEWEST, inside, reach_in, spheres, upright
+from jade_coat.view.culling import FEWEST, reach_in
 from jade_coat.view.drawing import Drawer
 from jade_coat.view.frame import Frame
 from jade_coat.view.gpu_scenes import GpuScene, instance_data
+from jade_coat.view.standing import Standing, between
 from jade_coat.view.strewn import casting
 from jade_coat.view.vertex import VertexPart, vertex_source
 
@@ -90,7 +92,7 @@ class Caster:
             material = self._drawer.assets.material(draw.material)
             bounds = self._drawer.assets.meshes[draw.mesh].bounds
             there = casting_instances(draw)
-            numbers = there[chooses(*spheres(draw.matrices[there], bounds, reach_in(scene, material)))]
+            numbers = there[chooses(*_standing(gpu, index, draw, bounds).balls(there, reach_in(scene, material)))]
             if len(numbers):
                 found[index] = numbers
         return found
@@ -118,13 +120,14 @@ class Caster:
     ) -> None:  # fmt: skip
         mesh, context = self._drawer.assets.meshes[draw.mesh], self._drawer.context
         program, compiled = self._program, None
+        standing = _standing(found, index, draw, mesh.bounds)
         if self._by_material(draw.material):
             compiled = self._drawer.compiled(draw, self._drawer.shop.shadow)
         if compiled is not None:
             program = compiled.program
             self._drawer.bind(compiled, found, draw, mesh, frame.eye.position)
         elif (
-            not texel and len(draw.rows) >= FEWEST and mesh.is_closed(draw.start, draw.count) and upright(draw.matrices)
+            not texel and len(draw.rows) >= FEWEST and mesh.is_closed(draw.start, draw.count) and standing.upright.all()
         ):
             context.enable(moderngl.CULL_FACE)  # what is closed throws the shadow of its outside
         programs = [program]
@@ -134,12 +137,11 @@ class Caster:
                 self._drawer.bind(inner, found, draw, mesh, frame.eye.position)
                 programs.append(inner.program)
         reach = reach_in(found.scene, self._drawer.assets.material(draw.material))
-        balls = spheres(draw.matrices[numbers], mesh.bounds, reach)
-        linear = draw.matrices[:, :3, :3].astype(np.float64)
-        cell = texel / max(float(np.sqrt((linear**2).sum(axis=1).max())), 1e-9)
+        balls = standing.balls(numbers, reach)
+        cell = texel / max(float(standing.sizes.max(initial=0.0)), 1e-9)
         for matrix, part in views:
             target.viewport = part
-            with self._seen(found, index, draw, numbers[inside(balls, matrix)]) as (instances, count):
+            with self._seen(found, index, draw, numbers[between(balls, planes(matrix))]) as (instances, count):
                 for program in programs if count else ():
                     if texel:
                         self._drawer.run_coarse(program, draw, instances, matrix, count, cell)
@@ -211,3 +213,8 @@ def depth_map(context: Any, size: tuple[int, int]) -> Any:
     made.filter = (moderngl.LINEAR, moderngl.LINEAR)
     made.repeat_x = made.repeat_y = False
     return made
+
+
+def _standing(found: GpuScene, index: int, draw: Draw, bounds: Array) -> Standing:
+    """Where the instances of a draw stand; of a scatter they are others than those that an eye sees."""
+    return Standing(draw, bounds) if draw.strewn else found.standing(index, bounds)

@@ -14,52 +14,26 @@ from jade_coat.material.reach import reach_of_moves
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import ANY_DISTANCE, Draw, Scene
 from jade_coat.stage.grid import Grid
+from jade_coat.view.camera import planes
 from jade_coat.view.gpu_scenes import GpuScene, Seen, instance_data
 from jade_coat.view.requests import Eye
+from jade_coat.view.standing import NEAR, Standing
 
 FEWEST = 64
 """Draws of fewer instances are drawn whole."""
 
 
-def planes(view_projection: Array) -> Array:
-    """The six planes `(6, 4)` that bound what a camera sees, normals inwards and of length 1.
+def in_span(draw: Draw, standing: Standing, eye: Eye, numbers: Array) -> Array:
+    """Which of some instances `(k,)` of a draw are as far from the eye as it is seen from, `(k,) bool`.
 
-    Gribb & Hartmann 2001, Fast Extraction of Viewing Frustum Planes from the World-View-Projection Matrix.
+    Larger ones are from farther.
     """
-    rows = np.asarray(view_projection, np.float64)
-    found = np.concatenate([rows[3] + rows[:3], rows[3] - rows[:3]])
-    return np.asarray(found / np.linalg.norm(found[:, :3], axis=1, keepdims=True))
-
-
-def spheres(matrices: Array, bounds: Array, margin: float = 0.0) -> tuple[Array, Array]:
-    """Middles `(n, 3)` and radii `(n,)` of balls around instances of a mesh with `bounds` `(2, 3)`.
-
-    `margin` is how far vertices may be moved, metres.
-    """
-    middle, half = bounds.mean(axis=0), float(np.linalg.norm(bounds[1] - bounds[0])) / 2
-    linear = matrices[:, :3, :3].astype(np.float64)
-    return linear @ middle + matrices[:, :3, 3], half * stretches(matrices) + margin
-
-
-def stretches(matrices: Array) -> Array:
-    """How much longer some matrices `(n, 4, 4)` make what lies along an axis, at the most, `(n,)`."""
-    return np.asarray(np.sqrt((matrices[:, :3, :3].astype(np.float64) ** 2).sum(axis=1).max(axis=1)))
-
-
-def inside(balls: tuple[Array, Array], view_projection: Array) -> Array:
-    """Which balls, by middles `(n, 3)` and radii `(n,)`, a camera may see some of, `(n,) bool`."""
-    (middles, radii), borders = balls, planes(view_projection)
-    return np.asarray((middles @ borders[:, :3].T + borders[:, 3] > -radii[:, None] * 1.001 - 1e-6).all(axis=1))
-
-
-def in_span(draw: Draw, eye: Eye) -> Array:
-    """Which instances of a draw are as far from the eye as it is seen from, `(n,) bool`; larger ones from farther."""
     if draw.grid is not None:
-        return fine_enough(draw.matrices, draw.grid, eye.position)
+        return fine_enough(draw.matrices, draw.grid, eye.position)[numbers]
     if draw.span == ANY_DISTANCE:
-        return np.ones(len(draw.rows), bool)
-    away = np.linalg.norm(draw.matrices[:, :3, 3].astype(np.float64) - eye.position, axis=1)
-    far = away / np.maximum(stretches(draw.matrices), 1e-9)
+        return np.ones(len(numbers), bool)
+    away = np.linalg.norm(draw.matrices[numbers, :3, 3].astype(np.float64) - eye.position, axis=1)
+    far = away / np.maximum(standing.sizes[numbers], 1e-9)
     return np.asarray((far >= draw.span[0]) & (far < draw.span[1]))
 
 
@@ -82,24 +56,19 @@ def fine_enough(matrices: Array, grid: Grid, eye: Array) -> Array:
     return np.asarray((finest | ~split(corners, sizes)) & (coarsest | split(coarser, 2 * sizes)))
 
 
-def seen_order(draw: Draw, bounds: Array, eye: Eye, margin: float = 0.0) -> tuple[Array, bool]:
+def seen_order(draw: Draw, standing: Standing, eye: Eye, margin: float = 0.0) -> tuple[Array, bool]:
     """The numbers `(k,)` of the instances that a camera may see, nearest first, and whether it is outside of all.
 
-    An instance that is turned inside out counts as one that it is inside of.
+    An instance that is turned inside out counts as one that it is inside of. `margin` is how far vertices may be moved,
+    metres.
     """
-    matrices = draw.matrices
-    middles, radii = balls = spheres(matrices, bounds, margin)
-    found = np.flatnonzero(inside(balls, eye.projection @ eye.view) & in_span(draw, eye))
-    away = ((middles[found] - eye.position) ** 2).sum(axis=1)
+    found = standing.within(planes(eye.projection @ eye.view), margin)
+    found = found[in_span(draw, standing, eye, found)]
+    middles, radii = standing.balls(found, margin)
+    away = ((middles - eye.position) ** 2).sum(axis=1)
     near = abs(eye.projection[2, 3] / (eye.projection[2, 2] - 1.0))
-    outside = bool((away > (radii[found] * 1.001 + 2 * near) ** 2).all())
-    return np.asarray(found[np.argsort(away, kind="stable")]), outside and upright(matrices[found])
-
-
-def upright(matrices: Array) -> bool:
-    """Whether none of some instances `(n, 4, 4)` is turned inside out."""
-    x, y, z = np.moveaxis(matrices[:, :3, :3], 2, 0)
-    return bool(((x * np.cross(y, z)).sum(axis=1) > 0).all())
+    outside = bool((away > (radii * NEAR + 2 * near) ** 2).all())
+    return np.asarray(found[np.argsort(away, kind="stable")]), outside and bool(standing.upright[found].all())
 
 
 def most_of(scene: Scene, material: Material, path: str) -> float:
@@ -129,7 +98,7 @@ def seen_instances(context: Any, scene: GpuScene, index: int, bounds: Array, eye
     known = scene.seen.get(index)
     if known is not None and known.key == key:
         return known
-    order, outside = seen_order(draw, bounds, eye, margin)
+    order, outside = seen_order(draw, scene.standing(index, bounds), eye, margin)
     size = scene.instances[index].size
     if known is not None and known.buffer.size == size:
         buffer = known.buffer

@@ -16,6 +16,7 @@ from jade_coat.stage.lamps import LampDraw
 from jade_coat.stage.look_tables import ROWS_A_COLUMN
 from jade_coat.view.crowd_tables import member_table, write_members
 from jade_coat.view.programs import Compiled
+from jade_coat.view.standing import Standing
 
 INSTANCE = [
     ("rows", np.float32, (3, 4)), ("row", np.int32), ("owner", np.int32), ("number", np.int32), ("seed", np.float32),
@@ -96,6 +97,16 @@ class GpuScene:
     """The pages that grounds are drawn from afar by, by ground (`passes.baked`)."""
     casting: dict[int, Draw] = field(default_factory=dict)
     """The draws of pieces that throw shadows, whatever an eye sees."""
+
+    stands: dict[int, Standing] = field(default_factory=dict)
+    """Where the instances of draws stand, of those that were asked for."""
+
+    def standing(self, index: int, bounds: Array) -> Standing:
+        """Where the instances of a draw of a mesh with `bounds` `(2, 3)` stand."""
+        known = self.stands.get(index)
+        if known is None or known.bounds is not bounds:
+            known = self.stands[index] = Standing(self.scene.draws[index], bounds)
+        return known
 
     def table(self, context: Any, material: str, compiled: Compiled) -> Any:
         """The rows of a material as a texture, for one of its programs."""
@@ -225,6 +236,8 @@ class GpuScenes:
             data = instance_data(draw, slice(low, high))
             held.write(data.tobytes(), offset=low * data.itemsize)
             found.write_crowd(number, low, high)
+            if number in found.stands:
+                found.stands[number].moved(draw, patch.places)
             return
         self.put_instances(found, number, draw)
 
@@ -232,6 +245,7 @@ class GpuScenes:
         """Give a draw other instances."""
         found.scene.draws[number] = draw
         found.let_go(number)
+        found.stands.pop(number, None)
         held = found.instances[number]
         if held is not None:
             self.freed.append(held.glo)

@@ -14,10 +14,11 @@ import numpy as np
 from jade_coat.ground.pieces import NO_PIECES, Pieces
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import Draw, Strewn
-from jade_coat.view.culling import inside
+from jade_coat.view.camera import planes
 from jade_coat.view.gpu_assets import GpuAssets
 from jade_coat.view.gpu_scenes import GpuScene, GpuScenes
 from jade_coat.view.requests import Eye
+from jade_coat.view.standing import between
 
 FIRST = 0.55
 """The share of its distance at which the first pieces are gone."""
@@ -64,7 +65,7 @@ def chosen(strewn: Strewn, balls: Balls, eye: Eye, reach: float) -> tuple[Pieces
     """
     away = np.linalg.norm(balls.middles - eye.position, axis=1) - balls.radii
     radii = balls.radii + balls.sizes * reach
-    near = (away < strewn.far) & inside((balls.middles, radii), eye.projection @ eye.view)
+    near = (away < strewn.far) & between((balls.middles, radii), planes(eye.projection @ eye.view))
     found = Pieces.joined(balls.order[i] for i in np.flatnonzero(near))
     if not len(found):
         return found, np.zeros(0, np.int32)

@@ -108,7 +108,8 @@ def bench_many_props(folder: Path) -> list[dict]:
 def _drawn(project: Project, library: Library, folder: Path) -> list[dict]:
     demo = Demo(project, library, folder)
     renderer = stage_renderer(create_context(), demo)
-    renderer.scenes.set("stage", build_scene(project, demo.mesh))
+    for name in ("stage", "aside"):
+        renderer.scenes.set(name, build_scene(project, demo.mesh))
     eye = eye_for(Camera(target=(0, 0, 0), pitch=0.6, distance=40.0), 500, 300)
     renderer.picture("stage", eye, 500, 300)
     scene, buffers = renderer.scenes.get("stage"), renderer.buffers("main", 500, 300)
@@ -134,12 +135,19 @@ def _drawn(project: Project, library: Library, folder: Path) -> list[dict]:
         renderer.patch_scene("stage", ScenePatch({0: patch}))
         frame()
 
+    def turned() -> None:
+        place[0] += 0.001
+        aside = eye_for(Camera(target=(0, 0, 0), yaw=place[0], pitch=0.6, distance=40.0), 500, 300)
+        renderer.picture("aside", aside, 500, 300)
+
     place = [0.0]
-    drawn, plain, after = alternate(frame, flat, moved, rounds=9)
+    drawn, plain, after, aside = alternate(frame, flat, moved, turned, rounds=9)
     return [
         entry(f"{MANY} props: frame", drawn, "ms", plain, 1.6, "500x300; floor: one flat colour on the same triangles"),
         entry(f"{MANY} props: moving one to its picture", after, "ms", drawn, 2.0,
               "with the sun's depth map drawn anew; floor: the same picture again"),
+        entry(f"{MANY} props: frame from another place", aside, "ms", drawn, 1.15,
+              "with finding anew what is seen; floor: the same picture again"),
     ]  # fmt: skip
 
 

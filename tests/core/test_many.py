@@ -28,13 +28,16 @@ from jade_coat.stage.project import Group, Project, Prop
 from jade_coat.stage.scene import SceneColumns
 from jade_coat.stage.things import BLOCK, Things
 from jade_coat.stage.turns import angles_of, turn_matrix, turn_of
+from jade_coat.stage.volumes import VolumeTree
 from jade_coat.view import culling
+from jade_coat.view import standing as standing_module
 from jade_coat.view.client import RenderClient
 from jade_coat.view.context import create_context
-from jade_coat.view.culling import in_span, seen_order, spheres
+from jade_coat.view.culling import in_span, seen_order
 from jade_coat.view.given import Given
 from jade_coat.view.link import STAGE, StageLink
 from jade_coat.view.messages import PatchScene
+from jade_coat.view.standing import Standing
 from tests.support import Demo, every_kind_of_project, eye_for, stage_renderer
 
 
@@ -354,9 +357,42 @@ def test_a_prop_that_goes_back_together_with_another_change_is_sent_back() -> No
     assert np.array_equal(client._scenes[STAGE].draws[draw].matrices[at], wanted)
 
 
+@settings(max_examples=80, deadline=None)
+@given(st.integers(0, 2**31), st.integers(1, 400), st.integers(0, 12))
+def test_a_tree_of_boxes_finds_just_those_that_looking_at_each_finds(seed: int, count: int, changes: int) -> None:
+    rng = np.random.default_rng(seed)
+    tree, there = VolumeTree(), {}
+    for change in range(changes + 1):
+        numbers = rng.choice(count, rng.integers(0, count + 1) if change % 3 else min(count, 3), replace=False)
+        middles, halves = rng.uniform(-5, 5, (len(numbers), 3)), rng.uniform(0, 1, (len(numbers), 3))
+        if change % 4 == 3:
+            tree.drop(numbers)
+            there = {n: box for n, box in there.items() if n not in set(numbers)}
+        else:
+            tree.put(numbers, middles, halves)
+            there |= {int(n): box for n, *box in zip(numbers, middles, halves, strict=True)}
+        assert tree.numbers.tolist() == sorted(there)
+        sides = np.concatenate([rng.normal(size=(3, 3)), rng.uniform(0, 3, (3, 1))], axis=1)
+        sides /= np.linalg.norm(sides[:, :3], axis=1, keepdims=True)
+        expected = [
+            n for n, (m, h) in there.items() if (sides[:, :3] @ m + sides[:, 3] + np.abs(sides[:, :3]) @ h >= 0).all()
+        ]
+        assert tree.within(sides).tolist() == sorted(expected)
+        origin, way = rng.uniform(-6, 6, 3), rng.normal(size=3)
+        way = np.eye(3)[rng.integers(3)] if rng.random() < 0.3 else way / np.linalg.norm(way)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            ends = {n: ((m - h - origin) / way, (m + h - origin) / way) for n, (m, h) in there.items()}
+        entry = {n: np.nanmax(np.minimum(*e)) for n, e in ends.items()}
+        leave = {n: np.nanmin(np.maximum(*e)) for n, e in ends.items()}
+        met, away = tree.along(origin, way)
+        assert set(met.tolist()) == {n for n in there if entry[n] <= leave[n] and leave[n] >= 0}
+        np.testing.assert_allclose(away, [max(entry[int(n)], 0.0) for n in met], atol=1e-9)
+        assert (np.diff(away) >= 0).all()
+
+
 @settings(max_examples=60, deadline=None)
-@given(st.integers(0, 2**31))
-def test_what_is_left_out_of_a_picture_is_outside_it_and_the_rest_is_nearest_first(seed: int) -> None:
+@given(st.integers(0, 2**31), st.booleans())
+def test_what_is_left_out_of_a_picture_is_outside_it_and_the_rest_is_nearest_first(seed: int, tree: bool) -> None:
     """Against projecting every vertex: an instance with one inside the picture is never left out."""
     rng = np.random.default_rng(seed)
     mesh = shapes.box(0.4, 0.8, 0.2)
@@ -369,14 +405,21 @@ def test_what_is_left_out_of_a_picture_is_outside_it_and_the_rest_is_nearest_fir
         Camera(target=tuple(rng.uniform(-2, 2, 3)), yaw=rng.uniform(-3, 3), pitch=rng.uniform(-1, 1)), 160, 100
     )
     draw = replace(NO_DRAW, matrices=matrices, rows=np.zeros(len(matrices), np.int32))
-    order, _ = seen_order(draw, np.array(mesh.bounds), eye)
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setattr(standing_module, "TREE_FROM", 1 if tree else 10**9)
+        standing = Standing(draw, np.array(mesh.bounds))
+    for _ in range(rng.integers(3)):  # some stand elsewhere since
+        places = rng.choice(80, 30, replace=False)
+        matrices[places, :3, 3] += rng.uniform(-3, 3, (30, 3))
+        standing.moved(draw, places)
+    order, _ = seen_order(draw, standing, eye)
     corners = np.concatenate([mesh.positions, np.ones((mesh.vertex_count, 1))], axis=1)
     clip = np.einsum("ij,njk,lk->nli", eye.projection @ eye.view, matrices.astype(np.float64), corners)
     inside = (np.abs(clip[..., :3]) <= clip[..., 3:]).all(axis=2).any(axis=1)
     assert set(np.flatnonzero(inside)) <= set(order.tolist())
     behind = ((eye.view @ matrices[:, :, 3].T)[2] > 3) & ~inside
     assert not set(np.flatnonzero(behind)) & set(order.tolist())
-    away = np.linalg.norm(spheres(matrices, np.array(mesh.bounds))[0][order] - eye.position, axis=1)
+    away = np.linalg.norm(standing.balls(order)[0] - eye.position, axis=1)
     assert (np.diff(away) >= 0).all()
 
 
@@ -451,7 +494,10 @@ def test_of_a_mesh_with_levels_each_prop_is_seen_once_by_the_one_for_its_distanc
     for prop in document.project.props:
         away = float(np.linalg.norm(np.array(prop.position) - eye.position)) / max(prop.size)
         wanted[prop.seed] = f"m{([0] + [int(s.mesh[1:]) for s in levels if s.away <= away])[-1]}"
-    seen = [(float(draw.seeds[i]), draw.mesh) for draw in scene.drawn for i in np.flatnonzero(in_span(draw, eye))]
+    spans = [in_span(d, Standing(d, np.array([[-1.0] * 3, [1.0] * 3])), eye, np.arange(12)) for d in scene.drawn]
+    seen = [
+        (float(d.seeds[i]), d.mesh) for d, there in zip(scene.drawn, spans, strict=True) for i in np.flatnonzero(there)
+    ]
     assert len(seen) == 12
     for number, mesh in seen:
         assert min(wanted.items(), key=lambda item: abs(item[0] - number))[1] == mesh

@@ -20,7 +20,7 @@ from jade_coat.stage.decals import Decal
 from jade_coat.stage.lamps import Lamp
 from jade_coat.stage.placed import Placed
 from jade_coat.stage.project import Prop
-from jade_coat.view.camera import seen
+from jade_coat.view.camera import planes, seen
 
 MOST_MARKED = 150
 """Things whose corners are drawn; more would cover the picture."""
@@ -176,9 +176,11 @@ class ChoosingFrame(Overlay[View]):
     def within(self, frame: QRectF) -> list[str]:
         """The ids of the props that are to be seen and lie in a frame of the view, by half of their box or more."""
         session, size = self.view.session, np.array([self.view.width(), self.view.height()])
-        ids, low, high = session.rays.bounds(stage_now(session)).all()
+        eye = self.view.main_eye()
+        part = frame.left() / size[0], frame.top() / size[1], frame.right() / size[0], frame.bottom() / size[1]
+        ids, low, high = session.rays.bounds(stage_now(session)).within(planes(eye.projection @ eye.view, part))
         corners = low[:, None] + _CORNERS * (high - low)[:, None]
-        at = seen(self.view.main_eye(), corners.reshape(-1, 3)).reshape(-1, 8, 3)
+        at = seen(eye, corners.reshape(-1, 3)).reshape(-1, 8, 3)
         first, last = (at[..., :2] * size).min(axis=1), (at[..., :2] * size).max(axis=1)
         sides = np.array([frame.left(), frame.top()]), np.array([frame.right(), frame.bottom()])
         inside = np.clip(np.minimum(last, sides[1]) - np.maximum(first, sides[0]), 0, None).prod(axis=1)

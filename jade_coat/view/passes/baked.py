@@ -207,7 +207,7 @@ class BakedPass:
         if draw.grid is None or pages is None or mesh is None or frame.detailed or self._worn(pages, draw) is None:
             drawer.surface(frame, index, fallback)
             return
-        order, _ = seen_order(draw, mesh.bounds, frame.eye)
+        order, _ = seen_order(draw, frame.scene.standing(index, mesh.bounds), frame.eye)
         far = self._from_pages(pages, draw, order, frame.eye)
         if not far.any():
             drawer.surface(frame, index, fallback)

@@ -82,7 +82,8 @@ class ForwardPass(LitPass):
             if mesh is not None:
                 centres = draw.matrices @ np.append(mesh.bounds.mean(axis=0), 1.0)
                 ahead = -(centres @ frame.eye.view.T)[:, 2]
-                there = np.flatnonzero(in_span(draw, frame.eye))
+                standing = frame.scene.standing(index, mesh.bounds)
+                there = np.flatnonzero(in_span(draw, standing, frame.eye, np.arange(len(draw.rows))))
                 found += [(float(ahead[i]), index, int(i)) for i in there]
         return [(index, i) for _, index, i in sorted(found, key=lambda f: -f[0])]
 

@@ -11,10 +11,9 @@ import numpy as np
 from jade_coat.program.types import Array
 from jade_coat.stage.lamps import LampDraw
 from jade_coat.view.attachments import ATTACHMENTS, Box
-from jade_coat.view.camera import look_at_by, perspective
+from jade_coat.view.camera import look_at_by, perspective, planes
 from jade_coat.view.casting import Caster, depth_map
 from jade_coat.view.context import HEADER, light_source, shader
-from jade_coat.view.culling import planes
 from jade_coat.view.drawing import Drawer, depth_tested, set_uniform
 from jade_coat.view.frame import Frame
 from jade_coat.view.gpu_scenes import GpuScene

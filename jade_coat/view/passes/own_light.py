@@ -59,7 +59,7 @@ class OwnLightPass(LitPass):
             self._lamps.shine_nearest(compiled.program, frame, self._depths_at(compiled))
             self._drawer.run(compiled.program, draw, seen.buffer, frame.view_projection, seen.count)
             return
-        order, _ = seen_order(draw, mesh.bounds, frame.eye, reach)
+        order, _ = seen_order(draw, frame.scene.standing(index, mesh.bounds), frame.eye, reach)
         for i in order.tolist():  # each is lit by the lamps that matter most to it
             middle = np.append(mesh.bounds.mean(axis=0), 1.0) @ draw.matrices[i].T
             self._lamps.shine_nearest(compiled.program, frame, self._depths_at(compiled), middle[:3])
