@@ -24,19 +24,10 @@ from jade_coat.ground.synthesis import Land
 from jade_coat.maps.images import png_bytes
 from jade_coat.maps.mapset import MapFile, MapSet
 from jade_coat.maps.packing import PackedLookup
-from jade_coat.material.material import (
-    Coat,
-    Dial,
-    Finish,
-    Link,
-    Material,
-    field_values,
-    fields_of,
-    options_of,
-    spec_at,
-)
+from jade_coat.material.material import Coat, Dial, Finish, Link, Material, numbers_of, options_of, spec_at
 from jade_coat.material.placing import HeightMove, RecipeMove
 from jade_coat.material.recipes import Recipe, RecipeInput, Step
+from jade_coat.material.rows import field_values
 from jade_coat.material.seam import Seam
 from jade_coat.material.stacking import GroundLayer
 from jade_coat.material.surface import Role, Surface
@@ -209,7 +200,7 @@ def every_kind_of_project() -> tuple[Project, Assets]:
     )  # fmt: skip
     moves = (HeightMove(id="lift"), RecipeMove(id="sway", recipe="outer", inputs={"k": 0.7}, along="wind"))
     bare = Material(id="m", name="M", coats=coats, moves=moves)
-    numbers = [path for path, _, _ in fields_of(bare)]
+    numbers = [found.path for found in numbers_of(bare)]
     shapes_program = [path for path, spec, _ in options_of(bare)]
     dials = tuple(
         Dial(id=f"d{i}", name=f"D{i}", path=path, group="G" if i % 3 else "")

@@ -29,8 +29,9 @@ from jade_coat.material.compile import (
 )
 from jade_coat.material.fields import Number
 from jade_coat.material.kinds import kind_of
-from jade_coat.material.material import Material, field_values
+from jade_coat.material.material import Material
 from jade_coat.material.paint_source import OWN_MAP
+from jade_coat.material.rows import field_values
 from jade_coat.material.shared import EVERYWHERE
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.painting import Paint, PaintMap, shown_paint

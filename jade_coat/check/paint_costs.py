@@ -8,7 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from jade_coat.material.fields import Number
-from jade_coat.material.material import Finish, field_values
+from jade_coat.material.material import Finish
+from jade_coat.material.rows import field_values
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.painting import Paint, PaintMap, lies_in_square, shown_paint
 from jade_coat.stage.looks import finish_on, material_of

@@ -16,8 +16,9 @@ from jade_coat.material.compile import compile_material, folded_fields, is_fille
 from jade_coat.material.far import Far
 from jade_coat.material.fill import Fill
 from jade_coat.material.kinds import kind_of
-from jade_coat.material.material import Material, dial_spec, field_values, layout, options_of
+from jade_coat.material.material import Material, options_of
 from jade_coat.material.quantity import OUTPUTS
+from jade_coat.material.rows import dial_spec, field_values, layout
 from jade_coat.material.shading import light_of
 from jade_coat.mesh.attributes import STREAMS, attributes_of, mesh_number_type, streams_of
 from jade_coat.program import passes

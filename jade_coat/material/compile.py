@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from jade_coat.material.compile_stacked import compile_stacked
@@ -12,7 +12,7 @@ from jade_coat.material.kind_part import PREFIX as LIGHT
 from jade_coat.material.kinds import kind_of
 from jade_coat.material.layers import Layer
 from jade_coat.material.laying import FieldReader, Fields, Linked, around_of, const_of, dial_of, laid_on, world_normal
-from jade_coat.material.material import Dial, Material, fields_of, parts_of, place_of_part
+from jade_coat.material.material import Coat, Dial, Material, numbers_of, owner_of, place_of_part
 from jade_coat.material.paged import PagedMaterial, compile_paged
 from jade_coat.material.placing import PREFIX, compile_moves
 from jade_coat.material.quantity import OUTPUTS
@@ -41,8 +41,7 @@ def live_fields(material: Material) -> FieldReader:
 def live_paths(material: Material) -> frozenset[str]:
     """The paths of numeric fields that are exposed or differ from their default."""
     exposed = {d.path for d in material.dials}
-    defaults = dict(_defaults(material))
-    return frozenset(p for p, _, value in fields_of(material) if p in exposed or value != defaults[p])
+    return frozenset(found.path for found in numbers_of(material) if found.changed or found.path in exposed)
 
 
 @remembered
@@ -50,16 +49,41 @@ def structure(material: Material) -> tuple[object, ...]:
     """What decides a live program's text: everything but the numbers that are read from the row."""
     if isinstance(material, PagedMaterial) and material.of is not None:
         return (*structure(material.with_(of=None)), *structure(material.of))
-    numbers: dict[str, Any] = {"id": True, "name": True, "dials": True, "cut": True}
-    bare = material.model_dump(exclude={**numbers, "coats": {"__all__": {"name"}}})
     live = live_paths(material)
-    for path in live:
-        *owners, name = path.split(".")
+    by_owner: dict[str, list[str]] = {}
+    for path in sorted(live):
+        by_owner.setdefault(owner_of(path), []).append(path)
+    coats = tuple(_coat_text(c, tuple(by_owner.pop(c.id, ()))) for c in material.coats)
+    rest = material.model_dump(exclude={"id", "name", "dials", "cut", "coats"})
+    for owner, paths in by_owner.items():
+        _leave_out(rest, place_of_part(owner), paths)
+    return (coats, repr(rest), live)
+
+
+def _coat_text(coat: Coat, live: tuple[str, ...]) -> str:
+    """What decides a program's text of a coat, but the fields that are read from the row."""
+    known = _coat_texts(coat)
+    if live not in known:
+        bare = coat.model_dump(exclude={"name"})
+        _leave_out(bare, (), live)
+        known.clear()  # of a coat that is worked on there is one way at a time
+        known[live] = repr(bare)
+    return known[live]
+
+
+@remembered
+def _coat_texts(coat: Coat) -> dict[tuple[str, ...], str]:
+    return {}
+
+
+def _leave_out(bare: Any, place: Sequence[str], paths: Iterable[str]) -> None:
+    """Take fields out of what was dumped; their owner lies at a place in it."""
+    for path in paths:
+        *owners, name = path.split(".")[1:]
         part: Any = bare
-        for owner in (*place_of_part(owners[0]), *owners[1:]):
+        for owner in (*place, *owners):
             part = part[owner] if isinstance(part, dict) else next(t for t in part if t["id"] == owner)
         part.pop(name)
-    return (repr(bare), live)
 
 
 def with_live_coat(material: Material, coat: str) -> Material:
@@ -70,13 +94,8 @@ def with_live_coat(material: Material, coat: str) -> Material:
     exposed = {d.path for d in material.dials}
     own = kind_of(material.kind).part
     parts = (f"{coat}.", PREFIX, *((f"{LIGHT}{own}.",) if own else ()))  # not `far`: without it a program is quicker
-    paths = [p for p, _, _ in fields_of(material) if p.startswith(parts) and p not in exposed]
+    paths = [n.path for n in numbers_of(material) if n.path.startswith(parts) and n.path not in exposed]
     return material.with_(dials=(*material.dials, *(Dial(id=f"live {p}", path=p, name=p) for p in paths)))
-
-
-def _defaults(material: Material) -> Iterator[tuple[str, Number]]:
-    for path, part, name in parts_of(material):
-        yield path, type(part).model_fields[name].default
 
 
 def fixed_fields(values: Mapping[str, Number]) -> FieldReader:

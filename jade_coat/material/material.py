@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import replace
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from pydantic import Field, field_validator, model_validator
@@ -25,7 +25,6 @@ from jade_coat.material.strands import Strands
 from jade_coat.material.surface import MapLookup, Surface
 from jade_coat.material.tones import Tones
 from jade_coat.material.where import AnyTerm, Term
-from jade_coat.program.layout import DialLayout, layout_of
 
 LAYER = "layer:"
 """What the paths of the fields of a ground's layers begin with."""
@@ -128,7 +127,7 @@ class Material(Frozen):
             for what, span in (("limits", dial.limits), ("slider", dial.soft)):
                 if span is not None and not span[0] < span[1]:
                     raise ValueError(f"the {what} of {dial.name} must run from less to more, got {span}")
-        known = {path for path, _, _ in fields_of(self)}
+        known = {found.path for found in numbers_of(self)}
         settable = known | {path for path, _, _ in options_of(self)}
         lost = [d.path for d in self.dials if d.path not in settable]
         lost += [k.path for k in self.links if k.path not in known]
@@ -247,26 +246,58 @@ def by_id(items: tuple[Any, ...], wanted: str, what: str) -> Any:
     raise KeyError(f"there is no {what} {wanted!r}")
 
 
-def parts_of(material: Material) -> Iterator[tuple[str, Any, str]]:
-    """Every numeric field of a material: its path, the part that holds it, and its name there."""
-    for prefix, part in _holders(material):
-        for name in specs(type(part)):
-            yield f"{prefix}.{name}", part, name
+@dataclass(frozen=True)
+class NumberField:
+    """A numeric field of a material: its path, what it is, its value, and whether that is not its default."""
+
+    path: str
+    spec: Spec
+    value: Number
+    changed: bool
+
+
+def _numbers(holders: Iterable[tuple[str, Any]]) -> tuple[NumberField, ...]:
+    """The numeric fields of some parts, by the paths to them."""
+    return tuple(
+        NumberField(f"{prefix}.{name}", spec, value, value != type(part).model_fields[name].default)
+        for prefix, part in holders
+        for name, spec in specs(type(part)).items()
+        for value in (getattr(part, name),)
+    )
+
+
+@remembered
+def numbers_of_coat(coat: Coat) -> tuple[NumberField, ...]:
+    """The numeric fields of a coat: most edits change one coat of many."""
+    return _numbers(_coat_holders(coat))
+
+
+@remembered
+def numbers_of(material: Material) -> tuple[NumberField, ...]:
+    """Every numeric field of a material."""
+    of_coats = (found for coat in material.coats for found in numbers_of_coat(coat))
+    return (*of_coats, *_numbers(_other_holders(material)))
 
 
 def _holders(material: Material) -> Iterator[tuple[str, Any]]:
-    """Every part of a material that has fields, and the path to it.
-
-    Those of the lowest coat's where and seam too, though nothing reads them: it may be moved up again.
-    """
+    """Every part of a material that has fields, and the path to it."""
     for coat in material.coats:
-        yield coat.id, coat
-        yield f"{coat.id}.surface", coat.surface
-        yield f"{coat.id}.surface.detail", coat.surface.detail
-        for term in coat.where:
-            yield f"{coat.id}.where.{term.id}", term
-        yield f"{coat.id}.seam", coat.seam
-        yield f"{coat.id}.rim", coat.rim
+        yield from _coat_holders(coat)
+    yield from _other_holders(material)
+
+
+def _coat_holders(coat: Coat) -> Iterator[tuple[str, Any]]:
+    """Of the lowest coat its where and seam too, though nothing reads them: it may be moved up again."""
+    yield coat.id, coat
+    yield f"{coat.id}.surface", coat.surface
+    yield f"{coat.id}.surface.detail", coat.surface.detail
+    for term in coat.where:
+        yield f"{coat.id}.where.{term.id}", term
+    yield f"{coat.id}.seam", coat.seam
+    yield f"{coat.id}.rim", coat.rim
+
+
+def _other_holders(material: Material) -> Iterator[tuple[str, Any]]:
     for move in material.moves:
         yield f"{PREFIX}{move.id}", move
     for name in KIND_PARTS:
@@ -336,14 +367,9 @@ def place_of_part(owner: str) -> list[str]:
 
 
 @remembered
-def fields_of(material: Material) -> tuple[tuple[str, Spec, Number], ...]:
-    """Every numeric field of a material: its path, what it is, and its value."""
-    return tuple((path, specs(type(part))[name], getattr(part, name)) for path, part, name in parts_of(material))
-
-
-@remembered
 def _specs_by_path(material: Material) -> dict[str, Spec]:
-    return {path: spec for path, spec, _ in (*fields_of(material), *options_of(material))}
+    numbers = {found.path: found.spec for found in numbers_of(material)}
+    return numbers | {path: spec for path, spec, _ in options_of(material)}
 
 
 def spec_at(material: Material, path: str) -> Spec:
@@ -352,46 +378,3 @@ def spec_at(material: Material, path: str) -> Spec:
     if found is None:
         raise KeyError(f"{material.name} has no field {path!r}")
     return found
-
-
-def dial_spec(material: Material, dial: Dial) -> Spec:
-    """What a dial is: its field, within the dial's own limits, by powers where the range spans a hundredfold."""
-    spec = spec_at(material, dial.path)
-    if spec.shapes_program and spec.kind != "integer":
-        return spec
-    low, high = dial.limits or (spec.low, spec.high)
-    low, high = max(low, spec.low), min(high, spec.high)
-    soft = dial.soft or spec.soft
-    if soft is not None:
-        soft = (min(max(soft[0], low), high), max(min(soft[1], high), low))
-        soft = soft if soft[0] < soft[1] else None
-    start, end = soft or (low, high)
-    wide = spec.logarithmic or (dial.soft is not None and start > 0 and end / start >= 100)
-    by_powers = (wide if dial.logarithmic is None else dial.logarithmic) and start > 0
-    return replace(spec, low=low, high=high, soft=soft, logarithmic=by_powers)
-
-
-def field_values(material: Material) -> dict[str, Number]:
-    """The value of every numeric field by path."""
-    return {path: value for path, _, value in fields_of(material)}
-
-
-@remembered
-def layout(material: Material) -> DialLayout:
-    """The row layout of a material: all its numeric fields, so that turning any of them never recompiles."""
-    return layout_of(field_values(material))
-
-
-@remembered
-def _dials_of_rows(material: Material) -> tuple[tuple[Dial, Spec], ...]:
-    found = ((d, dial_spec(material, d)) for d in material.dials)
-    return tuple((d, spec) for d, spec in found if not spec.shapes_program)
-
-
-def row_values(material: Material, dial_values: Mapping[str, Setting]) -> dict[str, Number]:
-    """Field values with those exposed as dials replaced by `dial_values` (by dial id), kept in their limits."""
-    values = field_values(material)
-    for dial, spec in _dials_of_rows(material):
-        if dial.id in dial_values:
-            values[dial.path] = spec.clamped(dial_values[dial.id])
-    return values

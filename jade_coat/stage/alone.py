@@ -8,7 +8,8 @@ from types import MappingProxyType
 import numpy as np
 
 from jade_coat.material.fields import Number
-from jade_coat.material.material import Material, layout
+from jade_coat.material.material import Material
+from jade_coat.material.rows import layout
 from jade_coat.mesh.data import MeshData, Slot
 from jade_coat.stage.draws import Draw, Scene
 

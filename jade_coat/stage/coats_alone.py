@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from typing import Any
+
+from jade_coat.material.fields import remembered
 from jade_coat.material.material import Coat, Material
 from jade_coat.material.shading import KIND_PARTS
 from jade_coat.stage.looks import material_of, worn
@@ -19,9 +22,20 @@ def every_wear(project: Project, owners: set[str]) -> list[Material]:
 
 def coat_alone(material: Material, coat: Coat) -> Material:
     """A material of one coat only, under an id of its own."""
-    bare = coat.with_(where=(), amount=1.0, shown=True)
     own = {name: getattr(material, name) for name in ("depth", "kind", "cut", "two_sided", *KIND_PARTS)}
-    return Material(id=alone_id(material.id, coat.id), name=coat.name, coats=(bare,), **own)
+    known = _made_alone(coat)
+    if not known or known[0] != (material.id, own):
+        bare = coat.with_(where=(), amount=1.0, shown=True)
+        made = Material(id=alone_id(material.id, coat.id), name=coat.name, coats=(bare,), **own)
+        known[:] = [(material.id, own), made]
+    made_alone: Material = known[1]
+    return made_alone
+
+
+@remembered
+def _made_alone(coat: Coat) -> list[Any]:
+    """The material of a coat alone that was made of it last, behind what else that follows from."""
+    return []
 
 
 def alone_id(material: str, coat: str) -> str:

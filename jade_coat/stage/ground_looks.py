@@ -8,7 +8,8 @@ from functools import lru_cache
 
 from jade_coat.ground.water import pool_cells
 from jade_coat.material.fields import Number, specs
-from jade_coat.material.material import LAYER, Coat, Dial, Link, Material, field_values
+from jade_coat.material.material import LAYER, Coat, Dial, Link, Material
+from jade_coat.material.rows import field_values
 from jade_coat.material.stacking import GroundLayer, StackedMaterial
 from jade_coat.material.surface import Surface
 from jade_coat.stage.bare import BARE

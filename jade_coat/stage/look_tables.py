@@ -7,7 +7,8 @@ from typing import Any
 
 import numpy as np
 
-from jade_coat.material.material import Material, field_values, layout
+from jade_coat.material.material import Material
+from jade_coat.material.rows import field_values, layout
 from jade_coat.program.types import Array
 from jade_coat.stage.bare import BARE
 from jade_coat.stage.ground_looks import ground_basis, ground_material, ground_values

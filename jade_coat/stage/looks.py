@@ -7,15 +7,9 @@ from dataclasses import dataclass
 
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.material.fields import Number, Setting, remembered
-from jade_coat.material.material import (
-    Finish,
-    Material,
-    field_values,
-    options_of,
-    row_values,
-    with_field,
-)
+from jade_coat.material.material import Finish, Material, options_of, with_field
 from jade_coat.material.reach import reach_of_moves
+from jade_coat.material.rows import field_values, row_values
 from jade_coat.material.specials import specialised
 from jade_coat.stage.project import Project, Prop
 

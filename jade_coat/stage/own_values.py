@@ -9,7 +9,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from jade_coat.material.fields import Number, Setting
-from jade_coat.material.material import Dial, Material, dial_spec
+from jade_coat.material.material import Dial, Material
+from jade_coat.material.rows import dial_spec
 from jade_coat.stage.looks import dial_values, finish_on, material_of
 from jade_coat.stage.project import Project, Prop
 

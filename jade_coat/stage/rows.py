@@ -7,7 +7,8 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 
 from jade_coat.material.fields import Number, Spec
-from jade_coat.material.material import Finish, Material, dial_spec, field_values, layout
+from jade_coat.material.material import Finish, Material
+from jade_coat.material.rows import dial_spec, field_values, layout
 from jade_coat.program.types import Array
 from jade_coat.stage.project import Project
 

@@ -8,9 +8,10 @@ import numpy as np
 
 from jade_coat.material.compile_stacked import RANGE
 from jade_coat.material.fields import Number
-from jade_coat.material.material import Material, layout
+from jade_coat.material.material import Material
 from jade_coat.material.placing import move_path
 from jade_coat.material.reach import reach_of_moves
+from jade_coat.material.rows import layout
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import ANY_DISTANCE, Draw, Scene
 from jade_coat.stage.grid import Grid

@@ -14,9 +14,10 @@ from jade_coat.material.compile_stacked import compile_still
 from jade_coat.material.fill import filled_in
 from jade_coat.material.kinds import Cut, kind_of
 from jade_coat.material.lying import handed_in, lying_program
-from jade_coat.material.material import Material, layout
+from jade_coat.material.material import Material
 from jade_coat.material.paint_source import MapSource, is_own, painted_by_map
 from jade_coat.material.quantity import OUTPUTS, stored
+from jade_coat.material.rows import layout
 from jade_coat.material.shading import KIND_PARTS
 from jade_coat.material.splitting import KEPT_PAGE
 from jade_coat.material.stacking import StackedMaterial

@@ -10,8 +10,9 @@ from jade_coat.maps.mapset import MapSet
 from jade_coat.maps.motes import Motes
 from jade_coat.maps.packing import PackedLookup, Texture
 from jade_coat.material.glow import Glow
-from jade_coat.material.material import Coat, Material, field_values, layout
+from jade_coat.material.material import Coat, Material
 from jade_coat.material.placing import SwayMove
+from jade_coat.material.rows import field_values, layout
 from jade_coat.material.surface import Surface
 from jade_coat.mesh.makers import Bush, CardField
 from jade_coat.stage.alone import single

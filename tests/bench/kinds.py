@@ -9,8 +9,9 @@ import numpy as np
 from jade_coat.maps.images import png_bytes
 from jade_coat.maps.mapset import MapFile
 from jade_coat.maps.packing import PackedLookup
-from jade_coat.material.material import Coat, Material, field_values
+from jade_coat.material.material import Coat, Material
 from jade_coat.material.placing import HeightMove
+from jade_coat.material.rows import field_values
 from jade_coat.material.surface import Role, Surface
 from jade_coat.material.tones import Tones
 from jade_coat.mesh import shapes

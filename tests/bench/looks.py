@@ -5,8 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from jade_coat.maps.packing import PackedLookup
-from jade_coat.material.material import Coat, Dial, Finish, Link, Material, field_values, layout
+from jade_coat.material.material import Coat, Dial, Finish, Link, Material
 from jade_coat.material.recipes import Recipe, RecipeInput, Step
+from jade_coat.material.rows import field_values, layout
 from jade_coat.material.surface import NoMaps, Surface
 from jade_coat.material.where import RecipeTerm
 from jade_coat.mesh import shapes

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from jade_coat.material.material import Coat, Material, field_values, layout
+from jade_coat.material.material import Coat, Material
+from jade_coat.material.rows import field_values, layout
 from jade_coat.material.surface import NoMaps, Surface
 from jade_coat.mesh import shapes
 from jade_coat.mesh.brush import Brush

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from jade_coat.maps.mapset import MapSet
-from jade_coat.material.material import fields_of
+from jade_coat.material.material import numbers_of
 from jade_coat.material.placing import PREFIX
 from jade_coat.material.recipes import RecipeInput
 from jade_coat.mesh.painting import Paint, PaintMap
@@ -212,7 +212,7 @@ class Cases(GroundCases, MaterialCases):
         return {"shared": gone}, allowed
 
     def link_field(self) -> Change:
-        path = self.rng.choice(fields_of(self.m))[0]
+        path = self.rng.choice(numbers_of(self.m)).path
         return {"material": self.m.id, "path": path, "shared": "damp"}, of(("link", self.m.id, path))
 
     def unlink_field(self) -> Change:

@@ -10,7 +10,7 @@ from hypothesis import assume
 
 from jade_coat.maps.mapset import MapSet
 from jade_coat.material.kind_part import PREFIX as LIGHT
-from jade_coat.material.material import Coat, Material, fields_of, options_of, owner_of
+from jade_coat.material.material import Coat, Material, numbers_of, options_of, owner_of
 from jade_coat.material.placing import MOVE_KINDS, PREFIX
 from jade_coat.material.shading import KIND_PARTS
 from jade_coat.material.where import TERM_KINDS
@@ -42,7 +42,8 @@ class MaterialCases(StageCases):
         )  # fmt: skip
 
     def any_field(self) -> tuple[str, Any, Any]:
-        return self.rng.choice([*fields_of(self.m), *options_of(self.m)])
+        numbers = [(found.path, found.spec, found.value) for found in numbers_of(self.m)]
+        return self.rng.choice([*numbers, *options_of(self.m)])
 
     def touched_by_field(self, path: str) -> Callable[[Place], bool]:
         dials = {d.id for d in self.m.dials if d.path == path}

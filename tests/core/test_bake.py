@@ -32,7 +32,8 @@ from jade_coat.looking.attributes import instance_values
 from jade_coat.looking.coverage import coverage_shares
 from jade_coat.maps.images import png_bytes, read_image
 from jade_coat.maps.mapset import MapSet
-from jade_coat.material.material import Coat, Finish, Material, field_values
+from jade_coat.material.material import Coat, Finish, Material
+from jade_coat.material.rows import field_values
 from jade_coat.material.seam import Seam
 from jade_coat.material.surface import NoMaps, Surface
 from jade_coat.material.where import PaintTerm

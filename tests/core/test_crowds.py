@@ -12,8 +12,9 @@ from hypothesis import strategies as st
 
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.material.kinds import KINDS
-from jade_coat.material.material import Coat, Material, field_values, layout
+from jade_coat.material.material import Coat, Material
 from jade_coat.material.placing import HeightMove
+from jade_coat.material.rows import field_values, layout
 from jade_coat.material.surface import NoMaps, Surface
 from jade_coat.material.where import PaintTerm
 from jade_coat.mesh import shapes

@@ -25,7 +25,7 @@ from jade_coat.maps.mapset import further_squares
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.maps.sampling import reading
 from jade_coat.material.compile import compile_material, fixed_fields
-from jade_coat.material.material import field_values
+from jade_coat.material.rows import field_values
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import BadMesh, Slot
 from jade_coat.program.numpy_backend import Environment, evaluate

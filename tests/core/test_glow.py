@@ -28,8 +28,9 @@ from jade_coat.maps.packing import PackedLookup, Texture
 from jade_coat.material.compile import compile_material
 from jade_coat.material.glow import SHAPE_LABELS, Glow
 from jade_coat.material.kinds import KINDS
-from jade_coat.material.material import Coat, Finish, Material, field_values, layout
+from jade_coat.material.material import Coat, Finish, Material
 from jade_coat.material.placing import FaceMove, RoundMove
+from jade_coat.material.rows import field_values, layout
 from jade_coat.material.shared import EVERYWHERE
 from jade_coat.material.surface import Surface
 from jade_coat.mesh import shapes

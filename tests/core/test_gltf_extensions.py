@@ -19,7 +19,8 @@ from jade_coat.files.gltf_reader import read_gltf
 from jade_coat.files.library import Library
 from jade_coat.files.project_folder import open_project
 from jade_coat.jobs.job import Job
-from jade_coat.material.material import Coat, Finish, Material, field_values
+from jade_coat.material.material import Coat, Finish, Material
+from jade_coat.material.rows import field_values
 from jade_coat.material.surface import NoMaps, Surface
 from jade_coat.material.where import SlopeTerm
 from jade_coat.mesh import shapes

@@ -21,7 +21,8 @@ from jade_coat.material.dither import Dither
 from jade_coat.material.far import Far
 from jade_coat.material.fill import Fill
 from jade_coat.material.kinds import KINDS
-from jade_coat.material.material import Coat, Material, field_values, layout
+from jade_coat.material.material import Coat, Material
+from jade_coat.material.rows import field_values, layout
 from jade_coat.material.surface import Role, Surface
 from jade_coat.mesh import shapes
 from jade_coat.stage.draws import Draw, Scene

@@ -9,7 +9,8 @@ import numpy as np
 import pytest
 
 from jade_coat.maps.packing import PackedLookup
-from jade_coat.material.material import Coat, Material, field_values, layout
+from jade_coat.material.material import Coat, Material
+from jade_coat.material.rows import field_values, layout
 from jade_coat.material.surface import NoMaps, Surface
 from jade_coat.mesh import shapes
 from jade_coat.stage.alone import single

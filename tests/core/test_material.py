@@ -15,8 +15,9 @@ from jade_coat.maps.packing import PackedLookup
 from jade_coat.material.compile import compile_material, fixed_fields, folded_fields, live_fields, structure
 from jade_coat.material.fields import declared, specs
 from jade_coat.material.layers import Layer
-from jade_coat.material.material import Coat, Dial, Material, field_values, layout, spec_at
+from jade_coat.material.material import Coat, Dial, Material, spec_at
 from jade_coat.material.placing import MOVE_KINDS
+from jade_coat.material.rows import field_values, layout
 from jade_coat.material.seam import SEAM_LABELS, Rim, Seam, weight
 from jade_coat.material.surface import Detail, NoMaps, Surface, fields_in_use
 from jade_coat.material.where import (

@@ -8,7 +8,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from jade_coat.material.compile import compile_material, live_fields
-from jade_coat.material.material import Dial, Finish, layout
+from jade_coat.material.material import Dial, Finish
+from jade_coat.material.rows import layout
 from jade_coat.material.seam import SEAM_LABELS
 from jade_coat.material.surface import NoMaps
 from jade_coat.material.where import (

@@ -12,8 +12,9 @@ from jade_coat.maps.packing import PackedLookup
 from jade_coat.maps.sampling import reading
 from jade_coat.material.compile import compile_material, live_fields
 from jade_coat.material.kinds import kind_of
-from jade_coat.material.material import Coat, Link, Material, layout
+from jade_coat.material.material import Coat, Link, Material
 from jade_coat.material.recipes import Recipe, Step
+from jade_coat.material.rows import layout
 from jade_coat.material.seam import Rim, Seam
 from jade_coat.material.shading import KIND_PARTS
 from jade_coat.material.shared import EVERYWHERE

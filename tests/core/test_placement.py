@@ -8,7 +8,8 @@ import pytest
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.maps.sampling import reading
 from jade_coat.material.compile import compile_material, fixed_fields
-from jade_coat.material.material import Coat, Material, field_values
+from jade_coat.material.material import Coat, Material
+from jade_coat.material.rows import field_values
 from jade_coat.material.surface import Detail, NoMaps, Surface
 from jade_coat.mesh import shapes
 from jade_coat.mesh.curvature import curvature

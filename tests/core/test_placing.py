@@ -21,10 +21,11 @@ from jade_coat.looking.vertex_error import vertex_error
 from jade_coat.maps.packing import PackedLookup, Texture
 from jade_coat.maps.sampling import reading
 from jade_coat.material.compile import compile_material, seen_by, with_shared
-from jade_coat.material.material import Coat, Material, field_values, layout
+from jade_coat.material.material import Coat, Material
 from jade_coat.material.placing import HeightMove, RecipeMove, SwayMove
 from jade_coat.material.reach import reach_of_moves
 from jade_coat.material.recipes import Recipe, Step
+from jade_coat.material.rows import field_values, layout
 from jade_coat.material.shared import EVERYWHERE
 from jade_coat.material.where import PaintTerm
 from jade_coat.mesh import shapes

@@ -6,8 +6,9 @@ import numpy as np
 import pytest
 
 from jade_coat.material.compile import compile_material, live_fields
-from jade_coat.material.material import Coat, Material, field_values
+from jade_coat.material.material import Coat, Material
 from jade_coat.material.quantity import QUANTITIES, stored
+from jade_coat.material.rows import field_values
 from jade_coat.material.surface import NoMaps, Surface
 from jade_coat.mesh import shapes
 from jade_coat.program import FLOAT

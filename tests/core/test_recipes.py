@@ -18,8 +18,9 @@ from jade_coat.maps.packing import PackedLookup, Texture, pack_set
 from jade_coat.maps.sampling import reading
 from jade_coat.material.around import Around
 from jade_coat.material.compile import compile_material, fixed_fields, live_fields
-from jade_coat.material.material import Coat, Link, Material, field_values
+from jade_coat.material.material import Coat, Link, Material
 from jade_coat.material.recipes import LIBRARY, Recipe, RecipeFault, RecipeInput, Step, recipe_value, step_values
+from jade_coat.material.rows import field_values
 from jade_coat.material.step_kinds import STEP_KINDS
 from jade_coat.material.surface import Role, Surface
 from jade_coat.material.where import PaintTerm, RecipeTerm

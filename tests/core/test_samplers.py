@@ -18,7 +18,8 @@ from jade_coat.maps.images import png_bytes
 from jade_coat.maps.mapset import MapFile, MapSet
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.material.compile import compile_material, live_fields
-from jade_coat.material.material import Coat, Material, field_values
+from jade_coat.material.material import Coat, Material
+from jade_coat.material.rows import field_values
 from jade_coat.material.surface import Role, Surface
 from jade_coat.material.where import NoiseTerm
 from jade_coat.mesh import shapes

@@ -11,8 +11,9 @@ from jade_coat.files.project_folder import open_project, save_project
 from jade_coat.jobs.job import Job
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.material.compile import compile_material, live_fields
-from jade_coat.material.material import Coat, Dial, Link, Material, dial_spec, options_of
+from jade_coat.material.material import Coat, Dial, Link, Material, options_of
 from jade_coat.material.recipes import LIBRARY
+from jade_coat.material.rows import dial_spec
 from jade_coat.material.specials import specialised
 from jade_coat.stage import edits
 from jade_coat.stage.document import Document
@@ -171,11 +172,12 @@ def test_answers_are_kept_for_any_number_of_materials_and_go_with_them() -> None
     import gc
     import weakref
 
-    from jade_coat.material.material import fields_of, layout
+    from jade_coat.material.material import numbers_of
+    from jade_coat.material.rows import layout
 
     made = [Material(id=f"m{i}", name=f"M{i}", coats=(Coat(id="c", name="C"),)) for i in range(300)]
-    first = [(fields_of(m), layout(m)) for m in made]
-    assert all(fields_of(m) is f and layout(m) is row for m, (f, row) in zip(made, first, strict=True))
+    first = [(numbers_of(m), layout(m)) for m in made]
+    assert all(numbers_of(m) is f and layout(m) is row for m, (f, row) in zip(made, first, strict=True))
     there = weakref.ref(made[7])
     del made, first
     gc.collect()

@@ -12,7 +12,8 @@ from jade_coat.bake.scene_bake import SceneBaker
 from jade_coat.bake.unwrap import bake_mesh
 from jade_coat.jobs.job import Job
 from jade_coat.material.compile import compile_material, live_fields, structure, with_shared
-from jade_coat.material.material import Coat, Link, Material, field_values
+from jade_coat.material.material import Coat, Link, Material
+from jade_coat.material.rows import field_values
 from jade_coat.material.surface import NoMaps, Surface
 from jade_coat.material.where import SharedTerm
 from jade_coat.program import Rate, passes

@@ -11,7 +11,8 @@ from jade_coat.maps.mapset import MapSet
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.maps.sampling import reading
 from jade_coat.material.compile import compile_material
-from jade_coat.material.material import Coat, Material, field_values
+from jade_coat.material.material import Coat, Material
+from jade_coat.material.rows import field_values
 from jade_coat.material.shading import KIND_PARTS
 from jade_coat.material.strands import Strands
 from jade_coat.material.surface import NoMaps, Surface

@@ -12,8 +12,9 @@ from jade_coat.maps.mapset import MapSet
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.maps.sampling import reading
 from jade_coat.material.compile import compile_material
-from jade_coat.material.material import Coat, Link, Material, field_values
+from jade_coat.material.material import Coat, Link, Material
 from jade_coat.material.recipes import Recipe, Step
+from jade_coat.material.rows import field_values
 from jade_coat.material.surface import NoMaps, Surface
 from jade_coat.material.tones import LINKS, Tones
 from jade_coat.mesh import shapes

@@ -22,7 +22,8 @@ from jade_coat.maps.mapset import MapFile, MapSet
 from jade_coat.maps.packing import PackedLookup
 from jade_coat.maps.sampling import reading
 from jade_coat.material.compile import compile_material, fixed_fields
-from jade_coat.material.material import Coat, Finish, Material, field_values
+from jade_coat.material.material import Coat, Finish, Material
+from jade_coat.material.rows import field_values
 from jade_coat.material.surface import Role, Surface
 from jade_coat.mesh import shapes
 from jade_coat.program.numpy_backend import Environment, evaluate

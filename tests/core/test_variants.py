@@ -18,7 +18,8 @@ from jade_coat.files.gltf_materials import read_materials, read_variants
 from jade_coat.files.library import Library
 from jade_coat.files.mesh_files import read_mesh
 from jade_coat.jobs.job import Job
-from jade_coat.material.material import Coat, Finish, Material, layout, row_values
+from jade_coat.material.material import Coat, Finish, Material
+from jade_coat.material.rows import layout, row_values
 from jade_coat.material.surface import Surface
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import BadMesh

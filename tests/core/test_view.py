@@ -9,7 +9,8 @@ from jade_coat.files.assets import Assets
 from jade_coat.maps.images import png_bytes
 from jade_coat.maps.mapset import MapFile, MapSet
 from jade_coat.maps.packing import PackedLookup, pack_set
-from jade_coat.material.material import Coat, Material, field_values, layout
+from jade_coat.material.material import Coat, Material
+from jade_coat.material.rows import field_values, layout
 from jade_coat.material.surface import NoMaps, Role, Surface
 from jade_coat.material.where import PaintTerm
 from jade_coat.mesh import shapes

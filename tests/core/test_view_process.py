@@ -17,7 +17,8 @@ from jade_coat.files.assets import Assets
 from jade_coat.files.library import Library
 from jade_coat.maps.mapset import MapFile, MapSet
 from jade_coat.maps.packing import PackedLookup, Texture
-from jade_coat.material.material import Coat, Material, field_values, layout
+from jade_coat.material.material import Coat, Material
+from jade_coat.material.rows import field_values, layout
 from jade_coat.material.surface import Role, Surface
 from jade_coat.mesh import shapes
 from jade_coat.stage.desk import Camera

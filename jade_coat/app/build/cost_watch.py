@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QObject
+from PyQt6.QtCore import QObject, QTimer
 
 from jade_coat.app.session import Session
 from jade_coat.check.material_costs import MaterialCost, PixelCost, material_cost
 from jade_coat.material.compile import structure
 
+WAIT_MS = 300
+"""Edits that follow one another are worked out once."""
 Shown = Callable[[MaterialCost | None, PixelCost | None], None]
 
 
@@ -23,6 +25,10 @@ class CostWatch(QObject):
         self._material = ""
         self._now: MaterialCost | None = None
         self._before: PixelCost | None = None
+        self._wait = QTimer(self)
+        self._wait.setSingleShot(True)
+        self._wait.setInterval(WAIT_MS)
+        self._wait.timeout.connect(self._work)
         session.changed.connect(self._follow)
         session.selection_changed.connect(self._follow)
         session.scene_changed.connect(self._follow)
@@ -40,6 +46,13 @@ class CostWatch(QObject):
         if material is None:
             self._now = self._before = None
             self.again()
+            return
+
+        self._wait.start()
+
+    def _work(self) -> None:
+        material, lookup, key = self._session.material, self._session.link.lookup, self._key
+        if material is None:
             return
 
         def done(found: MaterialCost) -> None:

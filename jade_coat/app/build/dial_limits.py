@@ -11,7 +11,8 @@ from jade_coat.app.controls.basics import button, label, row
 from jade_coat.app.controls.fields import NumberLine
 from jade_coat.app.controls.numbers import number_text, shown
 from jade_coat.material.fields import Spec, Vec2
-from jade_coat.material.material import Dial, Material, dial_spec, spec_at
+from jade_coat.material.material import Dial, Material, spec_at
+from jade_coat.material.rows import dial_spec
 
 
 class DialLimits(QDialog):

@@ -21,7 +21,8 @@ from jade_coat.app.controls.settings import field_for
 from jade_coat.app.session import Session
 from jade_coat.app.thing_pictures import pictured
 from jade_coat.material.fields import Setting
-from jade_coat.material.material import Dial, Finish, Material, dial_spec
+from jade_coat.material.material import Dial, Finish, Material
+from jade_coat.material.rows import dial_spec
 from jade_coat.stage import edits
 from jade_coat.stage.looks import dial_values, finish_on, inherited_values, reach
 

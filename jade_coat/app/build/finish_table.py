@@ -16,7 +16,7 @@ from jade_coat.app.controls.fields import Field
 from jade_coat.app.controls.settings import field_for
 from jade_coat.app.session import Session
 from jade_coat.material.fields import Setting
-from jade_coat.material.material import dial_spec
+from jade_coat.material.rows import dial_spec
 from jade_coat.stage import edits
 from jade_coat.stage.looks import dial_values, material_of
 

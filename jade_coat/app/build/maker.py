@@ -21,7 +21,8 @@ from jade_coat.check.kind_faults import heat_of, layers_of
 from jade_coat.files.library import mean_color
 from jade_coat.jobs.words import told
 from jade_coat.material.fields import Setting
-from jade_coat.material.material import Material, field_values
+from jade_coat.material.material import Material
+from jade_coat.material.rows import field_values
 from jade_coat.material.surface import Role
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.makers import Bush, Made

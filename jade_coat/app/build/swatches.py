@@ -10,7 +10,8 @@ from PyQt6.QtGui import QImage
 
 from jade_coat.app.session import Session
 from jade_coat.material.fields import Number
-from jade_coat.material.material import Material, field_values
+from jade_coat.material.material import Material
+from jade_coat.material.rows import field_values
 from jade_coat.stage.coats_alone import alone_id, coat_alone
 from jade_coat.stage.looks import field_row, worn
 from jade_coat.view.camera import eye_of

@@ -18,7 +18,7 @@ from jade_coat.app.model_pictures import ModelPictures
 from jade_coat.app.session import Session
 from jade_coat.ground.scatter import MOST, Scatter, most_of
 from jade_coat.material.fields import Setting, Spec
-from jade_coat.material.material import dial_spec
+from jade_coat.material.rows import dial_spec
 from jade_coat.stage import edits
 from jade_coat.stage.grounds import Ground
 from jade_coat.stage.looks import dial_values, dress_of, material_of

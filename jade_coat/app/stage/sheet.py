@@ -30,7 +30,8 @@ from jade_coat.app.stage.chosen_sheet import ChosenSheet
 from jade_coat.app.stage.finish_picker import FinishPicker
 from jade_coat.app.stage.spread_fold import SpreadFold
 from jade_coat.material.fields import Setting
-from jade_coat.material.material import Dial, Material, dial_spec
+from jade_coat.material.material import Dial, Material
+from jade_coat.material.rows import dial_spec
 from jade_coat.stage import edits
 from jade_coat.stage.looks import finish_on, material_of
 from jade_coat.stage.naming import free_id, free_name

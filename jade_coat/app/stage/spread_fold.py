@@ -9,7 +9,8 @@ from jade_coat.app.controls.fields import Field
 from jade_coat.app.controls.settings import field_for
 from jade_coat.app.session import Session
 from jade_coat.material.fields import Setting
-from jade_coat.material.material import Dial, Material, dial_spec
+from jade_coat.material.material import Dial, Material
+from jade_coat.material.rows import dial_spec
 from jade_coat.stage import edits
 from jade_coat.stage.own_values import in_common, spread
 from jade_coat.stage.project import Prop

@@ -238,23 +238,23 @@ class LookStrip(QWidget):
         wanted = self.looks()
         if [(t.look, t.name) for t in self._thumbs] == wanted:
             return
-        known = {t.look: t.image for t in self._thumbs}
-        for thumb in self._thumbs:
+        known = {(t.look, t.name): t for t in self._thumbs}
+        self._thumbs = [known.pop(w) if w in known else self._thumb(*w) for w in wanted]
+        for thumb in known.values():
             thumb.hide()
             thumb.deleteLater()
-        self._thumbs = []
-        for look, name in wanted:
-            thumb = LookThumb(look, name)
-            thumb.setParent(self)
-            thumb.image = known.get(look)
-            thumb.peeked.connect(self._peek)
-            thumb.chosen.connect(self.stay)
-            self._thumbs.append(thumb)
         if self._stay not in {look for look, _ in wanted}:
             self.stay("lit")
         self._mark()
         self._place()
         self._wait.start()
+
+    def _thumb(self, look: str, name: str) -> LookThumb:
+        thumb = LookThumb(look, name)
+        thumb.setParent(self)
+        thumb.peeked.connect(self._peek)
+        thumb.chosen.connect(self.stay)
+        return thumb
 
     def turn(self) -> None:
         """Show all looks, or one row of them."""

@@ -6,13 +6,7 @@ from typing import Any
 
 from jade_coat.maps.mapset import MapSet
 from jade_coat.material.fields import Setting
-from jade_coat.material.material import (
-    Coat,
-    Material,
-    owner_of,
-    replaced,
-    with_field,
-)
+from jade_coat.material.material import Coat, Material, owner_of, replaced, with_field
 from jade_coat.material.placing import MOVE_KINDS, PREFIX
 from jade_coat.material.shading import KIND_PARTS
 from jade_coat.material.surface import Surface

@@ -5,14 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 from jade_coat.material.fields import Setting
-from jade_coat.material.material import (
-    Dial,
-    Finish,
-    dial_spec,
-    label_at,
-    owner_name,
-    spec_at,
-)
+from jade_coat.material.material import Dial, Finish, label_at, owner_name, spec_at
+from jade_coat.material.rows import dial_spec
 from jade_coat.stage.edits.coats import set_field
 from jade_coat.stage.edits.registry import added, edit, swap
 from jade_coat.stage.looks import material_of

@@ -5,12 +5,9 @@ from __future__ import annotations
 from typing import Any
 
 from jade_coat.material.fields import Number
-from jade_coat.material.material import (
-    Link,
-    field_values,
-    spec_at,
-)
+from jade_coat.material.material import Link, spec_at
 from jade_coat.material.recipes import Recipe, Step
+from jade_coat.material.rows import field_values
 from jade_coat.material.where import SharedTerm
 from jade_coat.stage.edits.coats import set_field
 from jade_coat.stage.edits.registry import added, edit, swap
