@@ -21,6 +21,8 @@ from jade_coat.material.stacking import StackedMaterial
 from jade_coat.material.surface import MapLookup
 from jade_coat.program import FLOAT, VEC3, VEC4, Value, const, lib, passes
 
+WAYS_KEPT = 4
+"""Texts of a coat that are kept: as it is, and with all of its fields read from the row."""
 VIEWING_DISTANCE = 3.0
 """Metres that a viewer is away from what is seen from straight ahead."""
 
@@ -66,7 +68,8 @@ def _coat_text(coat: Coat, live: tuple[str, ...]) -> str:
     if live not in known:
         bare = coat.model_dump(exclude={"name"})
         _leave_out(bare, (), live)
-        known.clear()  # of a coat that is worked on there is one way at a time
+        if len(known) >= WAYS_KEPT:
+            known.clear()
         known[live] = repr(bare)
     return known[live]
 
