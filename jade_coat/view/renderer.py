@@ -78,10 +78,10 @@ class Renderer:
 
     def compile_ahead(self, materials: tuple[str, ...]) -> None:
         """Have the programs of some materials ready; one that fails is a fault once it is drawn."""
-        draws = [d for scene in self.scenes.by_name.values() for d in scene.scene.drawn]
+        draws = [(d, scene.scene) for scene in self.scenes.by_name.values() for d in scene.scene.drawn]
         for name in materials:
             if name in self.assets.materials:
-                for crowd in {is_crowd(d) for d in draws if d.material == name} or {False}:
+                for crowd in {is_crowd(d, scene) for d, scene in draws if d.material == name} or {False}:
                     with suppress(ProgramFault, TypeError, ValueError, KeyError):
                         self.shop.view(*self.assets.materials[name], kind=partial(self.assets.kind, name), crowd=crowd)
 

@@ -180,17 +180,18 @@ def test_a_cancelled_export_writes_nothing(demo, tmp_path: Path) -> None:
 
 
 def test_work_in_a_process_of_its_own_reports_returns_and_can_be_stopped(demo, tmp_path: Path) -> None:
+    project = demo.project.with_(props=(demo.project.prop("kiln_wall_prop"),))
     steps: list[tuple[float, str]] = []
     job = Job(lambda share, what: steps.append((share, what)))
-    written = apart(export_glb, job, demo.project, demo.library, tmp_path / "a.glb", 16)
+    written = apart(export_glb, job, project, demo.library, tmp_path / "a.glb", 16)
     assert (tmp_path / "a.glb").stat().st_size == written.nbytes
     assert [s for s, _ in steps] == sorted(s for s, _ in steps)
     assert any("Baking" in what for _, what in steps)
     with pytest.raises(ValueError, match="choose 16 to"):  # its errors come over as they are
-        apart(export_glb, Job(), demo.project, demo.library, tmp_path / "b.glb", 9)
+        apart(export_glb, Job(), project, demo.library, tmp_path / "b.glb", 9)
     job = Job(lambda share, what: job.cancel() if share > 0.1 else None)
     with pytest.raises(Cancelled):
-        apart(export_glb, job, demo.project, demo.library, tmp_path / "c.glb", 2048)
+        apart(export_glb, job, project, demo.library, tmp_path / "c.glb", 2048)
     with pytest.raises(WorkDied, match="SIGKILL"):
         apart(_kill_self, Job())
     assert [p.name for p in tmp_path.iterdir()] == ["a.glb"]

@@ -236,7 +236,7 @@ def test_maps_are_read_at_vertices_from_the_level_that_was_asked_for(gl) -> None
 @given(st.floats(-1, 1), st.floats(-1, 1), st.floats(0.05, 0.3))
 def test_the_normal_follows_the_moved_surface(x: float, z: float, height: float) -> None:
     """A plane lifted by a sine: against its derivative."""
-    mesh, prop = shapes.plane(2.0, 2.0, 0.01), prop_of(position=(0, 0, 0), turn=(0, 0, 0, 1), size=(1, 1, 1))
+    mesh, prop = shapes.plane(2.0, 2.0, 0.05), prop_of(position=(0, 0, 0), turn=(0, 0, 0, 1), size=(1, 1, 1))
     outputs = compiled(moving(RecipeMove(id="a", recipe="waves", amount=height)))
     found = numpy_of(mesh, prop.matrix(), {n: outputs[n] for n in ("placed_position", "placed_normal")}, {"time": 0.2})
     near = np.argmin(((mesh.positions - (x, 0, z)) ** 2).sum(axis=1))

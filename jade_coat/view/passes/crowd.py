@@ -14,7 +14,7 @@ import moderngl
 
 from jade_coat.material.compile import fades
 from jade_coat.material.kinds import kind_of
-from jade_coat.stage.draws import Draw
+from jade_coat.stage.draws import Draw, Scene
 from jade_coat.view.attachments import ATTACHMENTS
 from jade_coat.view.context import HEADER, shader
 from jade_coat.view.culling import reach_in, seen_instances
@@ -28,13 +28,16 @@ from jade_coat.view.vertex import LEAVE, SEE, SIGHT, VertexPart, vertex_source
 FEWEST_TRIANGLES = 6000
 """A draw of fewer is no crowd. Neither the camera nor the picture's size counts: a draw that was now one and now not
 would need its other program compiled when something moves."""
+FEWEST_OF_SMALL = 1500
+"""The same for scenes that only small pictures show: their triangles are smaller than what the hardware works on."""
 MOST = 255
 """How many draws of a picture can be crowds; those beyond are drawn one by one."""
 
 
-def is_crowd(draw: Draw) -> bool:
-    """Whether a draw has triangles enough to be drawn as a crowd."""
-    return draw.grid is None and (bool(draw.strewn) or draw.count * len(draw.rows) >= FEWEST_TRIANGLES)
+def is_crowd(draw: Draw, scene: Scene) -> bool:
+    """Whether a draw of a scene has triangles enough to be drawn as a crowd."""
+    fewest = min(FEWEST_TRIANGLES, FEWEST_OF_SMALL) if scene.surroundings.small else FEWEST_TRIANGLES
+    return draw.grid is None and (bool(draw.strewn) or draw.count * len(draw.rows) >= fewest)
 
 
 @dataclass(frozen=True)
@@ -109,7 +112,7 @@ class CrowdPass:
         """A draw as a crowd, where it is worth it and can be one."""
         assets = self._drawer.assets
         mesh = assets.meshes.get(draw.mesh)
-        if mesh is None or not is_crowd(draw) or index in frame.blends:
+        if mesh is None or not is_crowd(draw, frame.scene.scene) or index in frame.blends:
             return None
         reach = reach_in(frame.scene.scene, assets.material(draw.material))
         seen = seen_instances(self._drawer.context, frame.scene, index, mesh.bounds, frame.eye, reach)
