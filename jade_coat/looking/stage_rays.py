@@ -12,7 +12,7 @@ from jade_coat.files.library import Library
 from jade_coat.looking.look_at import LookAt, NoLook, look_at
 from jade_coat.looking.placed import PlacedMesh, placed_mesh
 from jade_coat.material.compile import is_filled
-from jade_coat.material.kinds import kind_of
+from jade_coat.material.kinds import LEAST_LIGHT, kind_of
 from jade_coat.material.shading import shading_path
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.picking import Hit, hit_in_world, target
@@ -25,8 +25,6 @@ from jade_coat.stage.strewing import Lifts, no_lift
 
 MAX_HOLES = 24
 """How many holes a ray goes through in one prop before it counts as having missed it."""
-LEAST_LIGHT = 0.1
-"""Less light than this that is added, in luminance, is not pointed at."""
 PLACED_KEPT = 8
 """Props whose placed meshes are kept for the next ray."""
 

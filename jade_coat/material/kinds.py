@@ -5,7 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-Cut = Literal["", "threshold", "noise"]
+Cut = Literal["", "threshold", "noise", "light"]
+CUT_BY: dict[Cut, tuple[str, ...]] = {
+    "": (), "threshold": ("opacity",), "noise": ("opacity",), "light": ("base_color", "emissive", "opacity"),
+}  # fmt: skip
+"""The quantities that ways of leaving points out go by."""
+LEAST_LIGHT = 0.1
+"""Less light than this that is added, in luminance, is not there to be pointed at or looked at alone."""
 Blend = Literal["", "over", "add"]
 Casting = Literal["whole", "threshold", "noise", "none"]
 
@@ -36,6 +42,13 @@ class SurfaceKind:
     def shading(self) -> str:
         """The part whose light it is lit by, if by one of its own."""
         return self.part if self.own_light else ""
+
+    @property
+    def cut_as_surface(self) -> Cut:
+        """Which points are left out where quantities are looked at: of what blends those that hardly show."""
+        if self.blend:
+            return "light" if self.blend == "add" else "threshold"
+        return self.cut
 
     @property
     def reads_opacity(self) -> bool:

@@ -12,7 +12,7 @@ import moderngl
 from jade_coat.material.compile import compile_material, dithers, fades, live_fields, moved_vertices, placed, structure
 from jade_coat.material.compile_stacked import compile_still
 from jade_coat.material.fill import filled_in
-from jade_coat.material.kinds import Cut, kind_of
+from jade_coat.material.kinds import CUT_BY, Cut, kind_of
 from jade_coat.material.lying import handed_in, lying_program
 from jade_coat.material.material import Material
 from jade_coat.material.paint_source import MapSource, is_own, painted_by_map
@@ -128,8 +128,8 @@ class ProgramShop:
         self, material: Material, lookup: MapLookup, on_map: MapSource | None = None, kind: KindOf = unknown_kind
     ) -> Compiled:
         """The program that gives which triangle of which instance is seen, of a material that is cut or moved."""
-        cut = _cut(material)
-        targets = Targets((), (*(("opacity",) if cut else ()), *_leaving(material)), cut, sighted=True)
+        cut = kind_of(material.kind).cut_as_surface
+        targets = Targets((), (*CUT_BY[cut], *_leaving(material)), cut, sighted=True)
         return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
 
     def sheet(
@@ -197,10 +197,11 @@ class ProgramShop:
         self, material: Material, lookup: MapLookup, on_map: MapSource | None = None, kind: KindOf = unknown_kind
     ) -> Compiled:
         """The program of a material whose kind has a light of its own: that light."""
-        shading = kind_of(material.kind).shading
+        surface_kind = kind_of(material.kind)
+        shading = surface_kind.shading
         names = (*OUTPUTS, *(name for name, _ in KIND_PARTS[shading].outputs))
         targets = Targets(
-            ("vec4(light, 1.0)",), (*names, *_leaving(material)), _cut(material), material.two_sided, lit=True,
+            ("vec4(light, 1.0)",), (*names, *_leaving(material)), surface_kind.cut, material.two_sided, lit=True,
             shading=shading, taken=LIGHT_SAMPLERS + 1, opened=True, drawn=_drawn(material),
         )  # fmt: skip
         return self._get(material, lookup, targets, FetchMode.HARDWARE, on_map, kind)
@@ -361,18 +362,12 @@ def _leaving(material: Material) -> tuple[str, ...]:
     return (*(("fade",) if fades(material) else ()), *(("dither",) if dithers(material) else ()))
 
 
-def _cut(material: Material) -> Cut:
-    """How a material is cut; one that blends by its threshold, where its quantities are looked at."""
-    kind = kind_of(material.kind)
-    return "threshold" if kind.blend else kind.cut
-
-
 def _for_surface(
     material: Material, expressions: tuple[str, ...], names: tuple[str, ...], crowd: bool, inner: bool
 ) -> Targets:
     """What a material is drawn into; of a crowd nothing is cut any more."""
-    cut: Cut = "" if crowd or inner else _cut(material)
+    cut: Cut = "" if crowd or inner else kind_of(material.kind).cut_as_surface
     leaving = () if crowd else _leaving(material)
-    wanted = (*names, *(("opacity",) if cut and "opacity" not in names else ()), *leaving)
+    wanted = (*names, *(name for name in CUT_BY[cut] if name not in names), *leaving)
     taken = CROWD_SAMPLERS if crowd else 0
     return Targets(expressions, wanted, cut, material.two_sided, taken=taken, crowd=crowd, inner=inner)

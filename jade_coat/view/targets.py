@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from jade_coat.material.kinds import Cut
+from jade_coat.maps.color import LUMINANCE
+from jade_coat.material.kinds import LEAST_LIGHT, Cut
 from jade_coat.material.shading import KIND_PARTS
 from jade_coat.program.glsl_backend import GlslProgram, output_name
 from jade_coat.view.context import HEADER, shader, shading_source
@@ -49,8 +50,12 @@ Surface surface = Surface(
     out_base_color, normalize(out_normal), out_roughness, out_metallic, out_occlusion, out_specular, out_transmission);
 vec3 light = light_here(surface) + out_emissive;"""
 _LIT = ("light.glsl", "lamps.glsl", "mist.glsl", "forward.glsl")
-_CUTS = {"": [], "threshold": ["if (out_opacity < cut) discard;"],
-         "noise": ["if (out_opacity <= pixel_noise(gl_FragCoord.xy)) discard;"]}  # fmt: skip
+_LUMINANCE = f"vec3({', '.join(f'{float(part):.4f}' for part in LUMINANCE)})"
+_CUTS = {
+    "": [], "threshold": ["if (out_opacity < cut) discard;"],
+    "noise": ["if (out_opacity <= pixel_noise(gl_FragCoord.xy)) discard;"],
+    "light": [f"if (dot(out_base_color + out_emissive, {_LUMINANCE}) * out_opacity < {LEAST_LIGHT}) discard;"],
+}  # fmt: skip
 
 
 def fragment_source(glsl: GlslProgram, targets: Targets) -> str:

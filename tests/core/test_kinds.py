@@ -99,6 +99,24 @@ def test_what_is_cut_out_is_there_where_its_opacity_reaches_the_threshold(render
         assert abs(seen[SIDE // 2].sum() / SIDE - (1 - cut)) < 0.04  # the card spans the picture
 
 
+@pytest.mark.parametrize("kind", ["additive", "glow"])
+def test_what_adds_no_light_hides_nothing_where_quantities_are_looked_at(renderer, kind: str) -> None:
+    """A card of light is there where it is bright enough to be pointed at; its dark rest leaves what is behind it."""
+    half = np.tile(np.arange(64) < 32, (64, 1)).astype(float)
+    behind = material("opaque", "behind", mapped=False, color=(0.2, 0.6, 0.1))
+    found = []
+    for color in (None, (1.0, 1.0, 1.0), (0.0, 0.0, 0.0)):
+        light = [] if color is None else [(material(kind, "light", color=color), at(0.3))]
+        placed(renderer, [(behind, at(0.0)), *light], half)
+        found.append(renderer.picture("kinds", ABOVE, SIDE, SIDE, ("base_color",), stream="kinds").astype(int))
+    assert not renderer.faults
+    bare, bright, dark = found
+    assert np.array_equal(dark, bare)
+    lit = np.abs(bright - bare).max(axis=2) > 40
+    assert 0.35 < lit.mean() < 0.65
+    assert np.abs(bright - bare).max(axis=2)[~lit].max() == 0
+
+
 @pytest.mark.parametrize("opacity", [0.0, 0.1, 0.3, 0.5, 0.75, 1.0])
 def test_the_mean_of_a_dithered_picture_is_its_opacity(renderer, opacity: float) -> None:
     """Jimenez 2014 (from memory): interleaved gradient noise is even; the mean lies within 1/64."""

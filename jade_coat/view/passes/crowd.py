@@ -129,7 +129,7 @@ class CrowdPass:
         program = self._leaving if draw.strewn else self._plain
         set_uniform(program, "noise_sample", frame.sample)
         material = drawer.assets.materials[draw.material][0]
-        if kind_of(material.kind).cut or material.moves or fades(material):
+        if kind_of(material.kind).cut_as_surface or material.moves or fades(material):
             compiled = drawer.compiled(draw, drawer.shop.sight)
             if compiled is None:
                 return
