@@ -144,12 +144,12 @@ def bench_many_materials() -> list[dict]:
             Prop(id=f"p{i}", name="P", mesh="box", finishes={box.slots[0].name: f"m{i}"}) for i in range(count)
         )
         mesh = MeshAsset(id="box", name="Box", asset="meshes/box", slots=(box.slots[0].name,))
-        document, kept, step = Document(Project(materials=made, meshes=(mesh,), props=props)), KeptRows(), [0]
+        document, step = Document(Project(materials=made, meshes=(mesh,), props=props)), [0]
 
         def moved() -> None:
             step[0] += 1
             document.do(edits.set_prop(prop="p0", position=(step[0] % 9, 0.0, 0.0)), merge="bench")
-            build_scene(document.project, lambda _: box, kept)
+            build_scene(document.project, lambda _: box)
 
         return moved
 
