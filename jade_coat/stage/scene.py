@@ -19,13 +19,14 @@ from jade_coat.stage.draws import ANY_DISTANCE, NO_DRAW, DecalDraw, DrawPatch, S
 from jade_coat.stage.grid import Grid
 from jade_coat.stage.ground_columns import NODE, GroundColumns, Part, relaid
 from jade_coat.stage.ground_nodes import NODE_MESH, NODE_TRIANGLES
-from jade_coat.stage.lamps import BARE, Surroundings, lamp_draw, mist_draw
+from jade_coat.stage.lamps import BARE
 from jade_coat.stage.look_tables import DECAL, LookKey, LookTables, Place, most_looks
 from jade_coat.stage.looks import finishes_on
 from jade_coat.stage.project import Project, Prop
 from jade_coat.stage.strewing import Due, Grown, Lifts, Strewing, no_lift
 from jade_coat.stage.strewn_beside import StrewnBeside
 from jade_coat.stage.strewn_columns import STREWN, StrewnColumns, StrewnPart
+from jade_coat.stage.surroundings import surroundings
 
 _NOWHERE = np.eye(4, dtype=np.float32)
 DrawKey = tuple[str, str, int, int, str, MapSource | None, tuple[float, float], Grid | None, str]
@@ -76,6 +77,8 @@ class SceneColumns:
         self._decal_looks: dict[str, LookKey] = {}
         self._decals: dict[str, DecalDraw | None] = {}
         """The decals to be told of."""
+        self._parts: dict[str, dict[str, tuple[str, Slot, tuple[float, float]]]] = {}
+        """What is drawn of the props of a mesh, while a state is taken."""
         self._surroundings = BARE
         self._surrounded = False
         """Whether the surroundings are to be told of."""
@@ -120,7 +123,7 @@ class SceneColumns:
 
     def update(self, project: Project) -> ScenePatch:
         """Take another state of the project; what becomes of the scene."""
-        before, self._project = self._project, project
+        before, self._project, self._parts = self._project, project, {}
         changed = {(a or b).id: b for a, b in project.props.changed_from(before.props)}  # type: ignore[union-attr]
         if any(getattr(project, kind) is not getattr(before, kind) for kind in ("groups", "meshes", "categories")):
             changed.update(self._concerned(before, project))
@@ -173,7 +176,9 @@ class SceneColumns:
             matrix, _, seed, _ = self._runs[number].columns[instance]
         else:
             matrix, seed = prop.matrix().astype(np.float32), prop.seed
-        shown = self._shown(project, prop)
+        if prop.mesh not in self._parts:
+            self._parts[prop.mesh] = self._shown(project, prop.mesh)
+        shown = self._parts[prop.mesh]
         worn_by = finishes_on(project, prop)
         for gone in held.keys() - shown.keys():
             self._remove(prop.id, gone)
@@ -200,13 +205,13 @@ class SceneColumns:
             run.touched.add(instance)
             self._touched.add(number)
 
-    def _shown(self, project: Project, prop: Prop) -> dict[str, tuple[str, Slot, tuple[float, float]]]:
-        """What is drawn of a prop, near and far, by the names of its parts: mesh, slot, and from how far it is seen.
+    def _shown(self, project: Project, mesh_id: str) -> dict[str, tuple[str, Slot, tuple[float, float]]]:
+        """What is drawn of props of a mesh, near and far, by the names of its parts: mesh, slot, from how far it is seen.
 
         A slot seen from near has its own name, for whoever asks where it is.
         """
         found = {}
-        for level, (mesh, low, high) in enumerate(project.spans(prop.mesh)):
+        for level, (mesh, low, high) in enumerate(project.spans(mesh_id)):
             name = self._mesh_name(project, mesh)
             for slot in self._mesh_data(project, mesh).slots:
                 part = f"{slot.name}\n{level}" if level else slot.name
@@ -373,13 +378,6 @@ def build_scene(project: Project, mesh_data: Callable[[str], MeshData]) -> Scene
     scene = Scene()
     SceneColumns(lambda _, mesh: mesh_data(mesh)).update(project).apply(scene)
     return scene
-
-
-def surroundings(project: Project) -> Surroundings:
-    """The lamps and the mist of a project that are to be seen, and how it is exposed."""
-    lamps = tuple((m.id, lamp_draw(m)) for m in project.lamps if project.shows(m))
-    mists = tuple(mist_draw(m) for m in project.mists if project.shows(m))
-    return Surroundings(lamps, mists, project.light.exposure)
 
 
 def _map_of(prop: Prop) -> tuple[str, MapSource | None]:

@@ -181,7 +181,7 @@ class Strewing:
                 self._stood.pop(gone[0], None)
                 self._due.pop(gone[0], None)
             yield *gone, None
-        changed = _changed_props(before, project)
+        changed = _changed_props(before, project) if seen else []
         dressed = any(getattr(project, name) is not getattr(before, name) for name in DRESS)
         for ground in project.grounds:
             old = before.grounds.get(ground.id)
