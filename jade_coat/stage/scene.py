@@ -206,7 +206,7 @@ class SceneColumns:
             self._touched.add(number)
 
     def _shown(self, project: Project, mesh_id: str) -> dict[str, tuple[str, Slot, tuple[float, float]]]:
-        """What is drawn of props of a mesh, near and far, by the names of its parts: mesh, slot, how far it is seen from.
+        """What is drawn of props of a mesh, near and far, by part (mesh, slot), with how far it is seen from and to.
 
         A slot seen from near has its own name, for whoever asks where it is.
         """
