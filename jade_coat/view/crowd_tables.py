@@ -22,6 +22,8 @@ A_ROW = WIDE // MEMBER
 """Instances a row."""
 TRIANGLES = 1 << 22
 """So many triangles a mesh can have: their numbers are worked with as floats."""
+BESIDE, HOLD = "uv0", ("position", "normal")
+"""A stream that has no texel of its own: its parts lie behind the three of two that are nearly always read."""
 MOST_BYTES = 160 << 20
 """A mesh that would take more as a table is drawn triangle by triangle."""
 
@@ -42,6 +44,7 @@ class CornerTable:
 def corner_table(context: Any, streams: Mapping[str, Any], indices: Any) -> CornerTable | None:
     """The vertices of a mesh by its buffers; None where they are more than a texture can hold."""
     arrays = {name: _read(buffer, STREAMS[name].format) for name, buffer in streams.items()}
+    beside = arrays.pop(BESIDE, None)
     corners = np.frombuffer(indices.read(), np.uint32).reshape(-1, 3)
     count = len(arrays["position"])
     too_many = count >= 1 << 24 or len(corners) > TRIANGLES  # more than floats can count
@@ -50,11 +53,14 @@ def corner_table(context: Any, streams: Mapping[str, Any], indices: Any) -> Corn
     vertices = np.zeros((count, len(arrays), 4), np.float32)
     for k, array in enumerate(arrays.values()):
         vertices[:, k, : array.shape[1]] = array
+    places = {n: k for k, n in enumerate(arrays)}
+    if beside is not None:
+        for part, held in enumerate(HOLD):
+            vertices[:, places[held], 3] = beside[:, part]
     ends = np.pad(corners.astype(np.float32), ((0, 1), (0, 1)))
     texels = np.concatenate([vertices.reshape(-1, 4), ends])
     if len(texels) > WIDE * context.info["GL_MAX_TEXTURE_SIZE"]:
         return None
-    places = {n: k for k, n in enumerate(arrays)}
     return CornerTable(_table(context, texels, WIDE), places, count * len(arrays), len(texels) - 1)
 
 

@@ -14,6 +14,7 @@ from dataclasses import dataclass
 from jade_coat.mesh.attributes import COLOR_STREAMS, STREAMS, attributes_of, mesh_number_type, streams_of
 from jade_coat.program.glsl_backend import GlslProgram, vertex_name
 from jade_coat.view.context import HEADER, shader
+from jade_coat.view.crowd_tables import BESIDE, HOLD
 
 _SIGHTED = """in int in_vertex;  // the vertex of the mesh; by its own number it stands for a triangle
 flat out uint pixel_member;
@@ -116,7 +117,8 @@ def _paint_read(part: VertexPart) -> list[str]:
 
 def _table_head(part: VertexPart) -> str:
     """GLSL that declares what reads the streams of a vertex from the table of its mesh."""
-    places = [f"uniform int at_{s};" for s in part.streams]
+    read = {*part.streams, *(HOLD if BESIDE in part.streams else ())} - {BESIDE}
+    places = [f"uniform int at_{s};" for s in sorted(read)]
     return "\n".join([shader("corners.glsl"), *([shader("paint.glsl")] if _painted(part) else ()), *places])
 
 
@@ -126,6 +128,8 @@ def _from_table(part: VertexPart) -> list[str]:
     for name in part.streams:
         kind = STREAMS[name].kind
         of_mesh = f"{kind}(stream(vertex, at_{name}))"
+        if name == BESIDE:
+            of_mesh = f"{kind}({', '.join(f'stream(vertex, at_{held}).w' for held in HOLD)})"
         lines.append(f"{kind} in_{name} = {_own(name, of_mesh) if name in COLOR_STREAMS else of_mesh};")
     return lines
 
