@@ -147,7 +147,7 @@ def bench_sixty_sets(place: Path) -> list[dict]:
     folder = place / "sixty"
     decoded = _sixty(folder)
     script = START.replace("def main():", MEMORY + "\ndef main():", 1).replace(
-        "    window.open_folder(", "    base = _rss(); threading.Thread(target=_watch, daemon=True).start()\n    window.open_folder(",
+        "    left(window)", "    base = _rss(); threading.Thread(target=_watch, daemon=True).start()\n    left(window)",
     ).replace("        window.close()", '        print("peak", _peak[0] - base, flush=True)\n        window.close()')  # fmt: skip
     firsts, fulls, peaks = [], [], []
     with tempfile.TemporaryDirectory() as home:
