@@ -65,13 +65,14 @@ def structure(material: Material) -> tuple[object, ...]:
 def _coat_text(coat: Coat, live: tuple[str, ...]) -> str:
     """What decides a program's text of a coat, but the fields that are read from the row."""
     known = _coat_texts(coat)
-    if live not in known:
+    text = known.get(live)
+    if text is None:
         bare = coat.model_dump(exclude={"name"})
         _leave_out(bare, (), live)
         if len(known) >= WAYS_KEPT:
             known.clear()
-        known[live] = repr(bare)
-    return known[live]
+        text = known[live] = repr(bare)
+    return text
 
 
 @remembered

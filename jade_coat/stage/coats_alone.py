@@ -24,18 +24,18 @@ def coat_alone(material: Material, coat: Coat) -> Material:
     """A material of one coat only, under an id of its own."""
     own = {name: getattr(material, name) for name in ("depth", "kind", "cut", "two_sided", *KIND_PARTS)}
     known = _made_alone(coat)
-    if not known or known[0] != (material.id, own):
+    found = known.get(material.id)
+    if found is None or found[0] != own:
         bare = coat.with_(where=(), amount=1.0, shown=True)
         made = Material(id=alone_id(material.id, coat.id), name=coat.name, coats=(bare,), **own)
-        known[:] = [(material.id, own), made]
-    made_alone: Material = known[1]
-    return made_alone
+        found = known[material.id] = (own, made)
+    return found[1]
 
 
 @remembered
-def _made_alone(coat: Coat) -> list[Any]:
-    """The material of a coat alone that was made of it last, behind what else that follows from."""
-    return []
+def _made_alone(coat: Coat) -> dict[str, tuple[dict[str, Any], Material]]:
+    """By the material whose coat it is, the one of it alone, and what else that follows from."""
+    return {}
 
 
 def alone_id(material: str, coat: str) -> str:
