@@ -14,13 +14,6 @@ NEAR = 1.001
 """Balls count as this much larger: their places are single floats."""
 
 
-def spheres(matrices: Array, bounds: Array) -> tuple[Array, Array]:
-    """Middles `(n, 3)` and radii `(n,)` of balls around instances of a mesh with `bounds` `(2, 3)`."""
-    middle, half = bounds.mean(axis=0), float(np.linalg.norm(bounds[1] - bounds[0])) / 2
-    linear = matrices[:, :3, :3].astype(np.float64)
-    return linear @ middle + matrices[:, :3, 3], half * stretches(matrices)
-
-
 def stretches(matrices: Array) -> Array:
     """How much longer some matrices `(n, 4, 4)` make what lies along an axis, at the most, `(n,)`."""
     return np.asarray(np.sqrt((matrices[:, :3, :3].astype(np.float64) ** 2).sum(axis=1).max(axis=1)))
@@ -51,7 +44,7 @@ class Standing:
     def _plant(self, places: Array) -> None:
         if self._tree is not None:
             middles, radii = self.balls(places)
-            self._tree.put(places, middles, np.repeat(radii[:, None], 3, axis=1))
+            self._tree.put(places, middles, np.repeat(radii[:, None] * NEAR, 3, axis=1))
 
     def balls(self, numbers: Array, margin: float = 0.0) -> tuple[Array, Array]:
         """Middles `(n, 3)` and radii `(n,)` of some balls; `margin` is how far vertices may be moved, metres."""
@@ -81,4 +74,8 @@ def between(balls: tuple[Array, Array], planes: Array) -> Array:
 
 
 def _columns(matrices: Array, bounds: Array) -> tuple[Array, ...]:
-    return (*spheres(matrices, bounds), stretches(matrices), upright(matrices))
+    """Middles and radii of balls around instances of a mesh with `bounds` `(2, 3)`, their sizes, which are upright."""
+    middle, half = bounds.mean(axis=0), float(np.linalg.norm(bounds[1] - bounds[0])) / 2
+    sizes = stretches(matrices)
+    middles = matrices[:, :3, :3].astype(np.float64) @ middle + matrices[:, :3, 3]
+    return middles, half * sizes, sizes, upright(matrices)
