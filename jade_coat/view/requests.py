@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -61,3 +61,13 @@ class Part:
         (x0, y0, x1, y1), (left, top, right, bottom) = self.box, other.box
         box = (min(x0, left), min(y0, top), max(x1, right), max(y1, bottom))
         return Part(self.prop, numbers, corners, box)
+
+    def between(self, left: float, right: float) -> Part:
+        """What is seen of it in an upright strip of the picture, 0–1; beside it, a box without width at its edge."""
+        x0, top, x1, bottom = self.box
+        return replace(self, box=(min(max(x0, left), right), top, min(max(x1, left), right), bottom))
+
+    @property
+    def is_seen(self) -> bool:
+        """Whether its box has any width."""
+        return self.box[2] > self.box[0]

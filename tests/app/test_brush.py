@@ -14,6 +14,7 @@ from PyQt6.QtTest import QTest
 from jade_coat.app import importing
 from jade_coat.app.brush import pointing
 from jade_coat.app.brush.pen import draw
+from jade_coat.app.view.pictures import Split
 from jade_coat.files.gltf_writer import mesh_glb
 from jade_coat.jobs.job import Job
 from jade_coat.mesh.data import FULL
@@ -22,7 +23,7 @@ from jade_coat.mesh.subdivide import subdivided
 from jade_coat.stage import edits
 from tests.app.brush_hand import WALL_PROP, panel_of, texts_of, unfold, values_near
 from tests.app.conftest import Hand, move
-from tests.app.wall import WALL, paint_a_stroke, pixel_of, shown, wall_paint
+from tests.app.wall import WALL, other_side, paint_a_stroke, pixel_of, shown, wall_paint
 
 
 def paint_on_trial(hand: Hand) -> np.ndarray:
@@ -255,6 +256,33 @@ def test_edges_dots_and_what_the_mesh_holds_are_drawn_over_the_chosen_prop_alone
         unfold(hand, "Over the view")
         hand.settle()
     assert np.abs(shown(hand) - before).max() <= 2
+
+
+def test_a_stroke_beside_the_line_of_a_comparison_is_drawn_on_its_own_side_alone(hand: Hand, brush, monkeypatch) -> None:
+    view, client, asked = hand.window.view, hand.session.client, set()
+    brush.set(radius=0.05)
+    view.show_split(Split(finish="plain_wall", name="Plain mix wall"))
+    ask = client.request
+
+    def request(stream: str, tag, **wishes) -> None:
+        if wishes.get("part") is not None:
+            asked.add((stream, wishes["part"].is_seen))
+        ask(stream, tag, **wishes)
+
+    monkeypatch.setattr(client, "request", request)
+    start = pixel_of(hand, WALL).x()
+    for line, sides in ((start + 160, {("main", True)}), (start - 60, {("main", False), ("split", True)})):
+        view.set_split_at(line / view.width())
+        hand.settle()
+        before = {"main": shown(hand), "split": other_side(hand)}
+        asked.clear()
+        paint_a_stroke(hand)
+        assert asked == sides
+        hand.settle()
+        after = {"main": shown(hand), "split": other_side(hand)}
+        changed = {name: (np.abs(after[name] - before[name]).max(axis=2) > 12).sum() for name in after}
+        assert min(changed.values()) > 30, changed  # at rest both are whole
+        hand.window.undo()
 
 
 def test_splitting_where_vertices_are_too_few_keeps_the_paint_and_lets_a_small_brush_paint(hand: Hand, brush) -> None:

@@ -18,7 +18,15 @@ def pixel_of(hand: Hand, point: np.ndarray) -> QPoint:
 
 
 def shown(hand: Hand) -> np.ndarray:
-    picture: QImage = hand.window.view._image
+    return _texels(hand, hand.window.view._image)
+
+
+def other_side(hand: Hand) -> np.ndarray:
+    """The picture of the right part of a comparison, whole."""
+    return _texels(hand, hand.window.view._split_image)
+
+
+def _texels(hand: Hand, picture: QImage) -> np.ndarray:
     image = picture.scaled(hand.window.view.size()).convertToFormat(QImage.Format.Format_RGBA8888)
     data = image.constBits().asstring(image.sizeInBytes())
     return np.frombuffer(data, np.uint8).reshape(image.height(), image.width(), 4)[..., :3].astype(int)

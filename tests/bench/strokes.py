@@ -45,7 +45,9 @@ def main():
     view, tool = window.view, window.bench.brush_tool
     window.bench.brush.set(radius=0.15, strength=0.5)
     arrived = []
-    session.picture.connect(lambda p, i: arrived.append(p.tag.generation) if p.stream == "main" else None)
+    other_side = lambda: view.split is not None and view.split_at < 0.1
+    seen_on = lambda: "split" if other_side() else "main"
+    session.picture.connect(lambda p, i: arrived.append(p.tag.generation) if p.stream == seen_on() else None)
     def until(holds, seconds=120):
         end = time.monotonic() + seconds
         while not holds():
@@ -107,6 +109,9 @@ DABS = (
     + RUN[RUN.index("    view, tool = window.view") : RUN.index("    def measure")]
     + """
     state = window.bench.brush
+    def compare(line):
+        view.show_split(Split(finish="plain_wall", name="Plain"))
+        view.set_split_at(line)
     def measure():
         until(lambda: window.ready() or session.playing)
         mouse(QEvent.Type.MouseMove, place(0), none, none)
@@ -124,7 +129,8 @@ DABS = (
         "four channels": (lambda: state.show(channels=True), lambda: state.show(channels=False)),
         "edges": (lambda: state.show(edges=True), lambda: state.show(edges=False)),
         "what it holds": (lambda: state.show(held=True), lambda: state.show(held=False)),
-        "Compare": (lambda: view.show_split(Split(finish="plain_wall", name="Plain")), lambda: view.show_split(None)),
+        "Compare": (lambda: compare(0.9), lambda: view.show_split(None)),
+        "Compare, on the other side": (lambda: compare(0.05), lambda: view.show_split(None)),
         "playing": (lambda: session.play(True), lambda: session.play(False)),
     }
     found = {name: [] for name in ways}

@@ -145,6 +145,8 @@ def test_a_picture_of_what_changed_alone_is_the_whole_picture(
         renderer.assets.put_mesh(prop.mesh, streams, mesh.triangles, mesh_numbers(mesh))
     wishes = {"looks": (look,), "marks": over}
     before = renderer.picture("stage", eye, 320, 200, **wishes)
+    for side in ("left", "right"):
+        renderer.picture("stage", eye, 320, 200, **wishes, stream=side)
     stroke = Stroke(canvas)
     middle = mesh.positions[mesh.vertex_count // 2].astype(float)
     stroke.dab(middle, np.array([0.0, 0.0, 1.0]), Brush(0.3, 1.0, "flat", channels=(1,)))
@@ -160,6 +162,11 @@ def test_a_picture_of_what_changed_alone_is_the_whole_picture(
     box = (*seen.min(axis=0), *seen.max(axis=0))
     part = renderer.picture("stage", eye, 320, 200, **wishes, part=Part(WALL, numbers, corners, box))
     assert (part != before).any()
+    change, line = Part(WALL, numbers, corners, box), round((box[0] + box[2]) * 160)
+    sides = {"left": change.between(0.0, line / 320), "right": change.between(line / 320, 1.0)}
+    left, right = (renderer.picture("stage", eye, 320, 200, **wishes, stream=s, part=p) for s, p in sides.items())
+    assert np.array_equal(np.concatenate([left[:, :line], right[:, line:]], axis=1), part)
+    assert np.array_equal(left[:, line + 3 :], before[:, line + 3 :])  # and what is not seen cost nothing
     renderer.set_shared({})  # whatever it was drawn from may be another now: the next picture is drawn whole
     assert np.array_equal(
         renderer.picture("stage", eye, 320, 200, **wishes, part=Part(WALL, numbers[:1], corners[:1], box)), part

@@ -271,13 +271,23 @@ class Pictures(QWidget):
 
     def _ask(self, width: int, height: int, sample: int, moving: bool, part: Part | None = None) -> None:
         tag = _Tag(self._generation, moving, sample, part is not None)
+        beside = part
+        if part is not None and self.split is not None:  # each side is drawn where it is seen
+            part, beside = part.between(0.0, self.split_at), part.between(self.split_at, 1.0)
         self._request("main", tag, self.main_eye(), width, height, self.look, sample, 0, part=part)
-        if self.split is not None:
+        if self.split is not None and (beside is None or beside.is_seen):
             scene = COMPARE if self.split.finish else self.scene
             look = self.split.look or self.look
             # What waits is forgotten for this: its part would be lost, so all is drawn then.
-            own = None if self._session.client.waits("split") else part
+            own = None if self._session.client.waits("split") else beside
             self._request("split", tag, self.main_eye(), width, height, look, sample, 1, scene, own)
+
+    def set_split_at(self, share: float) -> None:
+        """Draw the line of a split view elsewhere, at a share of its width."""
+        self.split_at = min(max(share, 0.02), 0.98)
+        if self._part_size is not None:
+            self.refresh()  # of a stroke each side was drawn where it was seen alone
+        self.update()
 
     def _ask_far(self) -> None:
         ratio = self.devicePixelRatioF()

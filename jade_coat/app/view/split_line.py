@@ -52,8 +52,7 @@ class SplitLine(Overlay[View]):
         return self.view.split is not None and abs(at.x() - self._x()) < _REACH
 
     def move(self, at: QPointF, event: QSinglePointEvent) -> None:
-        self.view.split_at = min(max(at.x() / max(self.view.width(), 1), 0.02), 0.98)
-        self.view.update()
+        self.view.set_split_at(at.x() / max(self.view.width(), 1))
 
     def hover(self, at: QPointF | None) -> None:
         if self.view.split is None or self.view.tool != "look":

@@ -46,12 +46,15 @@ class SurfacePass:
 
     def _draw_part(self, frame: Frame, part: Part) -> None:
         depth_tested(self._drawer.context, "<=")
+        buffers, box = frame.buffers, frame.buffers.box_of(part.box)
+        buffers.gbuffer.scissor = box
         for i, draw in enumerate(frame.scene.scene.draws):
             inside = (part.numbers >= draw.start) & (part.numbers < draw.start + draw.count)
             if inside.any() and i not in frame.crowds and self._drawer.shows(draw, part.prop):
                 self._drawer.some_of_surface(frame, i, part.prop, part.corners[inside])
+        buffers.gbuffer.scissor = None
         self._drawer.context.depth_func = "<"
-        frame.buffers.limit(frame.buffers.box_of(part.box))
+        buffers.limit(box)
 
     def _distance(self, draw: Draw, frame: Frame) -> float:
         mesh = self._drawer.assets.meshes.get(draw.mesh)
