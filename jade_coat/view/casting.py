@@ -10,6 +10,7 @@ from typing import Any
 import moderngl
 import numpy as np
 
+from jade_coat.material.splitting import LIVE
 from jade_coat.mesh.attributes import COLOR_STREAMS
 from jade_coat.program.types import Array
 from jade_coat.stage.draws import Draw, Scene
@@ -36,23 +37,26 @@ class Caster:
             vertex_shader=vertex_source(VertexPart()), fragment_shader=HEADER + shader("depth.frag")
         )
 
-    def follows(self, found: GpuScene) -> object:
-        """What depth maps follow from beside shapes and lights: all that opacity may follow from, where it matters."""
+    def follows(self, found: GpuScene, live: bool = True) -> object:
+        """What depth maps follow from beside shapes and lights: all that opacity may follow from, where it matters.
+
+        Without what is `live`, it stays the same while the clock alone runs.
+        """
         parts: list[object] = []
         for draw in found.scene.drawn:
             if self._drawer.assets.surface_kind(draw.material).casts == "none":
                 parts.append(draw.material)
             elif self._by_material(draw.material):
-                parts.append(self._follows(found, draw))
+                parts.append(self._follows(found, draw, live))
         return tuple(parts)
 
-    def _follows(self, found: GpuScene, draw: Draw) -> object:
+    def _follows(self, found: GpuScene, draw: Draw, live: bool) -> object:
         """What the depth of a draw follows from, where its material cuts or moves it: rows, maps, paint, the clock."""
         drawer, name = self._drawer, draw.material
         compiled = drawer.compiled(draw, drawer.shop.shadow, in_earnest=False)
         if compiled is None:
             return name
-        shared = tuple(repr(drawer.shared.get(n)) for n in compiled.glsl.shared)
+        shared = tuple(repr(drawer.shared.get(n)) for n in compiled.glsl.shared if live or n not in LIVE)
         paints = draw.paint or any(s in COLOR_STREAMS for s in compiled.streams)
         painted = (drawer.assets.version, drawer.assets.patches) if paints else 0
         rows = hash(found.scene.rows[name].tobytes())

@@ -49,6 +49,8 @@ class Depths:
     is_cast: bool = False
     cast_from: object = None
     """What they follow from beside shapes, where materials leave points out."""
+    still_from: object = None
+    """The same without the clock and the wind."""
     rows: Array = field(default_factory=lambda: np.zeros((0, 4)))
     texel: float = 0.0
     side: int = 0
@@ -271,9 +273,11 @@ class GpuScenes:
             scene.sun.is_cast = False
 
     def cast_anew(self) -> None:
-        """Forget every depth map: a mesh moves by itself."""
+        """Forget every depth map of the sun, and of the sky for when the view stands still: a mesh moves by itself."""
         for scene in self.by_name.values():
+            known = scene.sky.is_cast
             scene.cast_anew()
+            scene.sky.is_cast, scene.sky.late = known, True
 
     def _free(self, scene: GpuScene) -> None:
         self.freed += [buffer.glo for buffer in scene.instances]

@@ -258,7 +258,9 @@ def test_edges_dots_and_what_the_mesh_holds_are_drawn_over_the_chosen_prop_alone
     assert np.abs(shown(hand) - before).max() <= 2
 
 
-def test_a_stroke_beside_the_line_of_a_comparison_is_drawn_on_its_own_side_alone(hand: Hand, brush, monkeypatch) -> None:
+def test_a_stroke_beside_the_line_of_a_comparison_is_drawn_on_its_own_side_alone(
+    hand: Hand, brush, monkeypatch
+) -> None:
     view, client, asked = hand.window.view, hand.session.client, set()
     brush.set(radius=0.05)
     view.show_split(Split(finish="plain_wall", name="Plain mix wall"))

@@ -194,7 +194,8 @@ class CoatStack(QWidget):
         session.changed.connect(self._rebuild)
         session.selection_changed.connect(self._rebuild)
         session.scene_changed.connect(self._measure.start)
-        swatches.arrived.connect(lambda _: [r.update() for r in self._rows])
+        for signal in (swatches.arrived, swatches.outdated):
+            signal.connect(lambda *_: [r.update() for r in self._rows])
 
     def showEvent(self, event: QShowEvent | None) -> None:
         self._measure.start()  # nothing is measured while it is folded

@@ -217,6 +217,7 @@ class FinishRail(QScrollArea):
         session.changed.connect(self._rebuild)
         session.selection_changed.connect(self._mark)
         swatches.arrived.connect(self._on_swatch)
+        swatches.outdated.connect(inner.update)
         self._rebuild()
 
     def _lay_filter(self) -> None:

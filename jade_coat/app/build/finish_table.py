@@ -4,12 +4,10 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6 import sip
-from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QPixmap
-from PyQt6.QtWidgets import QCheckBox, QDialog, QGridLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtWidgets import QCheckBox, QDialog, QGridLayout, QVBoxLayout, QWidget
 
-from jade_coat.app.build.swatches import Swatches
+from jade_coat.app.build.swatches import HEIGHT, WIDTH, Swatches, SwatchPicture
 from jade_coat.app.controls.basics import button, clear, holder, label, row, scrolled
 from jade_coat.app.controls.basics import column as over
 from jade_coat.app.controls.fields import Field
@@ -20,7 +18,7 @@ from jade_coat.material.rows import dial_spec
 from jade_coat.stage import edits
 from jade_coat.stage.looks import dial_values, material_of
 
-PICTURE = 96
+PICTURE = QSize(96, 96 * HEIGHT // WIDTH)
 
 
 class FinishTable(QDialog):
@@ -29,8 +27,7 @@ class FinishTable(QDialog):
     def __init__(self, parent: QWidget, session: Session, swatches: Swatches) -> None:
         super().__init__(parent)
         self._session, self._swatches = session, swatches
-        self.pictures: dict[str, QLabel] = {}
-        swatches.arrived.connect(self._show_picture)
+        self.pictures: dict[str, SwatchPicture] = {}
         self.setWindowTitle("Finishes side by side")
         self.resize(820, 460)
         self.fields: dict[tuple[str, str], Field] = {}
@@ -92,9 +89,8 @@ class FinishTable(QDialog):
             tick.setChecked(finish in self._ticked)
             tick.clicked.connect(partial(self._tick, finish))
             self.ticks[finish] = tick
-            self.pictures[finish] = QLabel()
+            self.pictures[finish] = SwatchPicture(self._swatches, f"finish:{finish}", PICTURE)
             self._grid.addLayout(over(self.pictures[finish], tick), 0, column)
-            self._show_picture(f"finish:{finish}")
         dials = {d.id: d for d in material.dials}
         for at, dial in enumerate(rows, 1):
             self._grid.addWidget(label(dials[dial].name), at, 0)
@@ -111,11 +107,6 @@ class FinishTable(QDialog):
             self._grid.addWidget(label("They do not differ in any dial.", "quiet"), 1, 0, 1, 4)
         self._grid.setRowStretch(len(rows) + 2, 1)
         self._grid.setColumnStretch(len(finishes) + 1, 1)
-
-    def _show_picture(self, name: str) -> None:
-        shown, image = self.pictures.get(name.removeprefix("finish:")), self._swatches.image(name)
-        if shown is not None and image is not None and not sip.isdeleted(shown):
-            shown.setPixmap(QPixmap.fromImage(image).scaledToWidth(PICTURE, Qt.TransformationMode.SmoothTransformation))
 
     def _tick(self, finish: str, on: bool) -> None:
         (self._ticked.add if on else self._ticked.discard)(finish)

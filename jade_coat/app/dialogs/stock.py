@@ -7,11 +7,11 @@ from functools import partial
 from typing import Any
 
 from PyQt6.QtCore import QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QImage, QPixmap
-from PyQt6.QtWidgets import QButtonGroup, QComboBox, QDialog, QFrame, QLabel, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtGui import QImage
+from PyQt6.QtWidgets import QButtonGroup, QComboBox, QDialog, QFrame, QLineEdit, QVBoxLayout, QWidget
 
 from jade_coat.app.build.finish_rail import family_order
-from jade_coat.app.build.swatches import Swatches
+from jade_coat.app.build.swatches import Swatches, SwatchPicture
 from jade_coat.app.controls.basics import (
     button,
     choice,
@@ -52,9 +52,7 @@ class StockRow(QFrame):
         super().__init__()
         self.setObjectName("card")
         self._stock, self._kind, self.thing = stock, kind, thing
-        self.picture = QLabel()
-        self.picture.setFixedSize(PICTURE)
-        self.picture.setScaledContents(True)
+        self.picture = SwatchPicture(stock.swatches, *stock.pictured(kind, thing))
         self.name = QLineEdit(thing.name)
         self.name.setAccessibleName(f"Name of the {WORDS[kind]}")
         self.name.editingFinished.connect(self._rename)
@@ -88,11 +86,6 @@ class StockRow(QFrame):
         outer = self.layout()
         assert isinstance(outer, QVBoxLayout)
         outer.addLayout(self._asking)
-
-    def show_image(self, image: QImage | None) -> None:
-        """Show its picture, if there is one."""
-        if image is not None:
-            self.picture.setPixmap(QPixmap.fromImage(image))
 
     def _rename(self) -> None:
         if self.name.text().strip() != self.thing.name and not self._stock.do(
@@ -136,7 +129,7 @@ class Stock(QDialog):
 
     def __init__(self, parent: QWidget, session: Session, swatches: Swatches) -> None:
         super().__init__(parent)
-        self.session, self._swatches = session, swatches
+        self.session, self.swatches = session, swatches
         self.setWindowTitle("Stock: what the project keeps")
         self.resize(760, 580)
         self.kind: Stocked = "materials"
@@ -158,7 +151,6 @@ class Stock(QDialog):
         layout.addLayout(row(self.problem, 1, button("Close", self.accept)))
         self._key: object = None
         session.changed.connect(self.refresh)
-        swatches.arrived.connect(self._on_swatch)
         self.show_kind("materials")
 
     def show_kind(self, kind: Stocked) -> None:
@@ -205,27 +197,20 @@ class Stock(QDialog):
         clear(self._list)
         self.rows = {}
         for thing in things:
-            made = self.rows[thing.id] = StockRow(self, self.kind, thing)
-            made.show_image(self._image(thing))
-            self._list.addWidget(made)
+            self.rows[thing.id] = StockRow(self, self.kind, thing)
+            self._list.addWidget(self.rows[thing.id])
         if not things:
             self._list.addWidget(label(f"The project has no {WORDS[self.kind]} yet.", "quiet"))
         self._list.addStretch(1)
 
-    def _image(self, thing: Any) -> QImage | None:
-        project = self.session.project
-        if self.kind in ("materials", "finishes"):
+    def pictured(self, kind: Stocked, thing: Any) -> tuple[str, QSize, QImage | None]:
+        """The swatch of a thing, how large it is shown, and the picture of what has no swatch."""
+        project, worn = self.session.project, thing.id
+        if kind == "map_sets":
+            return "", PICTURE, picture_of(project, self.session.library.assets, (kind, thing.id))
+        if kind == "materials":
             worn = next((f.id for f in project.finishes if f.parent == thing.id), thing.id)
-            found = self._swatches.image(f"finish:{thing.id if self.kind == 'finishes' else worn}")
-            return found or picture_of(project, self.session.library.assets, (self.kind, thing.id))
-        if self.kind == "map_sets":
-            return picture_of(project, self.session.library.assets, ("map_sets", thing.id))
-        return None
-
-    def _on_swatch(self, name: str) -> None:
-        made = self.rows.get(name.removeprefix("finish:"))
-        if made is not None and self.isVisible():
-            made.show_image(self._swatches.image(name))
+        return f"finish:{worn}" if kind in ("materials", "finishes") else "", PICTURE, None
 
     # Who uses what
 

@@ -86,6 +86,8 @@ class FinishPicker(QFrame):
             tile = self.tiles[finish] = PickTile(finish, name, swatches, finish == current)
             tile.rested.connect(self._rest_on)
             tile.clicked.connect(lambda _=False, f=finish: self.keep(f))
+        for signal in (swatches.arrived, swatches.outdated):
+            signal.connect(self._repaint)
         area = scrolled(self._grid_holder)
         area.setFixedSize(
             ACROSS * (SMALL.width() + 4) + 18, min(-(-len(choices) // ACROSS), 4) * (SMALL.height() + 4) + 8
@@ -116,6 +118,10 @@ class FinishPicker(QFrame):
             self._grid.addWidget(tile, i // ACROSS, i % ACROSS)
         for tile in self.tiles.values():
             tile.setVisible(tile in shown)
+
+    def _repaint(self, *_: object) -> None:
+        for tile in self.tiles.values():
+            tile.update()
 
     def _rest_on(self, finish: str) -> None:
         self._resting.rest(lambda: self._wear(finish))

@@ -156,7 +156,8 @@ class LineUp(QWidget):
         self.setLayout(body)
         session.changed.connect(self.refresh)
         session.selection_changed.connect(self.refresh)
-        swatches.arrived.connect(lambda _: self._repaint())
+        for signal in (swatches.arrived, swatches.outdated):
+            signal.connect(lambda *_: self._repaint())
         self.models.arrived.connect(lambda _: self._repaint())
 
     def showEvent(self, event: object) -> None:

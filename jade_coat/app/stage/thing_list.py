@@ -189,7 +189,8 @@ class ThingList(QListView):
         self._following = False
         session.selection_changed.connect(self.follow)
         self.rows.modelReset.connect(self.follow)
-        swatches.arrived.connect(lambda _: self._repaint())
+        for signal in (swatches.arrived, swatches.outdated):
+            signal.connect(lambda *_: self._repaint())
         chosen = self.selectionModel()
         assert chosen is not None
         chosen.selectionChanged.connect(self._on_chosen)

@@ -35,18 +35,21 @@ class SkyDepthsPass:
         self._caster = Caster(drawer)
 
     def draw(self, frame: Frame) -> None:
-        """Make the maps where they are out of date. A view that is being turned or changed waits for none."""
-        found = frame.scene
-        if not frame.is_lit or not found.scene.drawn:
+        """Make the maps where they are out of date.
+
+        A view that is being turned or changed waits for none, and none follow what sways or walks before it rests.
+        """
+        found, sky = frame.scene, frame.scene.sky
+        if not frame.is_lit or not found.scene.drawn or found.scene.surroundings.small:
             return
         follows = self._caster.follows(found)
-        if found.sky.is_cast and found.sky.cast_from == follows:
+        if sky.is_cast and sky.cast_from == follows and not sky.late:
             return
-        if found.scene.surroundings.small:
+        still = self._caster.follows(found, live=False)
+        moved = sky.is_cast and sky.still_from == still
+        if frame.sample == 0 and (moved or self._caster.triangles(found) > AT_ONCE):
             return
-        if frame.sample == 0 and self._caster.triangles(found) > AT_ONCE:
-            return
-        found.sky.is_cast, found.sky.cast_from = True, follows
+        sky.is_cast, sky.late, sky.cast_from, sky.still_from = True, False, follows, still
         frame.begins = True
         self._make(found, frame)
 
