@@ -15,6 +15,13 @@ Box = tuple[int, int, int, int]
 """Pixels: left, bottom, width, height."""
 
 
+def within(box: Box, limit: Box) -> Box:
+    """What two boxes of pixels share."""
+    x0, y0 = max(box[0], limit[0]), max(box[1], limit[1])
+    x1, y1 = min(box[0] + box[2], limit[0] + limit[2]), min(box[1] + box[3], limit[1] + limit[3])
+    return (x0, y0, max(x1 - x0, 0), max(y1 - y0, 0))
+
+
 @dataclass(frozen=True)
 class Attachment:
     """One texture of the G-buffer: four channels of bytes (`f1`) or half floats (`f2`).
@@ -72,6 +79,8 @@ class Buffers:
     openness: Any = None
     """How much of the sky is seen, at half the size; made when it is first worked out."""
     opening: Any = None
+    opened_by: object = None
+    """The scene and which of its depth maps of the sky that was worked out from."""
     samples: int = 0
     is_sum: bool = False
     """Whether the picture is the sum of its samples: of one alone, and without marks over it."""

@@ -16,7 +16,7 @@ from jade_coat.program.types import Array
 from jade_coat.stage.draws import Draw, Scene
 from jade_coat.view.camera import planes
 from jade_coat.view.context import HEADER, shader
-from jade_coat.view.culling import FEWEST, reach_in
+from jade_coat.view.culling import FEWEST, box_around, reach_in
 from jade_coat.view.drawing import Drawer
 from jade_coat.view.frame import Frame
 from jade_coat.view.gpu_scenes import GpuScene, instance_data
@@ -188,11 +188,10 @@ class Caster:
         for draw in draws:
             mesh = self._drawer.assets.meshes.get(draw.mesh)
             if mesh is not None:
-                linear, reach = draw.matrices[:, :3, :3], reach_in(scene, self._drawer.assets.material(draw.material))
-                middles = linear @ mesh.bounds.mean(axis=0) + draw.matrices[:, :3, 3]
-                halves = np.abs(linear) @ ((mesh.bounds[1] - mesh.bounds[0]) / 2) + reach
-                low.append((middles - halves).min(axis=0))
-                high.append((middles + halves).max(axis=0))
+                reach = reach_in(scene, self._drawer.assets.material(draw.material))
+                lowest, highest = box_around(draw, mesh.bounds, reach)
+                low.append(lowest)
+                high.append(highest)
         return np.min(low or [np.zeros(3)], axis=0), np.max(high or [np.zeros(3)], axis=0)
 
 

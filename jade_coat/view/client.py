@@ -17,6 +17,7 @@ from jade_coat.program.types import Array
 from jade_coat.view import answers
 from jade_coat.view import messages as m
 from jade_coat.view.given import Given
+from jade_coat.view.requests import Part
 from jade_coat.view.shared import Handle, Shared
 from jade_coat.view.spawn import Started, start_process
 
@@ -255,6 +256,14 @@ class RenderClient(Given):
         """Whether a request of this stream is not drawn yet and would be forgotten for a newer one."""
         found = self._streams.get(stream)
         return found is not None and found.waiting is not None
+
+    def with_waiting(self, stream: str, part: Part | None) -> Part | None:
+        """What a request of this stream is to draw so that a part lies in it, and what would be forgotten for it."""
+        found = self._streams.get(stream)
+        if found is None or found.waiting is None or part is None:
+            return part
+        waiting = found.waiting[0].get("part")
+        return part.with_(waiting) if waiting is not None else None
 
     @property
     def idle(self) -> bool:

@@ -89,6 +89,14 @@ def reach_in(scene: Scene, material: Material | None) -> float:
     return reach_of_moves(material, values)
 
 
+def box_around(draw: Draw, bounds: Array, reach: float) -> tuple[Array, Array]:
+    """The box `(3,)` to `(3,)` around the instances of a draw, which a material may move so far, metres."""
+    linear = draw.matrices[:, :3, :3]
+    middles = linear @ bounds.mean(axis=0) + draw.matrices[:, :3, 3]
+    halves = np.abs(linear) @ ((bounds[1] - bounds[0]) / 2) + reach
+    return (middles - halves).min(axis=0), (middles + halves).max(axis=0)
+
+
 def seen_instances(context: Any, scene: GpuScene, index: int, bounds: Array, eye: Eye, margin: float = 0.0) -> Seen:
     """The instances of a draw that are seen; of few instances all."""
     draw: Draw = scene.scene.draws[index]

@@ -51,6 +51,8 @@ class Depths:
     """What they follow from beside shapes, where materials leave points out."""
     still_from: object = None
     """The same without the clock and the wind."""
+    made: int = 0
+    """Counts up whenever they are drawn."""
     rows: Array = field(default_factory=lambda: np.zeros((0, 4)))
     texel: float = 0.0
     side: int = 0

@@ -24,7 +24,7 @@ from jade_coat.view.looks import LAYERS, batches, link_number
 from jade_coat.view.passes import Pass
 from jade_coat.view.passes.baked import BakedPass
 from jade_coat.view.passes.compose import ComposePass
-from jade_coat.view.passes.crowd import CrowdPass, is_crowd
+from jade_coat.view.passes.crowd import CrowdPass, in_crowds
 from jade_coat.view.passes.decals import DecalPass
 from jade_coat.view.passes.forward import ForwardPass
 from jade_coat.view.passes.gather import GatherPass
@@ -78,10 +78,11 @@ class Renderer:
 
     def compile_ahead(self, materials: tuple[str, ...]) -> None:
         """Have the programs of some materials ready; one that fails is a fault once it is drawn."""
-        draws = [(d, scene.scene) for scene in self.scenes.by_name.values() for d in scene.scene.drawn]
+        scenes = [found.scene for found in self.scenes.by_name.values()]
+        ways = [({d.material for d in scene.drawn}, in_crowds(scene)) for scene in scenes]
         for name in materials:
             if name in self.assets.materials:
-                for crowd in {is_crowd(d, scene) for d, scene in draws if d.material == name} or {False}:
+                for crowd in {name in crowds for drawn, crowds in ways if name in drawn} or {False}:
                     with suppress(ProgramFault, TypeError, ValueError, KeyError):
                         self.shop.view(*self.assets.materials[name], kind=partial(self.assets.kind, name), crowd=crowd)
 

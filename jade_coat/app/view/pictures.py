@@ -274,13 +274,15 @@ class Pictures(QWidget):
         beside = part
         if part is not None and self.split is not None:  # each side is drawn where it is seen
             part, beside = part.between(0.0, self.split_at), part.between(self.split_at, 1.0)
-        self._request("main", tag, self.main_eye(), width, height, self.look, sample, 0, part=part)
+        if part is not None and not part.is_seen and not self._session.client.waits("main"):
+            self.drawn = tag.generation  # it shows all of it that can be seen
+        else:
+            self._request("main", tag, self.main_eye(), width, height, self.look, sample, 0, part=part)
         if self.split is not None and (beside is None or beside.is_seen):
             scene = COMPARE if self.split.finish else self.scene
             look = self.split.look or self.look
-            # What waits is forgotten for this: its part would be lost, so all is drawn then.
-            own = None if self._session.client.waits("split") else beside
-            self._request("split", tag, self.main_eye(), width, height, look, sample, 1, scene, own)
+            beside = self._session.client.with_waiting("split", beside)
+            self._request("split", tag, self.main_eye(), width, height, look, sample, 1, scene, beside)
 
     def set_split_at(self, share: float) -> None:
         """Draw the line of a split view elsewhere, at a share of its width."""

@@ -11,13 +11,14 @@ from functools import partial
 from typing import Any
 
 import moderngl
+import numpy as np
 
 from jade_coat.material.compile import fades
 from jade_coat.material.kinds import kind_of
 from jade_coat.stage.draws import Draw, Scene
-from jade_coat.view.attachments import ATTACHMENTS
+from jade_coat.view.attachments import ATTACHMENTS, Box, within
 from jade_coat.view.context import HEADER, shader
-from jade_coat.view.culling import reach_in, seen_instances
+from jade_coat.view.culling import box_around, reach_in, seen_instances
 from jade_coat.view.drawing import Drawer, bind_corners, depth_tested, set_uniform
 from jade_coat.view.frame import Frame
 from jade_coat.view.gpu_mesh import GpuMesh
@@ -34,10 +35,19 @@ MOST = 255
 """How many draws of a picture can be crowds; those beyond are drawn one by one."""
 
 
-def is_crowd(draw: Draw, scene: Scene) -> bool:
-    """Whether a draw of a scene has triangles enough to be drawn as a crowd."""
+CORNERS = np.array([[i >> k & 1 for k in range(3)] for i in range(8)])
+FEW = 16
+"""Of draws of so few instances only the part of the picture is looked through that they can be in."""
+
+
+def in_crowds(scene: Scene) -> frozenset[str]:
+    """The materials of a scene that are drawn in crowds: one of their draws at least has triangles enough.
+
+    The others of such a material are drawn so too: for a few triangles another program would have to be compiled.
+    """
     fewest = min(FEWEST_TRIANGLES, FEWEST_OF_SMALL) if scene.surroundings.small else FEWEST_TRIANGLES
-    return draw.grid is None and (bool(draw.strewn) or draw.count * len(draw.rows) >= fewest)
+    large = (d for d in scene.draws if d.grid is None and (d.strewn or d.count * len(d.rows) >= fewest))
+    return frozenset(d.material for d in large)
 
 
 @dataclass(frozen=True)
@@ -96,23 +106,36 @@ class CrowdPass:
         buffers.masked.use()
         depth_tested(self._drawer.context, "==")
         for crowd in again:
-            self._work_out(frame, crowd)
+            place = self._place(frame, crowd)
+            if place is not None:
+                buffers.masked.scissor = within(place, box) if box is not None else place
+                self._work_out(frame, crowd)
         buffers.masking.scissor = buffers.masked.scissor = None
         self._drawer.context.depth_func = "<"
         buffers.gbuffer.use()
 
     def _found(self, frame: Frame) -> list[_Crowd]:
         found: list[_Crowd] = []
+        materials = in_crowds(frame.scene.scene)
         for index, draw in enumerate(frame.scene.scene.draws):
-            crowd = self._crowd(frame, index, draw, len(found) + 1) if len(found) < MOST else None
-            found += [crowd] if crowd is not None else []
+            if draw.grid is None and draw.material in materials and len(found) < MOST:
+                crowd = self._crowd(frame, index, draw, len(found) + 1)
+                found += [crowd] if crowd is not None else []
         return found
+
+    def _place(self, frame: Frame, crowd: _Crowd) -> Box | None:
+        """The pixels where a crowd may be seen; None where it is not."""
+        if len(crowd.draw.rows) > FEW:
+            return (0, 0, *frame.buffers.size)
+        reach = reach_in(frame.scene.scene, self._drawer.assets.material(crowd.draw.material))
+        box = np.stack(box_around(crowd.draw, crowd.mesh.bounds, reach))
+        return frame.pixels_of(box[CORNERS, (0, 1, 2)])
 
     def _crowd(self, frame: Frame, index: int, draw: Draw, number: int) -> _Crowd | None:
         """A draw as a crowd, where it is worth it and can be one."""
         assets = self._drawer.assets
         mesh = assets.meshes.get(draw.mesh)
-        if mesh is None or not is_crowd(draw, frame.scene.scene) or index in frame.blends:
+        if mesh is None or not len(draw.rows) or not draw.count or index in frame.blends:
             return None
         reach = reach_in(frame.scene.scene, assets.material(draw.material))
         seen = seen_instances(self._drawer.context, frame.scene, index, mesh.bounds, frame.eye, reach)

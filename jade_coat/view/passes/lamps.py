@@ -10,7 +10,7 @@ import numpy as np
 
 from jade_coat.program.types import Array
 from jade_coat.stage.lamps import LampDraw
-from jade_coat.view.attachments import ATTACHMENTS, Box
+from jade_coat.view.attachments import ATTACHMENTS, Box, within
 from jade_coat.view.camera import look_at_by, perspective, planes
 from jade_coat.view.casting import Caster, depth_map
 from jade_coat.view.context import HEADER, light_source, shader
@@ -217,13 +217,6 @@ def around(a: Box, b: Box) -> Box:
 
 def _area(box: Box) -> int:
     return box[2] * box[3]
-
-
-def within(box: Box, limit: Box) -> Box:
-    """What two boxes of pixels (left, bottom, width, height) share."""
-    x0, y0 = max(box[0], limit[0]), max(box[1], limit[1])
-    x1, y1 = min(box[0] + box[2], limit[0] + limit[2]), min(box[1] + box[3], limit[1] + limit[3])
-    return (x0, y0, max(x1 - x0, 0), max(y1 - y0, 0))
 
 
 def near_of(lamp: LampDraw) -> float:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import moderngl
 import numpy as np
 
-from jade_coat.view.attachments import ATTACHMENTS
+from jade_coat.view.attachments import ATTACHMENTS, Box
 from jade_coat.view.context import HEADER, light_source, shader
 from jade_coat.view.drawing import Drawer, set_uniform
 from jade_coat.view.frame import Frame
@@ -29,11 +29,14 @@ class OpennessPass:
         )
 
     def draw(self, frame: Frame) -> None:
-        """Work it out, where the frame is lit and the sky's depth maps are there."""
-        buffers, program = frame.buffers, self._program
-        if not frame.is_lit or frame.scene.sky.texture is None:
+        """Work it out, where the frame is lit and the sky's depth maps are there; of a part there alone."""
+        buffers, program, sky = frame.buffers, self._program, frame.scene.sky
+        if not frame.is_lit or sky.texture is None:
             return
         buffers.keep_openness(self._drawer.context)
+        made = (frame.scene.serial, sky.made)
+        known, buffers.opened_by = buffers.opened_by == made, made
+        buffers.opening.scissor = self._halved(buffers.box_of(frame.part.box)) if frame.part and known else None
         names = [*(a.name for a in ATTACHMENTS), "depth"]
         for unit, (name, texture) in enumerate(zip(names, [*buffers.attachments, buffers.depth], strict=True)):
             texture.use(unit)
@@ -47,4 +50,12 @@ class OpennessPass:
         buffers.opening.use()
         self._drawer.context.enable_only(moderngl.NOTHING)
         self._drawer.run_screen(program)
+        buffers.opening.scissor = None
         buffers.gbuffer.use()
+
+    @staticmethod
+    def _halved(box: Box) -> Box:
+        """The pixels of half the size that those of a box are mixed from."""
+        left, bottom, width, height = box
+        x, y = max(left // 2 - 1, 0), max(bottom // 2 - 1, 0)
+        return x, y, (left + width) // 2 + 2 - x, (bottom + height) // 2 + 2 - y

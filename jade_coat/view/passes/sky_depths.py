@@ -50,6 +50,7 @@ class SkyDepthsPass:
         if frame.sample == 0 and (moved or self._caster.triangles(found) > AT_ONCE):
             return
         sky.is_cast, sky.late, sky.cast_from, sky.still_from = True, False, follows, still
+        sky.made += 1
         frame.begins = True
         self._make(found, frame)
 
