@@ -17,6 +17,7 @@ from jade_coat.app.view.pictures import Split
 from jade_coat.app.view.view_bar import take_sky
 from jade_coat.files.project_folder import open_project
 from jade_coat.stage import edits
+from jade_coat.stage.looks import material_of
 from jade_coat.view.messages import FrameRequest, PatchScene, SetScene
 from tests.app.conftest import Hand, move
 from tests.app.wall import WALL, pixel_of, shown, wall_paint
@@ -319,3 +320,35 @@ def test_the_first_turn_of_a_field_compiles_nothing_and_sends_a_row_alone(hand) 
     assert len(patches) == 4
     assert all(p.rows and not p.draws and not p.tables for p in patches)
     assert not any(isinstance(m, SetScene) and m.name == "stage" for m in sent)
+
+
+def test_pictures_of_finishes_are_drawn_where_they_are_looked_at(hand: Hand, monkeypatch) -> None:
+    session, rail, asked = hand.session, hand.window.bench.rail, set()
+    swatches, bar, ask = hand.window.bench.swatches, rail.horizontalScrollBar(), session.client.request
+
+    def request(stream: str, tag, **wishes) -> None:
+        asked.add(stream)
+        ask(stream, tag, **wishes)
+
+    def drawn_after(do) -> set[str]:
+        asked.clear()
+        do()
+        hand.settle()
+        return {name.removeprefix("finish:") for name in asked if name.startswith("finish:")}
+
+    def in_sight() -> set[str]:
+        return {finish for finish, tile in rail.tiles.items() if not tile.visibleRegion().isEmpty()}
+
+    monkeypatch.setattr(session.client, "request", request)
+    walls = {f.id for f in session.project.finishes if material_of(session.project, f.id).id == "kiln_wall"}
+    first = in_sight()
+    later = set(rail.tiles) - first
+    assert len(first) > 3 < len(later)
+    assert drawn_after(lambda: bar.setValue(bar.maximum())) == in_sight() - first
+    behind = walls - in_sight()
+    assert len(behind) > 2
+    thinner = edits.set_material(material="kiln_wall", depth=0.03)
+    assert drawn_after(lambda: session.do(thinner)) == walls & in_sight()
+    assert drawn_after(lambda: bar.setValue(0)) == behind
+    assert all(swatches.image(f"finish:{finish}") is not None for finish in rail.tiles)
+    assert drawn_after(lambda: None) == set()

@@ -225,7 +225,9 @@ def test_a_project_opened_before_its_window_fills_every_panel(qapp, kept_client,
         assert bench.coat_panel.rows.fields
         assert bench.dials.fields
         assert len(bench.looks.thumbs) > 8
-        assert all(bench.swatches.image(f"finish:{f.id}") is not None for f in session.project.finishes)
+        tiles = [tile for tile in bench.rail.tiles.values() if not tile.visibleRegion().isEmpty()]
+        assert len(tiles) > 3
+        assert all(bench.swatches.image(f"finish:{tile.finish}") is not None for tile in tiles)
     finally:
         session.document.mark_saved()
         window.close()

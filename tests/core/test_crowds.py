@@ -159,6 +159,41 @@ def test_whether_a_draw_is_a_crowd_follows_from_its_triangles_alone(renderer) ->
             before = renderer.shop.compiles
 
 
+def test_a_few_triangles_of_a_crowds_material_need_no_program_of_their_own(renderer, monkeypatch) -> None:
+    material, small = one_colour("shared").with_(two_sided=True), shapes.box(0.5, 0.5, 0.5)
+    crowd_of(renderer, material, shapes.ball(0.3, 24), strewn(20, 2.0))
+    large = renderer.scenes.get("crowd").scene.draws[0]
+    put_mesh(renderer, "beside", small)
+    few = replace(large, mesh="beside", count=len(small.triangles), matrices=large.matrices[:3],
+                  rows=large.rows[:3], seeds=large.seeds[:3])  # fmt: skip
+    renderer.scenes.set("crowd", Scene([few, large], renderer.scenes.get("crowd").scene.rows))
+    eye = eye_for(Camera(target=(0, 0, 0), distance=6.0), WIDTH, HEIGHT)
+    renderer.compile_ahead(("shared",))
+    before = renderer.shop.compiles
+    renderer.picture("crowd", eye, WIDTH, HEIGHT)
+    assert (renderer.shop.compiles, renderer.crowds.drawn) == (before, 2)
+    one, other = pictures(renderer, monkeypatch, "crowd", eye, ("lit", "normal"))
+    assert_alike(one, other, 0.004)
+
+
+@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(
+    st.tuples(*[st.floats(-2, 2)] * 3), st.floats(0.02, 9), st.floats(-3, 3), st.floats(-1.4, 1.4), st.booleans(),
+)  # fmt: skip
+def test_a_crowd_of_few_is_looked_for_only_where_it_can_be(renderer, target, distance, yaw, pitch, moved) -> None:
+    """From afar, beside the picture, within a ball, behind the eye."""
+    moves = (HeightMove(id="h", amount=0.3, middle=0.0),) * moved
+    crowd_of(renderer, one_colour("few").with_(moves=moves), shapes.ball(0.8, 24), strewn(3, 1.5))
+    eye = eye_for(Camera(target=target, distance=distance, yaw=yaw, pitch=pitch), WIDTH, HEIGHT)
+    found = []
+    for few in (crowd.FEW, 0):
+        with pytest.MonkeyPatch.context() as patch:
+            patch.setattr(crowd, "FEW", few)
+            patch.setattr(crowd, "FEWEST_TRIANGLES", 1)
+            found.append(renderer.picture("crowd", eye, WIDTH, HEIGHT, ("normal", "base_color"), sample=0))
+    assert np.array_equal(*found)
+
+
 def test_a_prop_with_paint_of_its_own_shows_it_and_what_is_painted_over_it(renderer, monkeypatch) -> None:
     """Runs that begin and end within the rows of the table, and some that span several."""
     mesh, rng = shapes.ball(1.0, 96), np.random.default_rng(2)

@@ -6,10 +6,12 @@ import numpy as np
 import pytest
 
 from jade_coat.material.material import Coat, Material
+from jade_coat.material.placing import SwayMove
 from jade_coat.material.rows import field_values
 from jade_coat.material.surface import NoMaps, Surface
 from jade_coat.mesh import shapes
 from jade_coat.stage.alone import single
+from jade_coat.stage.draws import DrawPatch, ScenePatch
 from jade_coat.view.camera import eye_of
 from jade_coat.view.environment import (
     directions,
@@ -196,3 +198,29 @@ def test_light_from_behind_shows_through_by_its_share_and_the_colour(gl) -> None
         found = np.frombuffer(target.read(components=4, dtype="f4"), np.float32)[:3]
         lobe = np.array([0.6, 0.3, 0.1]) / np.pi * max(-way[2], 0) * share * (1 - metal) * 0.96
         np.testing.assert_allclose(found, lobe, atol=1e-6)
+
+
+def test_the_skys_depths_wait_for_rest_while_the_clock_alone_moves_things(renderer) -> None:
+    """What sways opens and shuts little of the sky; but a thing that is put elsewhere does at once."""
+    mesh = shapes.box(0.4, 1.0, 0.4)
+    put_mesh(renderer, "reed", mesh)
+    reed = Material(id="reed", name="Reed", moves=(SwayMove(id="s", weight="height", amount=0.3),),
+                    coats=(Coat(id="c", name="C", surface=Surface()),))  # fmt: skip
+    renderer.assets.set_material(reed, NoMaps())
+    scene = single("reed", mesh, reed, field_values(reed))
+    eye = eye_of(np.array([0.0, 1.0, 4.0]), np.zeros(3), 0.6, 1.0)
+
+    def made(time: float, sample: int = 0) -> tuple[int, object]:
+        renderer.set_shared({"time": time, "wind_strength": 1.0, "wind_direction": (1.0, 0.0, 0.0)})
+        renderer.picture("reeds", eye, 64, 64, sample=sample)
+        found = renderer.scenes.get("reeds")
+        return found.sky.made, found.sun.cast_from
+
+    renderer.scenes.set("reeds", scene)
+    (first, shadow), (later, other) = made(0.0), made(0.7)
+    assert first == later == 1
+    assert shadow != other  # but the shadow follows
+    assert made(0.7, sample=1)[0] == made(0.7, sample=2)[0] == 2
+    one, matrices = np.zeros(1, np.int32), np.eye(4, dtype=np.float32)[None] * 1.2
+    renderer.patch_scene("reeds", ScenePatch({0: DrawPatch(None, 1, one, matrices, one, one.astype(np.float32))}))
+    assert made(0.7)[0] == 3

@@ -76,7 +76,9 @@ class Swatches(QObject):
         return self._wait.isActive()
 
     def _change(self) -> None:
-        self._changed = True
+        if not self._changed:  # what is out of sight now is not asked for again
+            self._changed, self._asked = True, {}
+            self.outdated.emit()
         self._wait.start()
 
     def _textures_or_scene(self) -> None:
@@ -106,6 +108,7 @@ class Swatches(QObject):
         if self._session.client.busy("main"):
             self._wait.start()
             return
+        self._changed = False
         for name in list(self._asked):
             swatch = self._wanted(name)
             if swatch is None:
@@ -119,9 +122,6 @@ class Swatches(QObject):
         aside = [n for n in self._drawn if n not in self._asked]
         for name in aside[: max(len(aside) - MOST, 0)]:
             self._let_go(name)
-        if self._changed:  # what went out of sight since is not asked for again
-            self._changed, self._asked = False, {}
-            self.outdated.emit()
 
     def _let_go(self, name: str) -> None:
         self._images.pop(name, None)
