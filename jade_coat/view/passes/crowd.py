@@ -33,8 +33,6 @@ FEWEST_OF_SMALL = 1500
 """The same for scenes that only small pictures show: their triangles are smaller than what the hardware works on."""
 MOST = 255
 """How many draws of a picture can be crowds; those beyond are drawn one by one."""
-
-
 CORNERS = np.array([[i >> k & 1 for k in range(3)] for i in range(8)])
 FEW = 16
 """Of draws of so few instances only the part of the picture is looked through that they can be in."""
