@@ -325,6 +325,8 @@ class Pictures(QWidget):
         if picture.stream == "split":
             self._split_image = image
             self.update()
+            if tag.part and self.drawn == tag.generation and not self._session.client.busy("main"):
+                self.arrived.emit()  # of this stroke the large picture shows nothing
         if picture.stream != "main":
             return
         fresh = tag.generation == self._generation
