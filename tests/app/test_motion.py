@@ -6,6 +6,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF
 
 from jade_coat.app import importing
+from jade_coat.app.view import pictures
 from jade_coat.mesh.posed import posed
 from tests.app.wall import shown
 from tests.core.test_motion import rod_file
@@ -72,7 +73,8 @@ def asset_length(session) -> float:
     return session.link.mesh_data("rod").motion.clips[0].length
 
 
-def test_a_new_process_finds_a_mesh_where_it_was(hand, tmp_path) -> None:
+def test_a_new_process_finds_a_mesh_where_it_was(hand, tmp_path, monkeypatch) -> None:
+    monkeypatch.setattr(pictures, "SAMPLES", 2)  # what is seen of the sky follows once the view rests
     session, window = hand.session, hand.window
     path = tmp_path / "rod.glb"
     path.write_bytes(rod_file().bytes())
