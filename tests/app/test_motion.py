@@ -84,10 +84,12 @@ def test_a_new_process_finds_a_mesh_where_it_was(hand, tmp_path, monkeypatch) ->
     panel.clips["rod"].changed.emit("bend")
     session.seek(0.9)
     hand.settle()
+    view = window.view
+    view.refresh()
+    hand.settle()
     before = shown(hand).astype(int)
     session.client._process.kill()
     hand.settle()
-    view = window.view
     view.refresh()
     hand.settle()
     assert np.abs(shown(hand).astype(int) - before).max() <= 2
