@@ -34,6 +34,7 @@ FEWEST_OF_SMALL = 1500
 MOST = 255
 """How many draws of a picture can be crowds; those beyond are drawn one by one."""
 CORNERS = np.array([[i >> k & 1 for k in range(3)] for i in range(8)])
+"""Which of two ends along each axis the corners of a box have, `(8, 3)`."""
 FEW = 16
 """Of draws of so few instances only the part of the picture is looked through that they can be in."""
 
