@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from jade_coat import __version__
-from jade_coat.cli_words import UsageError, find, progress
+from jade_coat.cli_words import UsageError, find, opened_to_read, progress
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -71,9 +71,11 @@ def _parser() -> argparse.ArgumentParser:
     parser = _bare_parser()
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
 
-    def command(run: Any, name: str) -> argparse.ArgumentParser:
+    def command(run: Any, name: str, changes: bool = False) -> argparse.ArgumentParser:
         made = commands.add_parser(name, help=run.__doc__.splitlines()[0].rstrip("."), description=run.__doc__)
         made.set_defaults(run=run)
+        if changes:
+            made.add_argument("--anyway", action="store_true", help="also where parts of the project are missing")
         return made
 
     demo = command(make_demo, "demo")
@@ -105,24 +107,24 @@ def _parser() -> argparse.ArgumentParser:
     glsl.add_argument("project", type=Path)
     glsl.add_argument("--material", required=True, metavar="M", help="id or name of a material")
     glsl.add_argument("--out", type=Path, required=True, metavar="DIR")
-    taking = command(take_over, "take")
+    taking = command(take_over, "take", changes=True)
     taking.add_argument("project", type=Path)
     taking.add_argument("--source", type=Path, required=True, metavar="OTHER", help="the other project's folder")
     kinds = ("finish", "material", "map-set", "recipe", "shared-dial")
     taking.add_argument("--kind", required=True, choices=kinds)
     taking.add_argument("--name", required=True, metavar="N", help="id or name there")
-    fill = command(fill_paint, "fill")
+    fill = command(fill_paint, "fill", changes=True)
     fill.add_argument("project", type=Path)
     fill.add_argument("--prop", required=True, metavar="P", help="id or name of a prop")
     fill.add_argument("--rule", default="", metavar="JSON", help="the rule (default: those that the prop keeps)")
-    bring = command(import_files, "import")
+    bring = command(import_files, "import", changes=True)
     bring.add_argument("project", type=Path, help="the project's folder; it is made if there is none")
     bring.add_argument("files", type=Path, nargs="+", metavar="FILE", help="meshes and folders of maps")
     bring.add_argument(
         "--unit", choices=tuple(UNITS), help="the unit of the meshes (default: as the file says, or metres)"
     )
     bring.add_argument("--materials", action="store_true", help="take the materials of GLB and glTF files too")
-    material = command(make_material, "material")
+    material = command(make_material, "material", changes=True)
     material.add_argument("project", type=Path)
     material.add_argument("--base", required=True, metavar="SET", help="id or name of the lower coat's map set")
     material.add_argument("--top", metavar="SET", help="id or name of the map set of a coat on top")
@@ -132,21 +134,21 @@ def _parser() -> argparse.ArgumentParser:
     )
     material.add_argument("--seam", default="interlock", choices=tuple(SEAM_LABELS), help="how the coats meet")
     material.add_argument("--prop", metavar="P", help="id or name of a prop that is to wear it in every slot")
-    make = command(make_made, "make")
+    make = command(make_made, "make", changes=True)
     make.add_argument("project", type=Path)
     make.add_argument("made", nargs="?", default="", help="id or name of what is to be made anew (default: a new one)")
     make.add_argument("--kind", default="bush", choices=("bush", "card", "cards", MOTES), help="what a new one is")
     make.add_argument("--set", nargs="+", default=[], metavar="NAME=VALUE", help="its numbers, such as count=200")
     make.add_argument("--name", default="", metavar="N", help="the name of a new one (default: its kind)")
     make.add_argument("--finish", default="", metavar="F", help="id or name of what a new one wears")
-    kiln = command(fire_words, "kiln")
+    kiln = command(fire_words, "kiln", changes=True)
     kiln.add_argument("words", help="what the map set should be like; docs/word-kiln.md lists the words")
     kiln.add_argument("--seed", type=int, default=1, metavar="N", help="another number, another candidate")
     kiln.add_argument("--walk", nargs="+", default=[], metavar="WAY", help="steps from there: grown, older, coarse…")
     kiln.add_argument("--size", type=int, default=1024, metavar="N", help="texels a side")
     kiln.add_argument("--out", type=Path, metavar="DIR", help="write the maps into this folder")
     kiln.add_argument("--project", type=Path, metavar="P", help="keep them as a map set of this project")
-    exchange = command(exchange_mesh, "reimport")
+    exchange = command(exchange_mesh, "reimport", changes=True)
     exchange.add_argument("project", type=Path)
     exchange.add_argument("--mesh", required=True, metavar="M", help="id or name of a mesh of the project")
     exchange.add_argument("--file", type=Path, required=True, help=f"the mesh file to read: {named(MESHES)}")
@@ -194,7 +196,7 @@ def _scores(opened: Any) -> dict[str, float]:
 
 # Long: the lines of one report.
 def show_info(options: argparse.Namespace) -> int:
-    """Say what a project holds, what its materials cost, and what is missing."""
+    """Say what a project holds, what its materials cost, and what is missing; 3 where something is."""
     from jade_coat.files.project_folder import open_project
     from jade_coat.maps.packing import PackedLookup
     from jade_coat.material.compile import compile_material, folded_fields
@@ -240,7 +242,7 @@ def show_info(options: argparse.Namespace) -> int:
     }  # fmt: skip
     if options.scores:
         found["repetition"] = _scores(opened)
-    code = FAULTY if len(problems) > len(opened.problems) else 0
+    code = FAULTY if problems else 0
     if options.json:
         print(json.dumps(found, indent=1, ensure_ascii=False))
         return code
@@ -261,11 +263,10 @@ def bake_maps(options: argparse.Namespace) -> None:
     """Bake a finish on a prop into PNG maps."""
     from jade_coat.bake.exporting import bake_to_folder
     from jade_coat.files.library import Library
-    from jade_coat.files.project_folder import open_project
     from jade_coat.jobs.job import Job
     from jade_coat.stage.looks import wearers
 
-    opened = open_project(options.project)
+    opened = opened_to_read(options.project)
     project = opened.project
     finish = find(project.finishes, options.finish, "finish").id
     if options.prop:
@@ -283,9 +284,8 @@ def show_repetition(options: argparse.Namespace) -> None:
     """Say how much the look of a prop repeats, 0 to 1."""
     from jade_coat.bake.tiling import prop_repetition
     from jade_coat.files.library import Library
-    from jade_coat.files.project_folder import open_project
 
-    opened = open_project(options.project)
+    opened = opened_to_read(options.project)
     prop = find(opened.project.props, options.prop, "prop")
     score = prop_repetition(opened.project, Library(opened.assets), prop)
     print(json.dumps({"prop": prop.id, "repetition": round(score, 4)}) if options.json else f"repetition {score:.2f}")
@@ -295,10 +295,9 @@ def export_scene(options: argparse.Namespace) -> int:
     """Bake every prop and write one GLB."""
     from jade_coat.bake.exporting import export_glb
     from jade_coat.files.library import Library
-    from jade_coat.files.project_folder import open_project
     from jade_coat.jobs.job import Job
 
-    opened = open_project(options.project)
+    opened = opened_to_read(options.project)
     props = [find(opened.project.props, name, "prop") for name in options.props]
     written = export_glb(
         opened.project, Library(opened.assets), options.glb, options.size, Job(progress), props, options.variants
@@ -313,10 +312,9 @@ def hand_ground_over(options: argparse.Namespace) -> None:
     """Write a ground as open files: heights, weights, baked maps, puddles, a GLB and what is strewn."""
     from jade_coat.bake.ground_files import GroundFiles, hand_over
     from jade_coat.files.library import Library
-    from jade_coat.files.project_folder import open_project
     from jade_coat.jobs.job import Job
 
-    opened = open_project(options.project)
+    opened = opened_to_read(options.project)
     grounds = list(opened.project.grounds)
     if not grounds:
         raise UsageError(f"{opened.project.name} has no ground")
@@ -336,9 +334,8 @@ def write_glsl(options: argparse.Namespace) -> None:
     """Write a material as GLSL with its parameter sheet and textures."""
     from jade_coat.files.glsl_bundle import write_bundle
     from jade_coat.files.library import Library
-    from jade_coat.files.project_folder import open_project
 
-    opened = open_project(options.project)
+    opened = opened_to_read(options.project)
     material = find(opened.project.materials, options.material, "material")
     for path in write_bundle(opened.project, Library(opened.assets), material, options.out):
         print(path)

@@ -6,19 +6,19 @@ import argparse
 from functools import partial
 from typing import Any
 
-from jade_coat.cli_words import UsageError, find, progress
+from jade_coat.cli_words import UsageError, find, opened_to_change, opened_to_read, progress
 from jade_coat.stage import edits
 
 
 def take_over(options: argparse.Namespace) -> None:
     """Take something over from another project, with all it needs, and save."""
-    from jade_coat.files.project_folder import open_project, save_project
+    from jade_coat.files.project_folder import save_project
     from jade_coat.stage.document import Document
     from jade_coat.stage.taking import assets_of, needed, take
 
     kinds = {"finish": "finishes", "material": "materials", "map-set": "map_sets", "recipe": "recipes",
              "shared-dial": "shared"}  # fmt: skip
-    mine, other = open_project(options.project), open_project(options.source)
+    mine, other = opened_to_change(options), opened_to_read(options.source)
     kind: Any = kinds[options.kind]
     wanted = find(getattr(other.project, kind), options.name, options.kind).id
     folder = str(options.source.resolve())
@@ -40,14 +40,15 @@ def fill_paint(options: argparse.Namespace) -> None:
     The rule's fields are those of PaintRule in docs/project.schema.json.
     """
     from jade_coat.files.library import Library
-    from jade_coat.files.project_folder import open_project, save_project
+    from jade_coat.files.project_folder import save_project
     from jade_coat.looking.surroundings import surroundings
     from jade_coat.mesh.filling import map_filled, run_rules
     from jade_coat.mesh.painting import PaintMap, shown_paint
     from jade_coat.stage.document import Document
     from jade_coat.stage.paint_rules import PaintRule
+    from jade_coat.stage.project import StoredMap
 
-    opened = open_project(options.project)
+    opened = opened_to_change(options)
     library = Library(opened.assets)
     prop = find(opened.project.props, options.prop, "prop")
     rules = (PaintRule.model_validate_json(options.rule),) if options.rule else prop.rules
@@ -55,6 +56,8 @@ def fill_paint(options: argparse.Namespace) -> None:
         raise UsageError(f"{prop.name} keeps no rules; give one with --rule")
     mesh = library.mesh_by_id(opened.project, prop.mesh)
     around = surroundings(opened.project, library, prop)
+    if isinstance(prop.paint, str) or isinstance(prop.paint_map, StoredMap):
+        raise UsageError(f"the paint of {prop.name} is away; put its file back first, or reset it in the window")
     document = Document(opened.project)
     if isinstance(prop.paint_map, PaintMap):
         made = prop.paint_map
@@ -77,7 +80,7 @@ def import_files(options: argparse.Namespace) -> None:
     from jade_coat.files.gltf_materials import read_materials, read_variants
     from jade_coat.files.library import Library
     from jade_coat.files.mesh_files import read_mesh
-    from jade_coat.files.project_folder import open_project, save_project
+    from jade_coat.files.project_folder import Home, save_project
     from jade_coat.maps.mapset import MapSet, set_name
     from jade_coat.mesh.units import UNITS, is_odd, scaled
     from jade_coat.stage.document import Document
@@ -88,7 +91,7 @@ def import_files(options: argparse.Namespace) -> None:
     there = (options.project / "project.json").is_file()
     if not there and options.project.exists() and any(options.project.iterdir()):
         raise UsageError(f"{options.project} holds other files. Choose an empty folder.")
-    opened = open_project(options.project) if there else None
+    opened = opened_to_change(options) if there else None
     assets = opened.assets if opened is not None else Assets()
     library = Library(assets)
     document = Document(opened.project if opened is not None else Project(name=options.project.name))
@@ -131,17 +134,19 @@ def import_files(options: argparse.Namespace) -> None:
                 told += [f"{lamp.id} (lamp)" for lamp in lamps]
         if is_odd(mesh) and not options.unit:
             told.append(f"note: {path.name} is an unlikely {size} m; say what it was made in with --unit")
-    save_project(document.project, assets, options.project, opened.home if opened is not None else None)
+    save_project(
+        document.project, assets, options.project, opened.home if opened is not None else Home(options.project, "")
+    )
     print("\n".join(told))
 
 
 def make_material(options: argparse.Namespace) -> None:
     """Make a material of one or two coats out of map sets, with a finish of its own."""
-    from jade_coat.files.project_folder import open_project, save_project
+    from jade_coat.files.project_folder import save_project
     from jade_coat.stage.document import Document
     from jade_coat.stage.making import new_material
 
-    opened = open_project(options.project)
+    opened = opened_to_change(options)
     project = opened.project
     base = find(project.map_sets, options.base, "map set")
     top = find(project.map_sets, options.top, "map set") if options.top else None
@@ -162,11 +167,11 @@ def exchange_mesh(options: argparse.Namespace) -> None:
     """Read a mesh file in place of a project's mesh; the paint of its props is carried over."""
     from jade_coat.files.library import Library
     from jade_coat.files.mesh_files import read_mesh
-    from jade_coat.files.project_folder import open_project, save_project
+    from jade_coat.files.project_folder import save_project
     from jade_coat.stage.document import Document
     from jade_coat.stage.remesh import imported_anew, matched_slots, with_slots_named
 
-    opened = open_project(options.project)
+    opened = opened_to_change(options)
     library = Library(opened.assets)
     asset = find(opened.project.meshes, options.mesh, "mesh")
     read = read_mesh(options.file)
@@ -187,7 +192,7 @@ def fire_words(options: argparse.Namespace) -> None:
     """Fire words in the simulated kiln: maps into a folder, or a map set into a project."""
     from jade_coat.files.atomic import write_all
     from jade_coat.files.library import Library
-    from jade_coat.files.project_folder import open_project, save_project
+    from jade_coat.files.project_folder import save_project
     from jade_coat.jobs.job import Job
     from jade_coat.kiln.brief import DIRECTIONS
     from jade_coat.kiln.keeping import keeping, map_set_of
@@ -208,7 +213,7 @@ def fire_words(options: argparse.Namespace) -> None:
         stem = made.name.lower().replace(" ", "_")
         told += [str(p) for p in write_all(options.out, {f"{stem}_{r}.png": d for r, d in made.files.items()})]
     if options.project:
-        opened = open_project(options.project)
+        opened = opened_to_change(options)
         document = Document(opened.project)
         map_set = map_set_of(made, document.project, Library(opened.assets).assets.put)
         document.do_all("Keep", keeping(map_set))

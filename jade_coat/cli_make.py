@@ -6,7 +6,7 @@ import argparse
 import json
 from typing import TYPE_CHECKING, Any
 
-from jade_coat.cli_words import UsageError, find, progress
+from jade_coat.cli_words import UsageError, find, opened_to_change, progress
 from jade_coat.material.fields import declared
 from jade_coat.stage import edits
 
@@ -26,10 +26,10 @@ MOTES = "motes"
 def make(options: argparse.Namespace) -> None:
     """Make something from numbers in a project: a bush, a card, a card field, motes; or what it has anew."""
     from jade_coat.files.library import Library
-    from jade_coat.files.project_folder import open_project, save_project
+    from jade_coat.files.project_folder import save_project
     from jade_coat.stage.document import Document
 
-    opened = open_project(options.project)
+    opened = opened_to_change(options)
     library, document, project = Library(opened.assets), Document(opened.project), opened.project
     things: tuple[MeshAsset | MapSet, ...] = (*project.meshes, *project.map_sets)
     if options.made:

@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+import argparse
 import sys
 from collections.abc import Iterable
-from typing import Any
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from jade_coat.files.project_folder import Opened
 
 
 class UsageError(ValueError):
@@ -26,3 +31,32 @@ def find(items: Iterable[Any], wanted: str, what: str) -> Any:
             return item
     there = ", ".join(i.id for i in items) or "none"
     raise UsageError(f"there is no {what} {wanted!r}; there are: {there}")
+
+
+def opened_to_change(options: argparse.Namespace, folder: Path | None = None) -> Opened:
+    """The project that a command is to change; what is wrong with it is printed, and stops it unless asked not to.
+
+    Raises BadProject, or UsageError.
+    """
+    from jade_coat.files.project_folder import open_project
+
+    folder = folder or options.project
+    opened = open_project(folder)
+    for problem in opened.problems:
+        print(f"jade-coat: {problem}", file=sys.stderr)
+    if opened.problems and not options.anyway:
+        raise UsageError(
+            f"{folder} is not whole ({len(opened.problems)} told above). Nothing was written: put it right, or go on "
+            "with --anyway; what is missing stays referred to"
+        )
+    return opened
+
+
+def opened_to_read(folder: Path) -> Opened:
+    """A project that a command only reads; what is wrong with it is printed. Raises BadProject."""
+    from jade_coat.files.project_folder import open_project
+
+    opened = open_project(folder)
+    for problem in opened.problems:
+        print(f"jade-coat: {problem}", file=sys.stderr)
+    return opened

@@ -133,7 +133,7 @@ class ProjectWindow(QMainWindow):
             missing = (f"{folder} was gone and has been made anew.", *missing)
         self._keep_picture()
         if missing:
-            self._tell("Saved, but not all of it is there", list(missing))
+            self._tell("Saved, but not all of it", list(missing))
         else:
             self.session.said.emit(f"Saved to {folder}", False)
         return True

@@ -21,6 +21,7 @@ from jade_coat.files.library import Library
 from jade_coat.files.open_mark import OpenMark
 from jade_coat.files.project_folder import Home, Opened, open_project, save_project
 from jade_coat.files.recovery import Leftover, Recovery, recover
+from jade_coat.files.save_lock import saving
 from jade_coat.jobs.job import Job
 from jade_coat.jobs.words import told
 from jade_coat.stage import edits
@@ -185,7 +186,8 @@ class Session(Selecting):
         if other:
             opened.problems.append(f"{self.folder} is open elsewhere too, by {other}. Whoever saves later is asked.")
         else:
-            clear_partial(self.folder)
+            with suppress(WriteFailed), saving(self.folder, wait=0):  # never under a save that runs
+                clear_partial(self.folder)
         remember(self.folder)
         return opened.problems
 
@@ -217,14 +219,18 @@ class Session(Selecting):
         self.choose_as(opened.desk)
 
     def save(self, folder: Path) -> tuple[str, ...]:
-        """Save into a folder; returns a line for each file that is needed and lost.
+        """Save into a folder; returns a line for each file that is needed and lost, or could not be written besides.
 
         Raises WriteFailed, or ChangedOnDisk when somebody else has saved there meanwhile; nothing is lost then.
         """
         home = self._home if self._home is not None and self._home.folder == folder else None
         saved = save_project(self.project, self.library.assets, folder, home, self.library.mesh_bytes)
         self._home = saved.home
-        write_desk(folder, self.desk)
+        told = list(saved.missing)
+        try:
+            write_desk(folder, self.desk)
+        except WriteFailed as error:
+            told.append(f"How it was looked at last was not kept: {error.strerror}")
         self.library.assets.moved_to(folder)
         self.folder = folder
         self._mark.take(folder)
@@ -236,7 +242,7 @@ class Session(Selecting):
             self._adopted = None
         remember(folder)
         self.changed.emit()
-        return saved.missing
+        return tuple(told)
 
     def merge_with_file(self, folder: Path) -> list[str]:
         """Take in what somebody else saved in the project's folder; returns the names of what both sides changed.
@@ -261,6 +267,7 @@ class Session(Selecting):
 
     def autosave(self) -> None:
         """Keep a copy of unsaved work, in the background."""
+        self._mark.renew()
         if self.project is not self._autosaved:
             self.keep_aside()
 
@@ -271,7 +278,7 @@ class Session(Selecting):
             return False
         self._autosaved = project
         assets, home, turn = self.library.assets, self.folder, self.recovery.turn
-        digest, desk = self._home.digest if self._home is not None else "", self.desk
+        digest, desk = (self._home.digest if self._home is not None else None) or "", self.desk
         self.work(
             lambda: self.recovery.store(project, assets, home, turn, digest, desk),
             lambda _: None,

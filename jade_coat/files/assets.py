@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from jade_coat.files.atomic import write_atomic
+from jade_coat.files.regular import is_regular, read_regular
 
 _NAME = re.compile(r"^(maps|meshes|paint)/[A-Za-z0-9][A-Za-z0-9._-]{0,200}$")
 
@@ -49,7 +50,7 @@ class Assets:
         if self.folder is None:
             raise MissingAsset(f"{name} is in no folder yet. Import it again.")
         try:
-            return (self.folder / name).read_bytes()
+            return read_regular(self.folder / name, self.folder)
         except OSError as error:
             raise MissingAsset(
                 f"{self.folder / name} cannot be read ({error.strerror}). Put the file back, or choose another map."
@@ -69,9 +70,9 @@ class Assets:
         """Whether the asset can be found."""
         if name in self._memory:
             return True
-        return bool(_NAME.match(name)) and self.folder is not None and (self.folder / name).is_file()
+        return bool(_NAME.match(name)) and self.folder is not None and is_regular(self.folder / name, self.folder)
 
-    def write_to(self, folder: Path, names: Iterable[str]) -> None:
+    def write_to(self, folder: Path, names: Iterable[str], mode: int = 0o666) -> None:
         """Write the named assets into a project folder where they are not there yet. Raises WriteFailed.
 
         Assets that are missing here stay missing there; opening the project says so.
@@ -79,13 +80,13 @@ class Assets:
         for name in names:
             path = folder / name
             if _NAME.match(name) and not path.is_file() and self.has(name):
-                write_atomic(path, self.read(name))
+                write_atomic(path, self.read(name), mode, within=folder)
 
-    def restore(self, folder: Path, name: str, data: bytes | None) -> None:
+    def restore(self, folder: Path, name: str, data: bytes | None, mode: int = 0o666) -> None:
         """Write a lost asset again from what made it, if that still gives the same content. Raises WriteFailed."""
         kind, _, file = name.partition("/")
         if data is not None and asset_name(kind, file.partition("-")[2], data) == name:
-            write_atomic(folder / name, data)
+            write_atomic(folder / name, data, mode, within=folder)
 
     def moved_to(self, folder: Path) -> None:
         """Note that everything in use is now in a folder."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 from pathlib import Path
 from typing import Any
@@ -9,6 +10,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from jade_coat.files.atomic import write_atomic
+from jade_coat.files.regular import read_regular
 from jade_coat.stage.desk import Desk
 
 FILE = "desk.json"
@@ -21,20 +23,23 @@ def read_desk(folder: Path, before_3: dict[str, Any] | None = None) -> tuple[Des
     """
     path = folder / FILE
     try:
-        return Desk.model_validate_json(path.read_bytes()), ""
+        return Desk.model_validate_json(read_regular(path, folder, largest=1 << 24)), ""
     except FileNotFoundError:
         pass
     except (OSError, ValueError, RecursionError) as error:
-        return Desk(), f"{path} cannot be read ({str(error).splitlines()[0][:80]}); the view starts anew."
+        words = (error.strerror if isinstance(error, OSError) else "") or str(error).splitlines()[0][:80]
+        return Desk(), f"{path} cannot be read ({words}); the view starts anew."
     try:
         return Desk.model_validate({"camera": before_3["camera"]} if before_3 and "camera" in before_3 else {}), ""
     except (ValidationError, RecursionError):
         return Desk(), ""
 
 
-def write_desk(folder: Path, desk: Desk) -> None:
+def write_desk(folder: Path, desk: Desk, mode: int = 0o666) -> None:
     """Keep how a project is looked at, if it is not kept so already. Raises WriteFailed."""
     data = json.dumps(desk.model_dump(mode="json"), indent=1).encode() + b"\n"
     path = folder / FILE
-    if not path.is_file() or path.read_bytes() != data:
-        write_atomic(path, data)
+    with contextlib.suppress(OSError):
+        if read_regular(path, folder) == data:
+            return
+    write_atomic(path, data, mode, within=folder)

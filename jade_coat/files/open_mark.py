@@ -5,13 +5,18 @@ from __future__ import annotations
 import contextlib
 import json
 import os
-import socket
+import time
 import uuid
 from pathlib import Path
+from typing import Any
 
 from jade_coat.files.atomic import WriteFailed, write_atomic
+from jade_coat.files.processes import Who
+from jade_coat.files.regular import read_regular
 
 NAME = ".jade-open"
+OLD_SECONDS = 7 * 24 * 3600.0
+"""A mark of another machine that nobody has renewed for a week counts for nothing: its window is gone."""
 
 
 class OpenMark:
@@ -24,15 +29,21 @@ class OpenMark:
     def take(self, folder: Path) -> str:
         """Mark a folder; returns who has it open already, in words, or an empty string. The old mark is given up."""
         if folder == self._folder:
+            self.renew()
             return ""
         self.leave()
-        other = _holder(folder)
-        content = {"process": os.getpid(), "start": _started(os.getpid()), "host": socket.gethostname()}
+        other = holder(folder)
         if not other:
             with contextlib.suppress(WriteFailed):  # a folder that cannot be written to cannot be marked
-                write_atomic(folder / NAME, json.dumps({**content, "session": self._session}).encode())
+                write_atomic(folder / NAME, json.dumps({**Who.me().told(), "session": self._session}).encode())
                 self._folder = folder
         return other
+
+    def renew(self) -> None:
+        """Say that the window is still there."""
+        if self._folder is not None:
+            with contextlib.suppress(OSError):
+                os.utime(self._folder / NAME)
 
     def leave(self) -> None:
         """Take the mark away, if it is still this window's."""
@@ -42,35 +53,36 @@ class OpenMark:
         self._folder = None
 
 
+def lift(folder: Path) -> str:
+    """Take away the mark that somebody left in a folder; returns whose it was, or an empty string. Raises OSError."""
+    other = holder(folder)
+    if other:
+        (folder / NAME).unlink(missing_ok=True)
+    return other
+
+
 def in_use(folder: Path) -> bool:
     """Whether a living window has a project open."""
-    return bool(_holder(folder))
+    return bool(holder(folder))
 
 
-def _content(folder: Path) -> dict[str, object]:
+def holder(folder: Path) -> str:
+    """Who has the folder open: a living process here, or anyone on another machine. Stale marks count for nothing."""
+    who = Who.read(_content(folder))
+    if who is None:
+        return ""
+    if who.here:
+        return str(who) if who.alive else ""
     try:
-        found = json.loads((folder / NAME).read_text())
+        age = time.time() - (folder / NAME).stat().st_mtime
+    except OSError:
+        return ""
+    return str(who) if age < OLD_SECONDS else ""
+
+
+def _content(folder: Path) -> dict[str, Any]:
+    try:
+        found = json.loads(read_regular(folder / NAME, largest=65536))
     except (OSError, ValueError, RecursionError):
         return {}
     return found if isinstance(found, dict) else {}
-
-
-def _holder(folder: Path) -> str:
-    """Who has the folder open: a living process here, or anyone on another machine. Stale marks count for nothing."""
-    found = _content(folder)
-    process, host = found.get("process"), found.get("host")
-    if not isinstance(process, int) or not isinstance(host, str):
-        return ""
-    if host != socket.gethostname():
-        return f"process {process} on {host[:60]}"
-    if _started(process) and _started(process) == found.get("start"):
-        return f"process {process} on this machine"
-    return ""
-
-
-def _started(process: int) -> str:
-    """When a process started, in the kernel's ticks; empty when there is none. (proc(5): field 22 of stat.)"""
-    try:
-        return Path(f"/proc/{process}/stat").read_text().rpartition(")")[2].split()[19]
-    except (OSError, IndexError):
-        return ""

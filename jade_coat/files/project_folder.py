@@ -3,32 +3,30 @@
 from __future__ import annotations
 
 import hashlib
-import io
 import json
 import os
-import re
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from functools import partial
 from pathlib import Path
 from typing import Any
 
-import numpy as np
 from pydantic import ValidationError
 
-from jade_coat.files.assets import Assets, MissingAsset
-from jade_coat.files.atomic import write_atomic
+from jade_coat.files.assets import Assets
+from jade_coat.files.atomic import PRIVATE, WriteFailed, make_folder, write_atomic
 from jade_coat.files.desk_file import read_desk
-from jade_coat.files.lost_meshes import without_lost_meshes
 from jade_coat.files.migrations import brought_up
-from jade_coat.files.page_files import page_names, with_pages
+from jade_coat.files.page_files import with_pages
+from jade_coat.files.paint_files import clear_paint, paint_names, with_paint, write_paint
 from jade_coat.files.project_text import project_text
-from jade_coat.maps.images import read_image
-from jade_coat.mesh.painting import MAP_SIDES, Paint, PaintMap
-from jade_coat.program.types import Array
+from jade_coat.files.regular import NotAFile, is_regular, read_regular
+from jade_coat.files.save_lock import saving
+from jade_coat.files.stand_ins import LOST, with_stand_ins
+from jade_coat.mesh.painting import PaintMap
 from jade_coat.stage.desk import Desk
+from jade_coat.stage.loose_ends import loose_ends
 from jade_coat.stage.mesh_assets import MeshAsset
-from jade_coat.stage.project import SCHEMA_VERSION, Project, StoredMap
+from jade_coat.stage.project import SCHEMA_VERSION, Project
 
 FILE = "project.json"
 MeshBytes = Callable[[MeshAsset], bytes | None]
@@ -46,15 +44,22 @@ class ChangedOnDisk(ValueError):
 class Home:
     """What is known of a project's folder as it was read or last written.
 
-    `digest` is of project.json, `base` the tree it held; `paint` are the paint files that this project had there, and
-    `unread` those among them that could not be read, which saving leaves alone until sound paint takes their place.
+    `digest` is of project.json, empty where there was none, None where anything may lie there; `base` is the tree it
+    held; `paint` are the paint files that this project had there, and `unread` those among them that could not be read,
+    which saving leaves alone until sound paint takes their place. Files of a `private` one are for their owner alone.
     """
 
     folder: Path
-    digest: str = ""
+    digest: str | None = None
     base: Project | None = None
     paint: frozenset[str] = frozenset()
     unread: frozenset[str] = frozenset()
+    private: bool = False
+
+    @property
+    def mode(self) -> int:
+        """The mode of files that are new in it, before the umask."""
+        return PRIVATE if self.private else 0o666
 
 
 @dataclass
@@ -80,7 +85,7 @@ def asset_names(project: Project) -> list[str]:
     """The maps and meshes a project refers to."""
     maps = [m.asset for s in project.map_sets for m in s.maps]
     sky = {project.light.sky} if "/" in project.light.sky else set()
-    return sorted({*maps, *(m.asset for m in project.meshes), *sky})
+    return sorted({*maps, *(m.asset for m in project.meshes), *sky} - {LOST})
 
 
 def painted_maps(project: Project) -> list[PaintMap]:
@@ -95,113 +100,93 @@ def save_project(
 
     `home` is what is known of the folder: where it holds another project.json now, ChangedOnDisk is raised. What is
     needed and not there is written again from memory (meshes by `mesh_bytes`), or named. A crash at any moment leaves
-    the old project or the new one. Raises WriteFailed; the old project is then intact.
+    the old project or the new one, and only one saves at a time. Raises WriteFailed; the old project is then intact.
     """
     home = home if home is not None and home.folder == folder else Home(folder)
-    if home.digest and digest_of(folder) not in (home.digest, ""):
-        raise ChangedOnDisk(
-            f"{folder / FILE} was saved by somebody else meanwhile. Nothing was written; open it again."
-        )
-    assets.write_to(folder, asset_names(project))
+    make_folder_of(folder, home.mode)
+    with saving(folder, mode=home.mode):
+        if home.digest is not None and digest_of(folder) not in (home.digest, ""):
+            raise ChangedOnDisk(
+                f"{folder / FILE} was saved by somebody else meanwhile. Nothing was written; open it again."
+            )
+        return _saved(project, assets, home, mesh_bytes)
+
+
+def make_folder_of(folder: Path, mode: int) -> None:
+    """Make a project's folder where it is not there. Raises WriteFailed."""
+    try:
+        make_folder(folder, mode)
+    except OSError as error:
+        raise WriteFailed(
+            error.errno, f"{folder}: {error.strerror}. Nothing was changed; choose another folder and save again."
+        ) from error
+
+
+def _saved(project: Project, assets: Assets, home: Home, mesh_bytes: MeshBytes | None) -> Saved:
+    folder, mode = home.folder, home.mode
+    assets.write_to(folder, asset_names(project), mode)
     for asset in project.meshes:
-        if mesh_bytes is not None and not (folder / asset.asset).is_file():
-            assets.restore(folder, asset.asset, mesh_bytes(asset))
-    kept: set[str] = set()
-    for prop in project.props:
-        if isinstance(prop.paint, Paint):
-            kept.add(_write_paint(home, f"{prop.paint.key}.npy", partial(_paint_bytes, prop.paint)))
-        if isinstance(prop.paint_map, PaintMap):
-            kept.add(_write_paint(home, f"{prop.paint_map.paint.key}.png", partial(_map_bytes, prop.paint_map)))
-    for pages in (p for g in project.grounds for p in g.pages):
-        for i, tile in enumerate(pages.tiles):
-            if isinstance(tile, np.ndarray):
-                kept.add(_write_paint(home, f"{pages.key(i)}.npy", partial(array_bytes, tile)))
+        if mesh_bytes is not None and asset.asset != LOST and not (folder / asset.asset).is_file():
+            assets.restore(folder, asset.asset, mesh_bytes(asset), mode)
+    kept = write_paint(folder, project, home.paint, home.unread, assets.folder, mode)
     data = project_text(project).encode()
-    write_atomic(folder / FILE, data)
-    _sweep(folder / "paint", home.paint - kept - home.unread)
+    write_atomic(folder / FILE, data, mode)
+    clear_paint(folder, home.paint - kept - home.unread, kept | home.unread)
     missing = tuple(
         f"{folder / name} is lost: what uses it shows plain grey. Put it back, or choose another file."
-        for name in asset_names(project) if not (folder / name).is_file()
+        for name in asset_names(project) if not is_regular(folder / name, folder)
     )  # fmt: skip
-    made = Home(folder, hashlib.sha256(data).hexdigest(), project, frozenset(kept), home.unread - kept)
+    made = Home(folder, hashlib.sha256(data).hexdigest(), project, kept, home.unread & kept, home.private)
     return Saved(made, missing)
 
 
 def digest_of(folder: Path) -> str:
     """A mark of the project.json in a folder; empty where there is none."""
     try:
-        return hashlib.sha256((folder / FILE).read_bytes()).hexdigest()
+        return hashlib.sha256(read_regular(folder / FILE)).hexdigest()
     except OSError:
         return ""
 
 
-def _write_paint(home: Home, name: str, data: Callable[[], bytes]) -> str:
-    """Write a paint file where it is not there yet, or could not be read; its name."""
-    path = home.folder / "paint" / name
-    if name in home.paint - home.unread and path.is_file():
-        return name
-    content = data()
-    if not path.is_file() or path.read_bytes() != content:  # what lies there by this name may be damaged
-        write_atomic(path, content)
-    return name
-
-
-def _map_bytes(paint_map: PaintMap) -> bytes:
-    return paint_map.png
-
-
-def _paint_bytes(paint: Paint) -> bytes:
-    return array_bytes(paint.whole())
-
-
-def array_bytes(values: Array) -> bytes:
-    """An array as the bytes of an .npy file."""
-    buffer = io.BytesIO()
-    np.save(buffer, values, allow_pickle=False)
-    return buffer.getvalue()
-
-
-def _sweep(folder: Path, gone: frozenset[str]) -> None:
-    """Remove paint that this project had here and needs no more; never through a link, never what others put there."""
-    if folder.is_symlink() or not folder.is_dir():
-        return
-    for name in gone:
-        path = folder / name
-        if re.fullmatch(r"[0-9a-f]{24}\.(npy|png)", name) and path.is_file() and not path.is_symlink():
-            path.unlink(missing_ok=True)
-
-
+# Long: each step with what may go wrong in it.
 def open_project(folder: Path) -> Opened:
     """Open a project folder (or its project.json).
 
-    What is missing inside is listed in `problems`; the rest opens. Raises BadProject when nothing can be opened.
+    What is missing inside stays referred to and is listed in `problems`; the rest opens. Raises BadProject when nothing
+    can be opened.
     """
     folder = folder.parent if folder.name == FILE else folder
     path = folder / FILE
     digest, data = _read_json(path)
+    problems: list[str] = []
     try:
-        project = Project.model_validate(brought_up(data, SCHEMA_VERSION))
+        project = Project.model_validate(with_stand_ins(brought_up(data, SCHEMA_VERSION), problems))
     except (ValidationError, RecursionError, OverflowError, KeyError, TypeError, AttributeError) as error:
         raise BadProject(f"{path}: {_reason(error)}. {_advice(data)}") from None
+    except MemoryError:
+        raise BadProject(f"{path}: it takes more memory than there is. Take it from a backup.") from None
     assets = Assets(folder)
     desk, trouble = read_desk(folder, data)
-    opened = Opened(project, assets, [trouble] if trouble else [], desk=desk)
-    unread: set[str] = set()
-    project = without_lost_meshes(project, opened.problems)
-    opened.project = with_pages(_with_paint(project, folder, opened.problems, unread), folder, opened.problems, unread)
+    opened = Opened(project, assets, [*([trouble] if trouble else []), *problems], desk=desk)
+    named, unread = frozenset(paint_names(project)), set[str]()
+    try:
+        opened.project = with_pages(
+            with_paint(project, folder, opened.problems, unread), folder, opened.problems, unread
+        )
+    except ValueError as error:
+        raise BadProject(f"{path}: {error}. {_advice(data)}") from None
     opened.problems += [
         f"{folder / name} is missing. Put it back, or choose another file; what uses it shows plain grey."
         for name in asset_names(project) if not assets.has(name)
     ]  # fmt: skip
-    opened.home = Home(folder, digest, opened.project, frozenset(_paint_names(project)), frozenset(unread))
+    if not problems:
+        opened.problems += [
+            f"The mesh {m.name} is lost. Bring it in again (jade-coat reimport); a plain box stands in."
+            for m in project.meshes if m.asset == LOST
+        ]  # fmt: skip
+    opened.problems += [end.told for end in loose_ends(opened.project)]
+    opened.home = Home(folder, digest, opened.project, named, frozenset(unread))
     return opened
-
-
-def _paint_names(project: Project) -> set[str]:
-    """The paint files that a project.json names."""
-    found = {f"{p.paint}.npy" for p in project.props if isinstance(p.paint, str)}
-    found |= {f"{p.paint_map.file}.png" for p in project.props if isinstance(p.paint_map, StoredMap)}
-    return found | {f"{name}.npy" for g in project.grounds for name in page_names(g)}
 
 
 def _reason(error: Exception) -> str:
@@ -224,10 +209,12 @@ def _advice(data: dict[str, Any]) -> str:
 def _read_json(path: Path) -> tuple[str, dict[str, Any]]:
     """A mark of the file's bytes, and what it holds. Raises BadProject."""
     try:
-        raw = path.read_bytes()
+        raw = read_regular(path)
         text = raw.decode("utf-8-sig")
     except FileNotFoundError:
         raise BadProject(f"{path} is not there. Choose a folder that holds a {FILE}.") from None
+    except NotAFile as error:
+        raise BadProject(f"{str(path)[:300]} cannot be read: {error.strerror}. Take it from a backup.") from None
     except (OSError, UnicodeDecodeError, ValueError) as error:
         raise BadProject(f"{str(path)[:300]} cannot be read: {str(error)[:200]}. Take it from a backup.") from None
     try:
@@ -252,46 +239,6 @@ def _read_json(path: Path) -> tuple[str, dict[str, Any]]:
             "Update Jade Coat to open it."
         )
     return hashlib.sha256(raw).hexdigest(), data
-
-
-def _with_paint(project: Project, folder: Path, problems: list[str], unread: set[str]) -> Project:
-    props = []
-    for prop in project.props:
-        if not isinstance(prop.paint, str) and not isinstance(prop.paint_map, StoredMap):
-            continue
-        if isinstance(prop.paint, str):
-            try:
-                prop = prop.with_(paint=_read_paint(folder, prop.paint))
-            except (OSError, ValueError, MissingAsset) as error:
-                unread.add(f"{prop.paint}.npy")
-                problems.append(f"The paint of {prop.name} is lost: {error}. It shows the mesh's own colours.")
-                prop = prop.with_(paint=None)
-        if isinstance(prop.paint_map, StoredMap):
-            try:
-                prop = prop.with_(paint_map=_read_map(folder, prop.paint_map))
-            except (OSError, ValueError, MissingAsset) as error:
-                unread.add(f"{prop.paint_map.file}.png")
-                problems.append(f"The painted map of {prop.name} is lost: {error}. It shows the paint on its vertices.")
-                prop = prop.with_(paint_map=None)
-        props.append(prop)
-    return project.with_things("props", *props)
-
-
-def _read_paint(folder: Path, key: str) -> Paint:
-    if not re.fullmatch(r"[0-9a-f]{24}", key):
-        raise ValueError(f"{key!r} is no name of a paint file")
-    values = np.load(folder / "paint" / f"{key}.npy", allow_pickle=False)
-    if values.ndim != 2 or values.shape[1] not in (4, 8, 12, 16) or values.dtype != np.uint16 or not len(values):
-        raise ValueError(f"paint/{key}.npy holds {values.dtype} {values.shape}, expected (n, 4) uint16")
-    return Paint.of(values)
-
-
-def _read_map(folder: Path, stored: StoredMap) -> PaintMap:
-    name = f"paint/{stored.file}.png"
-    picture = read_image((folder / name).read_bytes(), name)
-    if picture.shape[2] != 4 or picture.shape[0] not in MAP_SIDES or picture.shape[0] != picture.shape[1]:
-        raise ValueError(f"{name} is {picture.shape}, expected a square of four channels, 16 to 8192 texels a side")
-    return PaintMap.of_picture(picture, stored.uv_set, stored.color_set, stored.repeats)
 
 
 def data_folder() -> Path:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import os
 import shutil
 import threading
 import uuid
@@ -11,11 +10,15 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from jade_coat.files.assets import Assets
-from jade_coat.files.atomic import write_atomic
+from jade_coat.files.atomic import PRIVATE, write_atomic
 from jade_coat.files.desk_file import write_desk
+from jade_coat.files.processes import Who
 from jade_coat.files.project_folder import FILE, BadProject, Home, Opened, data_folder, open_project, save_project
+from jade_coat.files.regular import is_regular, read_regular
 from jade_coat.stage.desk import Desk
 from jade_coat.stage.project import Project
+
+NOTE = "session.json"
 
 
 @dataclass(frozen=True)
@@ -60,17 +63,16 @@ class Recovery:
                 return
             self._home = save_project(project, assets, self.folder, self._known()).home
             if desk is not None:
-                write_desk(self.folder, desk)
-            note = {"process": os.getpid(), "name": project.name, "home": str(home) if home else None,
-                    "digest": digest}  # fmt: skip
+                write_desk(self.folder, desk, PRIVATE)
+            note = {**Who.me().told(), "name": project.name, "home": str(home) if home else None, "digest": digest}
             if turn == self._turn:
-                write_atomic(self.folder / "session.json", json.dumps(note).encode())
+                write_atomic(self.folder / NOTE, json.dumps(note).encode(), PRIVATE)
             if turn != self._turn:
                 shutil.rmtree(self.folder, ignore_errors=True)
 
-    def _known(self) -> Home | None:
+    def _known(self) -> Home:
         """What is known of the copy's folder, but for its project.json, which nobody else writes."""
-        return replace(self._home, digest="") if self._home is not None else None
+        return replace(self._home or Home(self.folder, private=True), digest=None)
 
     def clear(self) -> None:
         """Forget the copy: the work is saved or given up."""
@@ -78,19 +80,27 @@ class Recovery:
         shutil.rmtree(self.folder, ignore_errors=True)
 
     def leftovers(self) -> list[Leftover]:
-        """Copies whose sessions are gone, newest first."""
+        """Copies whose sessions are gone, newest first; notes that make no sense are passed over."""
         found = []
-        for note in sorted(self._base.glob("*/session.json"), key=lambda p: -p.stat().st_mtime):
+        for note in self._base.glob(f"*/{NOTE}"):
             try:
-                content = json.loads(note.read_text())
-                home = Path(content["home"]) if content["home"] else None
-                leftover = Leftover(note.parent, str(content["name"]), home, str(content.get("digest", "")))
-                alive = _alive(int(content["process"]))
-            except (OSError, ValueError, KeyError, TypeError):
+                written, leftover = note.stat().st_mtime, _leftover(note)
+            except (OSError, ValueError, KeyError, TypeError, RecursionError):
                 continue
-            if not alive and (note.parent / FILE).is_file():
-                found.append(leftover)
-        return found
+            if leftover is not None and is_regular(note.parent / FILE):
+                found.append((written, leftover))
+        return [leftover for _, leftover in sorted(found, key=lambda pair: -pair[0])]
+
+
+def _leftover(note: Path) -> Leftover | None:
+    """What a note says of a copy; None while its session lives."""
+    content = json.loads(read_regular(note, largest=1 << 20))
+    who, home = Who.read(content), content["home"]
+    if who is None or (home is not None and not isinstance(home, str)):
+        raise ValueError("it names no process or no place")
+    digest = content.get("digest", "")
+    leftover = Leftover(note.parent, str(content["name"])[:200], Path(home) if home else None, str(digest))
+    return None if who.alive else leftover
 
 
 def recover(leftover: Leftover) -> Opened:
@@ -99,13 +109,3 @@ def recover(leftover: Leftover) -> Opened:
         return open_project(leftover.folder)
     except BadProject as error:
         raise BadProject(f"{error} The copy is kept in {leftover.folder}.") from None
-
-
-def _alive(process: int) -> bool:
-    try:
-        os.kill(process, 0)
-    except ProcessLookupError:
-        return False
-    except PermissionError:
-        return True
-    return True

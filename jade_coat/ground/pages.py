@@ -20,6 +20,21 @@ Rect = tuple[int, int, int, int]
 """Rows from and up to, columns from and up to."""
 
 
+class LostTile(float):
+    """One number in the place of a tile whose file could not be read; `key` names what should be there."""
+
+    key: str
+
+    def __new__(cls, value: float, key: str) -> LostTile:
+        """What stands in for the tile in a file of paint/ that is called `key`."""
+        made = super().__new__(cls, value)
+        made.key = key
+        return made
+
+    def __getnewargs__(self) -> tuple[float, str]:  # type: ignore[override]
+        return float(self), self.key
+
+
 @dataclass(frozen=True, eq=False)
 class Pages(SentBare):
     """A grid `(rows, columns)` of `float32` or `uint8` that never changes; copies share all tiles but those changed."""
@@ -28,7 +43,7 @@ class Pages(SentBare):
     columns: int
     dtype: str
     tiles: tuple[Any, ...]
-    """Row by row: arrays `(h, w)`, read-only, or one number for all of a tile."""
+    """Row by row: arrays `(h, w)`, read-only, or one number for all of a tile (a `LostTile` where its file is away)."""
 
     @staticmethod
     def of(values: Array) -> Pages:
@@ -140,7 +155,7 @@ class Pages(SentBare):
     def changed_from(self, other: Pages) -> list[int]:
         """The tiles that differ from those of a grid of the same size."""
         pairs = enumerate(zip(self.tiles, other.tiles, strict=True))
-        return [i for i, (a, b) in pairs if a is not b and not np.array_equal(a, b)]
+        return [i for i, (a, b) in pairs if a is not b and not _same(a, b)]
 
     def changed_cells(self, other: Pages) -> list[Rect]:
         """Which cells differ from those of a grid of the same size: round those of each tile a rectangle."""
@@ -157,7 +172,7 @@ class Pages(SentBare):
     def key(self, number: int) -> str:
         """A name for what a tile holds, of 24 hexadecimal digits; empty for one that is all alike."""
         held = self.tiles[number]
-        return _key(held) if isinstance(held, np.ndarray) else ""
+        return _key(held) if isinstance(held, np.ndarray) else held.key if isinstance(held, LostTile) else ""
 
 
 _KEYS: dict[int, tuple[weakref.ref[Array], str]] = {}
@@ -177,6 +192,17 @@ def _gone(number: int, _: object) -> None:
     _KEYS.pop(number, None)
 
 
+def _same(a: Any, b: Any) -> bool:
+    """Whether two tiles hold the same, or the same file is missing for both."""
+    lost = [t.key if isinstance(t, LostTile) else "" for t in (a, b)]
+    return lost[0] == lost[1] and np.array_equal(a, b)
+
+
+def tile_key(tile: Array) -> str:
+    """A name for what a tile holds, of 24 hexadecimal digits."""
+    return _key(tile)
+
+
 def _tiles(cells: int) -> int:
     return -(-cells // SIDE)
 
@@ -184,7 +210,7 @@ def _tiles(cells: int) -> int:
 def _kept(made: Array, before: Any) -> Any:
     """A tile to keep: the one before where it holds the same, one number where all are alike."""
     if (made == made.flat[0]).all():
-        return made.flat[0].item()
+        return before if isinstance(before, LostTile) and before == made.flat[0] else made.flat[0].item()
     if isinstance(before, np.ndarray) and np.array_equal(made, before):
         return before
     made.flags.writeable = False

@@ -11,7 +11,7 @@ import numpy as np
 from jade_coat.material.material import Material
 from jade_coat.material.paint_source import MapSource
 from jade_coat.mesh.data import MeshData, Slot
-from jade_coat.mesh.painting import PaintMap
+from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.program.types import Array
 from jade_coat.stage.decal_draws import decal_draw
 from jade_coat.stage.decals import Decal
@@ -186,7 +186,7 @@ class SceneColumns:
             place = (prop.id, part)
             near = span[0] <= 0
             own, source = _map_of(prop) if near else ("", None)
-            owner = prop.id if near and prop.paint is not None else ""
+            owner = prop.id if near and isinstance(prop.paint, Paint) else ""
             finish = worn_by.get(slot.name, "")
             own_values = prop.values.get(slot.name) if finish else None
             wear: LookKey = (finish, *sorted(own_values.items())) if own_values else (finish,)
@@ -382,8 +382,8 @@ def build_scene(project: Project, mesh_data: Callable[[str], MeshData]) -> Scene
 
 def _map_of(prop: Prop) -> tuple[str, MapSource | None]:
     """The name a prop's own painted map is drawn under, empty where it has none, and how it is read."""
-    own = prop.id if prop.paint_map is not None else ""
-    return own, prop.paint_map.source if isinstance(prop.paint_map, PaintMap) else None
+    found = prop.paint_map
+    return (prop.id, found.source) if isinstance(found, PaintMap) else ("", None)
 
 
 def _stands_alike(a: Prop, b: Prop) -> bool:
