@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
 
 from PyQt6.QtWidgets import QMainWindow, QMessageBox
 
 from jade_coat.app.commands import command
+from jade_coat.app.dialogs.choose_sides import ChooseSides
 from jade_coat.app.dialogs.common import ProgressDialog
 from jade_coat.app.dialogs.files import ask_folder
+from jade_coat.app.merging import TwoSides
 from jade_coat.app.recent import keep_picture
 from jade_coat.app.session import Session
 from jade_coat.app.view.view import View
@@ -19,6 +21,7 @@ from jade_coat.files.project_folder import BadProject, ChangedOnDisk, painted_ma
 from jade_coat.files.recovery import Leftover
 from jade_coat.jobs.job import Job
 from jade_coat.jobs.words import told
+from jade_coat.stage.merging import Collision
 
 LARGE_MAP = 2048
 """The side from which on a painted map takes so long to encode that the window must not wait for it."""
@@ -152,7 +155,9 @@ class ProjectWindow(QMainWindow):
         """Somebody else saved the project meanwhile: ask what becomes of both; "merge", "copy", "theirs" or ""."""
         box = QMessageBox(self)
         box.setText("Somebody else has saved this project since it was opened here.")
-        box.setInformativeText("Nothing has been written yet. Both can be merged where they do not collide.")
+        box.setInformativeText(
+            "Nothing has been written yet. Both can be merged; where both changed the same you choose."
+        )
         roles = QMessageBox.ButtonRole
         ways = {
             box.addButton("Merge both", roles.AcceptRole): "merge",
@@ -173,15 +178,27 @@ class ProjectWindow(QMainWindow):
         if way != "merge":
             return False
         try:
-            both = self.session.merge_with_file(folder)
+            sides = self.session.two_sides(folder)
+            found = sides.merged({}).collisions
+            chosen = self.choose_sides(sides, found) if found else {}
+            if chosen is None:
+                return False
+            made = sides.merged(chosen)
         except (BadProject, ValueError) as error:
             self._tell("The two cannot be merged", [told(error), "Save this one as a copy instead."])
             return False
+        lines = [*made.notes, *sides.keep_the_rest(found, chosen), *sides.theirs.problems]
+        self.session.take_merge(sides, made)
         if not self._save_now(folder):
             return False
-        if both:
-            self._tell("Merged", [f"Changed on both sides, and kept as it is here: {', '.join(both)}."])
+        if lines:
+            self.tell("Merged", lines, problem=False)
         return True
+
+    def choose_sides(self, sides: TwoSides, found: tuple[Collision, ...]) -> Mapping[str, str] | None:
+        """Ask which side counts where both changed the same; None where nothing is to be merged after all."""
+        dialog = ChooseSides(self, sides, found)
+        return dialog.chosen() if dialog.exec() else None
 
     def _leave_for(self, go: Callable[[], object]) -> None:
         if self.may_leave():

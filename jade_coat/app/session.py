@@ -12,6 +12,7 @@ from typing import Any
 from PyQt6.QtCore import QTimer, pyqtSignal
 
 from jade_coat.app import preferences
+from jade_coat.app.merging import TwoSides
 from jade_coat.app.recent import remember
 from jade_coat.app.selecting import Selecting
 from jade_coat.files.assets import Assets
@@ -27,7 +28,7 @@ from jade_coat.jobs.words import told
 from jade_coat.stage import edits
 from jade_coat.stage.document import Document
 from jade_coat.stage.edits.registry import Edit
-from jade_coat.stage.merging import merged
+from jade_coat.stage.merging import Merged
 from jade_coat.stage.packed_tree import PackedTree, TilePacker
 from jade_coat.stage.project import Project
 from jade_coat.stage.references import losses
@@ -244,20 +245,19 @@ class Session(Selecting):
         self.changed.emit()
         return tuple(told)
 
-    def merge_with_file(self, folder: Path) -> list[str]:
-        """Take in what somebody else saved in the project's folder; returns the names of what both sides changed.
+    def two_sides(self, folder: Path) -> TwoSides:
+        """What is here and what somebody else saved in the project's folder. Raises BadProject."""
+        base = self._home.base if self._home is not None else None  # of recovered work it is not known
+        return TwoSides(folder, base, self.project, open_project(folder), self.library)
 
-        Raises BadProject, or ValueError when the two do not go together; the present tree then stays.
-        """
-        assert self._home is not None
-        theirs = open_project(folder)
-        assert theirs.home is not None
-        base = self._home.base or Project()  # of recovered work it is not known: nobody's things are dropped then
-        made, both = merged(base, self.project, theirs.project)
-        known = replace(theirs.home, paint=theirs.home.paint | self._home.paint)
-        self._home = replace(known, base=theirs.project)
-        self.document.put("Merge with the saved file", made)
-        return both
+    def take_merge(self, sides: TwoSides, made: Merged) -> None:
+        """Take a merged tree as the present one; the next save knows what lies in the folder."""
+        home = sides.theirs.home
+        assert home is not None
+        if self._home is not None and self._home.folder == home.folder:
+            home = replace(home, paint=home.paint | self._home.paint, unread=home.unread | self._home.unread)
+        self._home = home
+        self.document.put("Merge with the saved file", made.project)
 
     def _keep_desk(self) -> None:
         """Keep how the project is looked at in its folder, where it has one; what cannot be written is let be."""

@@ -148,7 +148,6 @@ def digest_of(folder: Path) -> str:
         return ""
 
 
-# Long: each step with what may go wrong in it.
 def open_project(folder: Path) -> Opened:
     """Open a project folder (or its project.json).
 
@@ -156,7 +155,12 @@ def open_project(folder: Path) -> Opened:
     can be opened.
     """
     folder = folder.parent if folder.name == FILE else folder
-    path = folder / FILE
+    return open_file(folder / FILE, folder)
+
+
+# Long: each step with what may go wrong in it.
+def open_file(path: Path, folder: Path) -> Opened:
+    """Open the content of a project.json that lies at a path, with what else it refers to in a folder; as above."""
     digest, data = _read_json(path)
     problems: list[str] = []
     try:

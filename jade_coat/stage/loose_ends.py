@@ -44,6 +44,7 @@ class LooseEnd:
 def loose_ends(project: Project) -> list[LooseEnd]:
     """All references of a project that lead nowhere, each once."""
     there = {kind: {i.id for i in getattr(project, kind)} for kind in _KINDS}
+    there["finishes"] |= {m.id for m in project.materials}  # whose own ids are their plain looks
     there["receivers"] = there["props"] | there["categories"]
     meshes = {m.id: {v.id for v in m.variants} for m in project.meshes}
     found: dict[LooseEnd, None] = {}
