@@ -162,12 +162,14 @@ def test_one_shapes_and_the_other_paints_the_same_ground() -> None:
 
 def test_cells_that_both_painted_are_taken_whole_from_one_side_and_told() -> None:
     layer, third = GROUND.layers[1].id, GROUND.layers[2].id
-    mine, theirs = laid(START, slice(4, 10), layer, 100), laid(START, slice(8, 14), third, 50)
+    start = START.with_things("grounds", GROUND.with_layer(GROUND.layer(third).with_(way="shared")))
+    base = laid(laid(start, slice(0, 20), layer, 0), slice(0, 20), third, 0)
+    mine, theirs = laid(base, slice(4, 10), layer, 100), laid(base, slice(8, 14), third, 50)
     for side, wanted in ((MINE, mine), (THEIRS, theirs)):
-        made = merged(START, mine, theirs, {f"grounds/{GROUND.id}/weights": side})
+        made = merged(base, mine, theirs, {f"grounds/{GROUND.id}/weights": side})
         (hit,) = made.collisions
         assert hit.count == 2 * GROUND.weight_cells[0]
-        for name, pages in made.project.grounds.first.weights.items():
+        for name, pages in [(n, made.project.grounds.first.weights[n]) for n in (GROUND.layers[0].id, layer, third)]:
             whole = pages.whole()
             assert (whole[8:10] == wanted.grounds.first.weights[name].whole()[8:10]).all()
             assert (whole[4:8] == mine.grounds.first.weights[name].whole()[4:8]).all()

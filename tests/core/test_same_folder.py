@@ -38,9 +38,11 @@ def test_a_project_saved_by_somebody_else_meanwhile_is_not_overwritten(demo_copy
     with pytest.raises(ChangedOnDisk):
         save_project(document.project, library.assets, demo_copy, home)
     assert {p: p.read_bytes() for p in demo_copy.rglob("*") if p.is_file()} == written
-    both, collided = merged(home.base, document.project, open_project(demo_copy).project)
-    assert collided == ["Ash wall"]  # its dial was turned on one side, its name changed on the other
-    assert both.finish("ash_wall") == document.project.finish("ash_wall")
+    made = merged(home.base, document.project, open_project(demo_copy).project)
+    both = made.project
+    assert made.collisions == ()  # of one finish a dial was turned on one side, the name changed on the other
+    assert both.finish("ash_wall").name == "Theirs"
+    assert both.finish("ash_wall").values["moss_amount"] == 0.123
     assert both.finish("iron_jar").name == "Eisenkrug – groß"
     assert both.light.strength == 1.25
     assert both.prop("gate_post").paint == painted
