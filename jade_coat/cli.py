@@ -62,6 +62,7 @@ def _parser() -> argparse.ArgumentParser:
     from jade_coat.cli_changes import exchange_mesh, fill_paint, fire_words, import_files, make_material, take_over
     from jade_coat.cli_make import MOTES
     from jade_coat.cli_make import make as make_made
+    from jade_coat.cli_merge import lift_mark, merge
     from jade_coat.files.mesh_files import MESHES
     from jade_coat.formats import named
     from jade_coat.material.fields import declared
@@ -154,6 +155,15 @@ def _parser() -> argparse.ArgumentParser:
     exchange.add_argument("--file", type=Path, required=True, help=f"the mesh file to read: {named(MESHES)}")
     exchange.add_argument("--slot", action="append", default=[], metavar="NEW=OLD",
                           help="a slot of the file goes on as one of the mesh (default: by name)")  # fmt: skip
+    merging = command(merge, "merge")
+    for side in ("base", "ours", "theirs"):
+        merging.add_argument(side, type=Path, metavar=side.upper())
+    merging.add_argument("--path", type=Path, metavar="P", help="the project.json that OURS stands for (%%P of git)")
+    prefer = ("ours", "theirs", "both")
+    merging.add_argument("--prefer", default="ours", choices=prefer, help="which counts where both changed the same")
+    merging.add_argument("--json", action="store_true", help="print JSON")
+    lifting = command(lift_mark, "lift")
+    lifting.add_argument("project", type=Path)
     repeat = command(show_repetition, "repetition")
     repeat.add_argument("project", type=Path)
     repeat.add_argument("--prop", required=True, metavar="P", help="id or name of a prop")

@@ -84,6 +84,7 @@ def lost(base: Project, mine: Project, theirs: Project, made: Any) -> list[tuple
     before, own, other, now = (said(p) for p in (base, mine, theirs, made.project))
     hit = {c.place for c in made.collisions}
     hit |= {(c.place[0], c.place[1], "weights", c.place[3]) for c in made.collisions if c.place[2:3] == ("layers",)}
+    hit |= {(*c.place[:-1], name) for c in made.collisions if isinstance(c.mine, dict) for name in c.mine}
     back = {(kind, i.id) for kind in ("materials", "finishes", "map_sets", "recipes", "shared", "meshes", "props",
                                       "groups", "categories") for i in getattr(made.project, kind)
             if any(f"{i.name} was removed, and stays" in n for n in made.notes)}  # fmt: skip
