@@ -90,7 +90,7 @@ def test_git_merges_two_branches_that_paint_one_ground(base: Path, tmp_path: Pat
     change(base, lambda p: laid(p, slice(20, 24), LAYER, 100), edits.set_wind(strength=0.9))
     git("add", "-A")
     git("commit", "-qm", "ours")
-    git("merge", "other", "-m", "both")
+    git("merge", "-s", "recursive", "other", "-m", "both")
     opened = open_project(base)
     assert opened.problems == []
     whole = opened.project.grounds.first.weights[LAYER].whole()
