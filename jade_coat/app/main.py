@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import gc
 import os
+import shutil
 import signal
 import sys
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -22,6 +24,10 @@ if TYPE_CHECKING:
 
     from jade_coat.app.session import Session
     from jade_coat.app.window import Window
+
+
+WAKE_MS = 200
+"""How soon a wish to end is noticed."""
 
 
 def make_application() -> QApplication:
@@ -90,18 +96,36 @@ def start(folder: Path | None, started: Started | None = None) -> int:
         window.tell("Settings were reset", told, problem=True)
     window.show()
     if left is not None:
-        QTimer.singleShot(0, lambda: left(window))
-    QTimer.singleShot(0, lambda: offer_recovery(window))
-    signal.signal(signal.SIGINT, lambda *_: window.close())
-    wake = QTimer()
-    wake.start(400)
-    wake.timeout.connect(lambda: None)  # lets Python see Ctrl+C
-    code = app.exec()
+        window.soon(partial(left, window))
+    window.soon(partial(offer_recovery, window))
+    code = run_until_closed(app, window)
     if window.session.unfinished:  # Python would wait for threads that cannot be stopped
         sys.stdout.flush()
         sys.stderr.flush()
         os._exit(code)
     return code
+
+
+def run_until_closed(app: QApplication, window: Window) -> int:
+    """Run the event loop until the window is closed, whoever closes it and whenever; the exit code."""
+    stop = False
+
+    def interrupted(*_: object) -> None:
+        nonlocal stop
+        stop = True
+
+    def look() -> None:  # also lets Python see Ctrl+C
+        if stop and not window.session.closed:
+            window.close()
+        if window.session.closed:
+            app.quit()
+
+    signal.signal(signal.SIGINT, interrupted)
+    wake = QTimer()
+    wake.start(WAKE_MS)
+    wake.timeout.connect(look)
+    window.closed.connect(app.quit)
+    return app.exec()
 
 
 def open_early(session: Session, folder: Path) -> Callable[[Window], object]:
@@ -124,21 +148,28 @@ def open_early(session: Session, folder: Path) -> Callable[[Window], object]:
 
 def offer_recovery(window: Window) -> None:
     """Ask whether to take over work that a crashed session left."""
-    for leftover in window.session.recovery.leftovers()[:1]:
-        box = QMessageBox(window)
-        box.setText(f"Jade Coat was interrupted while {leftover.name} had unsaved changes.")
-        box.setInformativeText("A copy of the work was kept.")
-        kinds = QMessageBox.ButtonRole
-        take = box.addButton("Take it over", kinds.AcceptRole)
-        drop = box.addButton("Delete the copy", kinds.DestructiveRole)
-        box.addButton("Later", kinds.RejectRole)
-        box.exec()
+    found = window.session.recovery.leftovers()[:1]
+    if not found:
+        return
+    leftover = found[0]
+    box = QMessageBox(window)
+    box.setText(f"Jade Coat was interrupted while {leftover.name} had unsaved changes.")
+    box.setInformativeText("A copy of the work was kept.")
+    kinds = QMessageBox.ButtonRole
+    take = box.addButton("Take it over", kinds.AcceptRole)
+    drop = box.addButton("Delete the copy", kinds.DestructiveRole)
+    box.addButton("Later", kinds.RejectRole)
+
+    def answered(_: int) -> None:
+        if window.session.closed:
+            return
         if box.clickedButton() is take:
             window.take_over(leftover)
         elif box.clickedButton() is drop:
-            import shutil
-
             shutil.rmtree(leftover.folder, ignore_errors=True)
+
+    box.finished.connect(answered)
+    box.open()
 
 
 def offscreen() -> None:

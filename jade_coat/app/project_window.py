@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from pathlib import Path
 
+from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QMainWindow, QMessageBox
 
 from jade_coat.app.commands import command
@@ -39,6 +40,19 @@ class ProjectWindow(QMainWindow):
     def say(self, text: str, problem: bool = False) -> None:
         """Say something in passing, at the foot of the window."""
         self.session.said.emit(text, problem)
+
+    def soon(self, do: Callable[[], object]) -> None:
+        """Do something once the event loop turns; not any more where the window is closed before."""
+
+        def go() -> None:
+            timer.deleteLater()
+            if not self.session.closed:
+                do()
+
+        timer = QTimer(self)
+        timer.setSingleShot(True)
+        timer.timeout.connect(go)
+        timer.start(0)
 
     # Commands: project
 
@@ -250,7 +264,9 @@ class ProjectWindow(QMainWindow):
         self.tell(title, lines, problem=True)
 
     def tell(self, title: str, lines: list[str], problem: bool) -> None:
-        """Say something longer in a box of its own, and its first line in the status line."""
+        """Say something longer in a box of its own, and its first line in the status line; nothing once closed."""
+        if self.session.closed:
+            return
         self.session.said.emit(f"{title}: {lines[0]}", problem)
         box = QMessageBox(self)
         box.setWindowTitle(title)

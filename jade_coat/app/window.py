@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6 import sip
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QContextMenuEvent, QKeyEvent, QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
     QApplication,
@@ -41,6 +41,8 @@ from jade_coat.material.fields import Color
 
 class Window(BringingWindow):
     """One window on one session."""
+
+    closed = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -374,7 +376,11 @@ class Window(BringingWindow):
         for timer in self.findChildren(QTimer):
             timer.stop()
         self.session.close()
+        for widget in self.findChildren(QWidget):
+            if widget.isWindow():  # boxes and sheets would keep the application running
+                widget.hide()
         event.accept()
+        self.closed.emit()
 
     def attention(self) -> Any:
         """The box that was last opened to tell something, for tests and screen readers."""

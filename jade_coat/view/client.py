@@ -316,5 +316,5 @@ def _sender(connection: Connection, outbox: queue.SimpleQueue[bytes | None]) -> 
     while (message := outbox.get()) is not None:
         try:
             connection.send_bytes(message)
-        except (OSError, ValueError):
+        except (OSError, ValueError, TypeError):  # a connection that is closed meanwhile has no handle any more
             return

@@ -195,7 +195,11 @@ class CoatStack(QWidget):
         session.selection_changed.connect(self._rebuild)
         session.scene_changed.connect(self._measure.start)
         for signal in (swatches.arrived, swatches.outdated):
-            signal.connect(lambda *_: [r.update() for r in self._rows])
+            signal.connect(self._show_swatches)
+
+    def _show_swatches(self, *_: object) -> None:
+        for shown in self._rows:
+            shown.update()
 
     def showEvent(self, event: QShowEvent | None) -> None:
         self._measure.start()  # nothing is measured while it is folded

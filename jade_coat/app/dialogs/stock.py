@@ -150,6 +150,7 @@ class Stock(QDialog):
         layout.addWidget(self._area, 1)
         layout.addLayout(row(self.problem, 1, button("Close", self.accept)))
         self._key: object = None
+        self._pointed = ""
         session.changed.connect(self.refresh)
         self.show_kind("materials")
 
@@ -165,7 +166,13 @@ class Stock(QDialog):
         found = self.rows.get(wanted)
         if found is not None:
             found.name.setFocus(Qt.FocusReason.OtherFocusReason)
-            QTimer.singleShot(0, lambda: self._area.ensureWidgetVisible(found))
+            self._pointed = wanted
+            QTimer.singleShot(0, self._bring_into_sight)
+
+    def _bring_into_sight(self) -> None:
+        found = self.rows.get(self._pointed)
+        if found is not None:
+            self._area.ensureWidgetVisible(found)
 
     def refresh(self) -> None:
         """Follow the document."""

@@ -157,8 +157,8 @@ class LineUp(QWidget):
         session.changed.connect(self.refresh)
         session.selection_changed.connect(self.refresh)
         for signal in (swatches.arrived, swatches.outdated):
-            signal.connect(lambda *_: self._repaint())
-        self.models.arrived.connect(lambda _: self._repaint())
+            signal.connect(self._repaint)
+        self.models.arrived.connect(self._repaint)
 
     def showEvent(self, event: object) -> None:
         self.refresh()
@@ -180,7 +180,7 @@ class LineUp(QWidget):
         prop = self.session.prop
         return (prop.variant or DEFAULT) if prop is not None else ""
 
-    def _repaint(self) -> None:
+    def _repaint(self, *_: object) -> None:
         if self.isVisible():
             for widget in (*self.cells.values(), *self.heads.values()):
                 widget.update()

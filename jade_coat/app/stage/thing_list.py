@@ -190,12 +190,12 @@ class ThingList(QListView):
         session.selection_changed.connect(self.follow)
         self.rows.modelReset.connect(self.follow)
         for signal in (swatches.arrived, swatches.outdated):
-            signal.connect(lambda *_: self._repaint())
+            signal.connect(self._repaint)
         chosen = self.selectionModel()
         assert chosen is not None
         chosen.selectionChanged.connect(self._on_chosen)
 
-    def _repaint(self) -> None:
+    def _repaint(self, *_: object) -> None:
         port = self.viewport()
         if port is not None:
             port.update()

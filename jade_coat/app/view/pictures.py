@@ -107,8 +107,11 @@ class Pictures(QWidget):
         session.selection_changed.connect(self._follow_preview)
         session.played.connect(self.refresh)
         session.view_state.connect(self._on_state)
-        session.fault.connect(lambda *_: self.update())
+        session.fault.connect(self._on_faults)
         session.selection_changed.connect(self.update)
+
+    def _on_faults(self, material: str, reason: str) -> None:
+        self.update()
 
     @property
     def held(self) -> bool:

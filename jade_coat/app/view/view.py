@@ -68,7 +68,10 @@ class View(Pictures):
         """How hard the pen is pressed, 0 to 1; a mouse presses fully."""
         self._stopped = StoppedNotice(self, session.client.start_again)
         self._stopped.show_reason(session.client.stopped)
-        session.view_state.connect(lambda _: self._stopped.show_reason(session.client.stopped))
+        session.view_state.connect(self._show_stopped)
+
+    def _show_stopped(self, text: str) -> None:
+        self._stopped.show_reason(self.session.client.stopped)
 
     @property
     def held(self) -> bool:
