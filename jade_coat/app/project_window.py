@@ -79,6 +79,16 @@ class ProjectWindow(QMainWindow):
         folder = ask_folder(self, "Choose or make a folder for the project", "Projects")
         return self._save_to(folder, wait) if folder is not None else False
 
+    @command("Project")
+    def lift_mark(self) -> None:
+        """Lift the mark of somebody who has the project open no more."""
+        try:
+            other = self.session.lift_mark()
+        except OSError as error:
+            self._tell("The mark cannot be lifted", [told(error)])
+            return
+        self.say(f"The mark of {other} is gone" if other else "Nobody else has marked this project")
+
     def open_folder(self, folder: Path) -> bool:
         """Open a project; what is wrong is told. Returns whether it was opened."""
         try:
@@ -207,6 +217,8 @@ class ProjectWindow(QMainWindow):
             return False
         if lines:
             self.tell("Merged", lines, problem=False)
+        else:
+            self.say(f"Merged with what somebody else had saved, and saved to {folder}")
         return True
 
     def choose_sides(self, sides: TwoSides, found: tuple[Collision, ...]) -> Mapping[str, str] | None:

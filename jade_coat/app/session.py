@@ -19,7 +19,7 @@ from jade_coat.files.assets import Assets
 from jade_coat.files.atomic import WriteFailed, clear_partial
 from jade_coat.files.desk_file import write_desk
 from jade_coat.files.library import Library
-from jade_coat.files.open_mark import OpenMark
+from jade_coat.files.open_mark import OpenMark, lift
 from jade_coat.files.project_folder import Home, Opened, open_project, save_project
 from jade_coat.files.recovery import Leftover, Recovery, recover
 from jade_coat.files.save_lock import saving
@@ -185,7 +185,10 @@ class Session(Selecting):
         assert self.folder is not None
         other = self._mark.take(self.folder)
         if other:
-            opened.problems.append(f"{self.folder} is open elsewhere too, by {other}. Whoever saves later is asked.")
+            opened.problems.append(
+                f"{self.folder} is open elsewhere too, by {other}. Whoever saves later is asked. "
+                'If nobody has it open, lift the mark (Ctrl+K, "lift").'
+            )
         else:
             with suppress(WriteFailed), saving(self.folder, wait=0):  # never under a save that runs
                 clear_partial(self.folder)
@@ -195,7 +198,6 @@ class Session(Selecting):
     def recover(self, leftover: Leftover) -> list[str]:
         """Take over unsaved work of a session that died. Raises BadProject."""
         opened = recover(leftover)
-        opened.home = Home(leftover.home, leftover.digest) if leftover.home is not None else None
         self._show(opened, leftover.home)
         self.document.mark_unsaved()
         self._adopted = leftover.folder
@@ -259,6 +261,14 @@ class Session(Selecting):
         self._home = home
         self.document.put("Merge with the saved file", made.project)
 
+    def lift_mark(self) -> str:
+        """Take away the mark that somebody else left in the project's folder; whose it was. Raises OSError."""
+        if self.folder is None:
+            return ""
+        other = lift(self.folder) if not self._mark.is_ours(self.folder) else ""
+        self._mark.take(self.folder)
+        return other
+
     def _keep_desk(self) -> None:
         """Keep how the project is looked at in its folder, where it has one; what cannot be written is let be."""
         if self.folder is not None and self.folder.is_dir():
@@ -278,9 +288,10 @@ class Session(Selecting):
             return False
         self._autosaved = project
         assets, home, turn = self.library.assets, self.folder, self.recovery.turn
-        digest, desk = (self._home.digest if self._home is not None else None) or "", self.desk
+        known = self._home or Home(self.recovery.folder)
+        digest, base, desk = known.digest or "", known.base, self.desk
         self.work(
-            lambda: self.recovery.store(project, assets, home, turn, digest, desk),
+            lambda: self.recovery.store(project, assets, home, turn, digest, desk, base),
             lambda _: None,
             lambda error: self.said.emit(f"The safety copy could not be written: {told(error)}", True),
         )

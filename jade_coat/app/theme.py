@@ -164,6 +164,7 @@ def style_sheet(t: Theme) -> str:
     QPushButton[role="entry"] {{ background: transparent; border: 0; padding: 0 2px; text-align: left; }}
     QPushButton[role="entry"]:hover, QPushButton[role="entry"]:focus {{ color: {t.celadon}; }}
     QPushButton[role="tool"] {{ padding: 4px 12px; }}
+    QToolButton[role="side"]:checked {{ background: {t.chosen}; border: 2px solid {t.celadon}; font-weight: 600; }}
     QPushButton[role="tool"]:checked {{ background: {t.celadon}; color: {t.chrome}; border-color: {t.celadon}; }}
     QLineEdit, QComboBox, QSpinBox {{ background: {t.well}; border: 1px solid transparent; border-radius: 4px;
         padding: 3px 8px; min-height: 18px; selection-background-color: {t.jade}; selection-color: {t.on_jade}; }}

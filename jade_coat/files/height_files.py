@@ -12,6 +12,7 @@ from typing import Any
 import cv2
 import numpy as np
 
+from jade_coat.files.arrays import BadArray, read_array
 from jade_coat.formats import Format, by_suffix, named
 from jade_coat.ground.heights import FEWEST, MOST, Heights
 from jade_coat.maps.exr import read_exr
@@ -97,12 +98,13 @@ def _read_exr(data: bytes, name: str, _: Path) -> Read:
 
 
 def _read_npy(data: bytes, name: str, _: Path) -> Read:
+    def fits(kind: np.dtype[Any], shape: tuple[int, ...]) -> bool:
+        return len(shape) == 2 and kind.kind in "fiu"
+
     try:
-        values = np.load(io.BytesIO(data), allow_pickle=False)
-    except (ValueError, EOFError, OSError) as error:
-        raise BadHeights(f"{name} cannot be read ({str(error)[:80]}). Save it again with numpy.save.") from None
-    if not isinstance(values, np.ndarray) or values.ndim != 2 or values.dtype.kind not in "fiu":
-        raise BadHeights(f"{name} holds no grid of numbers. Save an array of two dimensions.")
+        values = read_array(data, fits, "a grid of numbers")
+    except BadArray as error:
+        raise BadHeights(f"{name} cannot be read: {error}. Save an array of two dimensions with numpy.save.") from None
     check_size(values.shape[1], values.shape[0], name)
     scaled = values.dtype in (np.uint8, np.uint16)
     return Read(values / np.iinfo(values.dtype).max if scaled else values.astype(np.float32), not scaled)
@@ -137,11 +139,13 @@ def _read_tiff(data: bytes, name: str, _: Path) -> Read:
                          "Save it again, uncompressed.") from None  # fmt: skip
     if values.ndim == 3:
         values = values[..., 0]
+    if values.ndim != 2 or not values.size or values.dtype.kind not in "fiu":
+        raise BadHeights(f"{name} holds {values.dtype} {values.shape}, no grid of heights. Save one with one channel.")
     metres = values.dtype.kind == "f" or values.dtype.kind == "i" or _SCALE in tags
     made = values.astype(np.float64)
-    if _NODATA in tags:
-        none = float(str(tags[_NODATA]).strip("\0 ") or "nan")
-        made = np.where(made == none, np.nan, made)
+    none = _numbers((str(tags[_NODATA]).strip("\0 "),), 1) if _NODATA in tags else None
+    if none is not None:
+        made = np.where(made == none[0], np.nan, made)
     if not metres:
         made = made / np.iinfo(values.dtype).max
     return Read(made.astype(np.float32), metres, *_geo_size(tags, keys, values.shape))
@@ -151,15 +155,26 @@ def _geo_size(
     tags: dict[int, Any], keys: dict[str, Any], shape: tuple[int, ...]
 ) -> tuple[tuple[float, float] | None, tuple[str, ...]]:
     """How large a GeoTIFF's ground is, metres."""
-    if _SCALE not in tags:
-        return None, ()
-    dx, dz = (abs(float(v)) for v in tags[_SCALE][:2])
+    scale = _numbers(tags.get(_SCALE), 2)
+    if scale is None or not all(scale[:2]):
+        lost = "What it says of the size of its pixels makes no sense; choose how large it is."
+        return None, (lost,) if _SCALE in tags else ()
+    dx, dz = (abs(v) for v in scale[:2])
     lines: tuple[str, ...] = ()
-    if int(keys.get("GTModelTypeGeoKey", 0)) == _GEOGRAPHIC:
-        north = float(tags[_ORIGIN][4]) if _ORIGIN in tags else 0.0
+    if keys.get("GTModelTypeGeoKey", 0) == _GEOGRAPHIC:
+        north = (_numbers(tags.get(_ORIGIN), 5) or (0.0,) * 5)[4]
         dx, dz = dx * _EARTH * math.cos(math.radians(north)), dz * _EARTH
         lines = ("Its pixels are in degrees: metres are those at its northern edge.",)
     return (dx * (shape[1] - 1), dz * (shape[0] - 1)), lines
+
+
+def _numbers(value: Any, count: int) -> tuple[float, ...] | None:
+    """At least so many finite numbers out of a tag; None where it holds something else."""
+    try:
+        found = tuple(float(v) for v in value)
+    except (TypeError, ValueError, OverflowError):
+        return None
+    return found if len(found) >= count and all(map(math.isfinite, found)) else None
 
 
 HEIGHT_FILES = (

@@ -39,6 +39,10 @@ class OpenMark:
                 self._folder = folder
         return other
 
+    def is_ours(self, folder: Path) -> bool:
+        """Whether a folder is marked by this window."""
+        return folder == self._folder
+
     def renew(self) -> None:
         """Say that the window is still there."""
         if self._folder is not None:

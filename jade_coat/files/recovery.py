@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import shutil
 import threading
@@ -12,13 +13,24 @@ from pathlib import Path
 from jade_coat.files.assets import Assets
 from jade_coat.files.atomic import PRIVATE, write_atomic
 from jade_coat.files.desk_file import write_desk
+from jade_coat.files.paint_files import write_paint
 from jade_coat.files.processes import Who
-from jade_coat.files.project_folder import FILE, BadProject, Home, Opened, data_folder, open_project, save_project
+from jade_coat.files.project_folder import (
+    FILE,
+    BadProject,
+    Home,
+    Opened,
+    data_folder,
+    open_file,
+    open_project,
+    save_project,
+)
+from jade_coat.files.project_text import project_text
 from jade_coat.files.regular import is_regular, read_regular
 from jade_coat.stage.desk import Desk
 from jade_coat.stage.project import Project
 
-NOTE = "session.json"
+NOTE, BASE = "session.json", "base.json"
 
 
 @dataclass(frozen=True)
@@ -43,6 +55,7 @@ class Recovery:
         self._turn = 0
         self._storing = threading.Lock()
         self._home: Home | None = None
+        self._began: Project | None = None
 
     @property
     def turn(self) -> int:
@@ -51,10 +64,11 @@ class Recovery:
 
     def store(
         self, project: Project, assets: Assets, home: Path | None, turn: int | None = None, digest: str = "",
-        desk: Desk | None = None,
+        desk: Desk | None = None, base: Project | None = None,
     ) -> None:  # fmt: skip
         """Keep a copy of the state as it was at a turn (the present one). Raises WriteFailed.
 
+        `base` is the tree that the work began from as it was saved, by which it can be merged with what others save.
         May run in a background thread while the window's saves or forgets; a copy that comes too late is taken away.
         """
         turn = self._turn if turn is None else turn
@@ -62,6 +76,10 @@ class Recovery:
             if turn != self._turn:
                 return
             self._home = save_project(project, assets, self.folder, self._known()).home
+            if base is not None and base is not self._began:
+                write_paint(self.folder, base, self._home.paint, self._home.unread, assets.folder, PRIVATE)
+                write_atomic(self.folder / BASE, project_text(base).encode(), PRIVATE)
+                self._began = base
             if desk is not None:
                 write_desk(self.folder, desk, PRIVATE)
             note = {**Who.me().told(), "name": project.name, "home": str(home) if home else None, "digest": digest}
@@ -77,6 +95,7 @@ class Recovery:
     def clear(self) -> None:
         """Forget the copy: the work is saved or given up."""
         self._turn += 1
+        self._began = None
         shutil.rmtree(self.folder, ignore_errors=True)
 
     def leftovers(self) -> list[Leftover]:
@@ -104,8 +123,13 @@ def _leftover(note: Path) -> Leftover | None:
 
 
 def recover(leftover: Leftover) -> Opened:
-    """Open a leftover. Raises BadProject."""
+    """Open a leftover; its home is the folder it belongs to, and what lay there when it began. Raises BadProject."""
     try:
-        return open_project(leftover.folder)
+        opened = open_project(leftover.folder)
     except BadProject as error:
         raise BadProject(f"{error} The copy is kept in {leftover.folder}.") from None
+    base: Project | None = None
+    with contextlib.suppress(BadProject):  # without it, all that differs is asked about
+        base = open_file(leftover.folder / BASE, leftover.folder).project
+    opened.home = Home(leftover.home, leftover.digest, base) if leftover.home is not None else None
+    return opened

@@ -14,6 +14,7 @@ import struct
 import sys
 import tempfile
 import time
+import zlib
 from collections import Counter
 from collections.abc import Callable
 from pathlib import Path
@@ -100,6 +101,62 @@ def stl() -> bytes:
     return bytes(trimesh.creation.box().export(file_type="stl"))
 
 
+def recovery_note() -> bytes:
+    from jade_coat.files.processes import Who
+
+    return json.dumps({**Who(77, "5@x", "").told(), "name": "N", "home": "/x", "digest": "a"}).encode()
+
+
+def read_note(data: bytes, folder: Path) -> None:
+    from jade_coat.files.recovery import NOTE, Recovery
+
+    (folder / "r" / "s").mkdir(parents=True, exist_ok=True)
+    (folder / "r" / "s" / "project.json").write_bytes(b"{}")
+    (folder / "r" / "s" / NOTE).write_bytes(data)
+    Recovery(folder / "r").leftovers()
+
+
+def array() -> bytes:
+    import numpy as np
+
+    from jade_coat.files.arrays import array_bytes
+
+    return array_bytes(np.arange(64, dtype=np.uint16).reshape(16, 4))
+
+
+def read_paint(data: bytes, folder: Path) -> None:
+    from jade_coat.files.arrays import read_array
+
+    read_array(data, lambda kind, shape: len(shape) == 2 and shape[1] == 4, "uint16 (n, 4)")
+
+
+def geotiff() -> bytes:
+    import numpy as np
+    import tifffile
+
+    buffer = io.BytesIO()
+    tags = [(33550, "d", 3, (2.0, 2.0, 0.0), True), (33922, "d", 6, (0.0,) * 6, True), (42113, "s", 0, "-9999", True)]
+    tifffile.imwrite(buffer, np.arange(576, dtype=np.float32).reshape(24, 24), extratags=tags)
+    return buffer.getvalue()
+
+
+def heights_npy() -> bytes:
+    import numpy as np
+
+    buffer = io.BytesIO()
+    np.save(buffer, np.arange(576, dtype=np.float32).reshape(24, 24))
+    return buffer.getvalue()
+
+
+def read_heights_named(name: str) -> Callable[[bytes, Path], None]:
+    def read(data: bytes, folder: Path) -> None:
+        from jade_coat.files.height_files import read_heights
+
+        read_heights(data, name)
+
+    return read
+
+
 def read_named(name: str) -> Callable[[bytes, Path], None]:
     def read(data: bytes, folder: Path) -> None:
         from jade_coat.maps.images import read_image
@@ -121,7 +178,9 @@ FORMATS: dict[str, tuple[Callable[[], bytes], Callable[[bytes, Path], None]]] = 
     "stl": (stl, read_mesh("stl")), "webp": (lambda: picture("WEBP"), read_picture),
     "bmp": (lambda: picture("BMP"), read_picture), "tga": (lambda: picture("TGA"), read_named("a.tga")),
     "jpeg": (lambda: picture("JPEG"), read_picture), "tiff": (lambda: picture("TIFF"), read_picture),
-    "exr": (exr, read_picture), "project": (project, read_project),
+    "exr": (exr, read_picture), "project": (project, read_project), "recovery note": (recovery_note, read_note),
+    "paint": (array, read_paint), "geotiff": (geotiff, read_heights_named("a.tif")),
+    "heights npy": (heights_npy, read_heights_named("a.npy")),
 }  # fmt: skip
 NUMBERS = (
     "-1",
@@ -164,6 +223,8 @@ def mutated(data: bytes, rng: random.Random) -> bytes:
             data = data[:end] + data[at:end] + data[end:]
         elif rng.random() < 0.3:
             data = data[:at]
+        if data[:4] == b"\x89PNG" and rng.random() < 0.8:
+            data = with_right_checksums(data)
         if data[:4] == b"glTF" and len(data) > 20 and rng.random() < 0.7:  # reach what lies behind the lengths
             text = data[20 : 20 + struct.unpack_from("<I", data, 12)[0]]
             try:
@@ -174,10 +235,25 @@ def mutated(data: bytes, rng: random.Random) -> bytes:
     return data
 
 
+def with_right_checksums(data: bytes) -> bytes:
+    """A PNG whose chunks have the checksums of what is in them: what lies behind them is reached (PNG, section 5.5)."""
+    made, at = data[:8], 8
+    while at + 12 <= len(data):
+        size = struct.unpack_from(">I", data, at)[0]
+        if size > len(data) - at - 12:
+            break
+        body = data[at + 4 : at + 8 + size]
+        made += struct.pack(">I", size) + body + struct.pack(">I", zlib.crc32(body))
+        at += 12 + size
+    return made + data[at:]
+
+
 def main() -> int:
     kind, seed, count = sys.argv[1], int(sys.argv[2]), int(sys.argv[3])
     make, read = FORMATS[kind]
     good = make()
+    from jade_coat.files.arrays import BadArray
+    from jade_coat.files.height_files import BadHeights
     from jade_coat.files.project_folder import BadProject
     from jade_coat.maps.picture import BadImage
     from jade_coat.mesh.data import BadMesh
@@ -193,7 +269,7 @@ def main() -> int:
             try:
                 read(data, Path(folder))
                 seen["read"] += 1
-            except (BadMesh, BadImage, BadProject) as error:
+            except (BadMesh, BadImage, BadProject, BadHeights, BadArray) as error:
                 seen[type(error).__name__] += 1
             if time.process_time() - start > SLOWEST:
                 print(f"{kind} {i} took too long", file=sys.stderr)

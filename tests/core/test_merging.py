@@ -89,10 +89,14 @@ def lost(base: Project, mine: Project, theirs: Project, made: Any) -> list[tuple
     back = {(kind, i.id) for kind in ("materials", "finishes", "map_sets", "recipes", "shared", "meshes", "props",
                                       "groups", "categories") for i in getattr(made.project, kind)
             if any(f"{i.name} was removed, and stays" in n for n in made.notes)}  # fmt: skip
+    back |= {("grounds", g.id, part, layer.id) for g in made.project.grounds for layer in g.layers
+             for part in ("layers", "weights") if any(f"{layer.name} was removed, and stays" in n for n in made.notes)}  # fmt: skip
     wrong = []
     for place in before.keys() | own.keys() | other.keys():
-        b, m, t = (side.get(place, "[]" if place[-1] == "rules" else "nothing") for side in (before, own, other))
-        excused = any(place[: len(h)] == h or h[: len(place)] == place for h in hit) or place[:2] in back
+        b, m, t = (side.get(place, "nothing") for side in (before, own, other))
+        excused = (
+            any(place[: len(h)] == h or h[: len(place)] == place for h in hit) or place[:2] in back or place[:4] in back
+        )
         wanted = m if t in (b, m) else t if m == b else None
         if wanted is None and is_row_of_both(b, m, t, now.get(place, "")):
             continue
@@ -104,7 +108,9 @@ def lost(base: Project, mine: Project, theirs: Project, made: Any) -> list[tuple
 def is_row_of_both(*sides: str) -> bool:
     """Whether a row of items without ids has all that either side added to it, and nothing that one took out."""
     try:
-        base, mine, theirs, made = (Counter(json.dumps(i) for i in json.loads(side or "[]")) for side in sides)
+        base, mine, theirs, made = (
+            Counter(json.dumps(i) for i in json.loads(side if side[:1] == "[" else "[]")) for side in sides
+        )
     except (TypeError, ValueError):
         return False
     added, gone = (mine - base) | (theirs - base), (base - mine) | (base - theirs)

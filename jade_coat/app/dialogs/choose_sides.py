@@ -88,6 +88,7 @@ class ChooseSides(QDialog):
 def _tile(side: str, words: str, picture: QImage | None, pictured: bool) -> QToolButton:
     tile = QToolButton()
     tile.setCheckable(True)
+    tile.setProperty("role", "side")
     tile.setText(f"{WORDS[side]}\n{words if len(words) < 30 else words[:28] + '…'}")
     tile.setToolTip(words)
     tile.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)

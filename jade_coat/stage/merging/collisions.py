@@ -48,6 +48,8 @@ class Choices:
 
     chosen: Mapping[str, str] = field(default_factory=dict)
     found: list[Collision] = field(default_factory=list)
+    notes: list[str] = field(default_factory=list)
+    """What was settled by itself, in words."""
 
     def side(self, place: Place) -> str:
         """The side that was chosen for a place, mine where none was."""

@@ -57,12 +57,16 @@ def _layers(merger: Merges, place: Place, sides: Sides, needed: set[str]) -> dic
         if before is ABSENT or ABSENT not in (own, other):
             layers[key] = merger.value((*place, "layers", key), before, own, other)
             continue
+        kept: Any
         kept, side = (other, sides[2]) if own is ABSENT else (own, sides[1])
         untouched = kept == before and side.weights[key] == sides[0].weights[key]
         if not untouched and key not in needed:
             kept = merger.choices.collide((*place, "layers", key), before, own, other)
-        if kept is not ABSENT and (not untouched or key in needed):
-            layers[key] = kept
+        if kept is ABSENT or (untouched and key not in needed):
+            continue
+        layers[key] = kept
+        if key in needed:
+            merger.choices.notes.append(f"{kept.name} was removed, and stays: rules or scatters lie on it.")
     return layers
 
 

@@ -56,6 +56,7 @@ def merged(
     fields = with_parents(fields, sides, choices, notes)
     made: Project = own.with_(**fields)
     made = with_what_is_used(made, sides, notes)
+    notes += choices.notes
     made = _with_second(made, theirs, [c for c in choices.found if chosen.get(c.key) == BOTH])
     return Merged(made, tuple(choices.found), tuple(notes))
 
