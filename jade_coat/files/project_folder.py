@@ -26,9 +26,11 @@ from jade_coat.mesh.painting import PaintMap
 from jade_coat.stage.desk import Desk
 from jade_coat.stage.loose_ends import loose_ends
 from jade_coat.stage.mesh_assets import MeshAsset
-from jade_coat.stage.project import SCHEMA_VERSION, Project
+from jade_coat.stage.project import KINDS_OF_THINGS, SCHEMA_VERSION, Project
 
 FILE = "project.json"
+MOST_THINGS = 200_000
+"""Things of one kind that a project may hold."""
 MeshBytes = Callable[[MeshAsset], bytes | None]
 
 
@@ -163,6 +165,12 @@ def open_file(path: Path, folder: Path) -> Opened:
     """Open the content of a project.json that lies at a path, with what else it refers to in a folder; as above."""
     digest, data = _read_json(path)
     problems: list[str] = []
+    for kind in KINDS_OF_THINGS:
+        listed = data.get(kind)
+        if isinstance(listed, list) and len(listed) > MOST_THINGS:
+            raise BadProject(
+                f"{path}: it has {len(listed):,} {kind}, more than the {MOST_THINGS:,} that a project may hold. Divide it."
+            )
     try:
         project = Project.model_validate(with_stand_ins(brought_up(data, SCHEMA_VERSION), problems))
     except (ValidationError, RecursionError, OverflowError, KeyError, TypeError, AttributeError) as error:

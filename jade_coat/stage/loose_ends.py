@@ -50,12 +50,22 @@ def loose_ends(project: Project) -> list[LooseEnd]:
     found: dict[LooseEnd, None] = {}
     for owner_kind in (*_LISTED, *KINDS_OF_THINGS):
         for owner in getattr(project, owner_kind):
-            for kind, wanted in (*references(owner), *_dresses(owner)):
+            for kind, wanted in (*_named_by(owner), *_dresses(owner)):
                 if wanted not in there[kind]:
                     found[LooseEnd(owner_kind, owner.id, owner.name, kind, wanted)] = None
             for kind, wanted in _within(owner, meshes):
                 found[LooseEnd(owner_kind, owner.id, owner.name, kind, wanted)] = None
     return list(found)
+
+
+def _named_by(owner: Any) -> Iterator[tuple[str, str]]:
+    """What `references` finds; props are many, and only their mesh and their rules refer to anything."""
+    if not isinstance(owner, Prop):
+        yield from references(owner)
+        return
+    yield "meshes", owner.mesh
+    for rule in owner.rules:
+        yield from references(rule)
 
 
 _KINDS = ("shared", "map_sets", "recipes", "meshes", "props", "finishes", "groups", "categories")

@@ -186,34 +186,47 @@ class Project(Frozen):
         if "materials" in names or "finishes" in names:
             self._check_parents()
         if "groups" in names:
-            for group in self.groups:
-                self.within(group)
+            self._check_groups()
+
+    def _check_groups(self) -> None:
+        sound: set[str] = set()
+        for group in self.groups:
+            line: dict[str, None] = {}
+            at: Group | None = group
+            while at is not None and at.id not in sound:
+                if at.id in line:
+                    raise ValueError(f"the group {at.name!r} is part of itself")
+                line[at.id] = None
+                at = self.groups.get(at.parent)
+            sound.update(line)
 
     def _check_parents(self) -> None:
         parents = {f.id: f.parent for f in self.finishes}
         roots = {m.id for m in self.materials}
         if roots & set(parents):
             raise ValueError(f"materials and finishes share ids: {sorted(roots & set(parents))}")
+        sound: set[str] = set()
         for finish in parents:
             seen, at = set(), finish
-            while at in parents:
+            while at in parents and at not in sound:
                 if at in seen:
                     raise ValueError(f"finish {finish!r} is among its own parents")
                 seen.add(at)
                 at = parents[at]
-            if at not in roots:
+            if at not in roots and at not in sound:
                 raise ValueError(f"finish {finish!r} leads to {at!r}, which is no material")
+            sound |= seen
 
     def within(self, thing: Thing) -> list[Group]:
         """The groups that a thing is part of, nearest first. Raises ValueError where a group is part of itself."""
-        found: list[Group] = []
+        found: dict[str, Group] = {}
         at = self.groups.get(thing.parent)
         while at is not None:
-            if (at.id == thing.id and isinstance(thing, Group)) or any(at.id == g.id for g in found):
+            if (at.id == thing.id and isinstance(thing, Group)) or at.id in found:
                 raise ValueError(f"the group {at.name!r} is part of itself")
-            found.append(at)
+            found[at.id] = at
             at = self.groups.get(at.parent)
-        return found
+        return list(found.values())
 
     def shows(self, thing: Thing) -> bool:
         """Whether a thing is to be seen: neither it nor a group it is part of is hidden."""

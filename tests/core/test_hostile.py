@@ -17,11 +17,14 @@ from jade_coat.files.gltf_reader import read_gltf
 from jade_coat.files.gltf_writer import mesh_glb
 from jade_coat.files.mesh_files import MESHES, read_mesh
 from jade_coat.files.obj_reader import read_obj
+from jade_coat.files.project_folder import FILE, MOST_THINGS, BadProject, open_project, save_project
 from jade_coat.maps.images import PICTURES, SKY_PICTURES
 from jade_coat.maps.picture import BadImage
 from jade_coat.mesh import shapes
 from jade_coat.mesh.data import BadMesh
+from tests.core.edit_places import START
 from tests.core.fuzzing import FORMATS
+from tests.support import every_kind_of_project
 
 MUTATIONS = 300
 
@@ -222,3 +225,62 @@ def test_every_format_says_what_it_is_and_reads_what_is_none_of_it_as_damaged(kn
     rubbish = bytes(range(256)) * 4
     with pytest.raises((BadMesh, BadImage), match="thing"):
         known.read(rubbish, f"thing{known.suffixes[0]}", tmp_path)
+
+
+# Projects of an unlikely size or shape
+
+
+def a_project(folder: Path, change) -> Path:
+    made, assets = every_kind_of_project()
+    save_project(made, assets, folder)
+    data = json.loads((folder / FILE).read_text())
+    change(data)
+    (folder / FILE).write_text(json.dumps(data))
+    return folder
+
+
+def deep(kind: str, root: str):
+    def change(data: dict) -> None:
+        first = {**data[kind][0], **({"values": {}} if kind == "finishes" else {})}
+        data[kind] += [
+            {**first, "id": f"n{i}", "name": f"N{i}", "parent": f"n{i - 1}" if i else root} for i in range(5000)
+        ]
+
+    return change
+
+
+def as_levels(data: dict) -> None:
+    first, second = data["meshes"][:2]
+    first["levels"] = [{"mesh": second["id"], "away": 5.0}]
+    second["levels"] = [{"mesh": first["id"], "away": 5.0}]
+
+
+def long_recipe(data: dict) -> None:
+    steps = [{"id": "s0", "kind": "time"}] + [
+        {"id": f"s{i}", "kind": "add", "args": [f"s{i - 1}", "1"]} for i in range(1, 1000)
+    ]
+    data["recipes"].append({"id": "long", "name": "Long", "steps": steps})
+
+
+@pytest.mark.parametrize("change", [deep("finishes", "m"), deep("groups", ""), as_levels, long_recipe],
+                         ids=["5,000 nested finishes", "5,000 nested groups", "levels of each other", "1,000 steps"])  # fmt: skip
+def test_projects_of_an_unlikely_shape_open(change, tmp_path: Path) -> None:
+    start = time.process_time()
+    opened = open_project(a_project(tmp_path / "p", change))
+    assert opened.problems == []
+    assert len(opened.project.props) == len(START.props)
+    assert time.process_time() - start < 60
+
+
+def test_too_many_things_are_refused_by_number(tmp_path: Path) -> None:
+    folder = a_project(tmp_path / "p", lambda data: data.update(lamps=[{}] * (MOST_THINGS + 1)))
+    with pytest.raises(BadProject, match="200,001 lamps, more than the 200,000"):
+        open_project(folder)
+
+
+def test_a_circle_of_groups_or_parents_is_named(tmp_path: Path) -> None:
+    ring = [{"id": i, "name": i.upper(), "parent": p} for i, p in (("x", "y"), ("y", "z"), ("z", "x"))]
+    with pytest.raises(BadProject, match="part of itself"):
+        open_project(a_project(tmp_path / "g", lambda data: data["groups"].extend(ring)))
+    with pytest.raises(BadProject, match="among its own parents"):
+        open_project(a_project(tmp_path / "f", lambda data: data["finishes"].extend(ring)))
