@@ -169,7 +169,7 @@ def open_file(path: Path, folder: Path) -> Opened:
         listed = data.get(kind)
         if isinstance(listed, list) and len(listed) > MOST_THINGS:
             raise BadProject(
-                f"{path}: it has {len(listed):,} {kind}, more than the {MOST_THINGS:,} that a project may hold. Divide it."
+                f"{path}: it has {len(listed):,} {kind}, more than the {MOST_THINGS:,} that a project holds. Divide it."
             )
     try:
         project = Project.model_validate(with_stand_ins(brought_up(data, SCHEMA_VERSION), problems))
