@@ -14,6 +14,7 @@ from PyQt6.QtCore import QPoint, QPointF, Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QWidget
 
+from jade_coat.app.background import Background
 from jade_coat.files.project_folder import open_project, save_project
 from jade_coat.stage import edits
 from jade_coat.stage.shared_dials import SharedDial
@@ -217,4 +218,33 @@ def test_widgets_are_freed_in_the_thread_that_made_them(qapp) -> None:
     while worker.is_alive() or (not freed_in and time.monotonic() < end):
         QApplication.processEvents()
         time.sleep(0.005)
+    assert set(freed_in) == {threading.get_ident()}
+
+
+def test_what_background_work_holds_is_freed_in_the_windows_thread_even_after_closing(qapp) -> None:
+    """Of 200 widgets that tasks and callbacks hold last, none goes in the pool; nothing is kept for ever either."""
+    freed_in: list[int] = []
+
+    class Held(QWidget):
+        def __del__(self) -> None:
+            freed_in.append(threading.get_ident())
+
+    def begin(background: Background) -> None:
+        held = Held()
+        background.work(lambda: time.sleep(0.002) or held.x(), lambda _: held.y(), lambda _: held.y())
+
+    for closed in (False, True):
+        background = Background()
+        for _ in range(100):
+            begin(background)
+        if closed:
+            time.sleep(0.01)
+            background.stop_work()
+        del background
+        wanted = 100 * (1 + closed)
+        end = time.monotonic() + 60
+        while len(freed_in) < wanted and time.monotonic() < end:
+            QApplication.processEvents()
+            time.sleep(0.005)
+        assert len(freed_in) == wanted
     assert set(freed_in) == {threading.get_ident()}
