@@ -36,6 +36,8 @@ from jade_coat.stage.remesh import painted_state
 from jade_coat.view.client import RenderClient
 
 AUTOSAVE_MS = 20_000
+SAVE_WAIT = 2.0
+"""Seconds that a save waits for another one in the same folder; then it is told, and nothing is lost."""
 
 
 class Session(Selecting):
@@ -227,7 +229,7 @@ class Session(Selecting):
         Raises WriteFailed, or ChangedOnDisk when somebody else has saved there meanwhile; nothing is lost then.
         """
         home = self._home if self._home is not None and self._home.folder == folder else None
-        saved = save_project(self.project, self.library.assets, folder, home, self.library.mesh_bytes)
+        saved = save_project(self.project, self.library.assets, folder, home, self.library.mesh_bytes, SAVE_WAIT)
         self._home = saved.home
         told = list(saved.missing)
         try:

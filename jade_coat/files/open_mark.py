@@ -35,7 +35,8 @@ class OpenMark:
         other = holder(folder)
         if not other:
             with contextlib.suppress(WriteFailed):  # a folder that cannot be written to cannot be marked
-                write_atomic(folder / NAME, json.dumps({**Who.me().told(), "session": self._session}).encode())
+                note = json.dumps({**Who.me().told(), "session": self._session}).encode()
+                write_atomic(folder / NAME, note, within=folder)
                 self._folder = folder
         return other
 

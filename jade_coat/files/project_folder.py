@@ -13,14 +13,14 @@ from typing import Any
 from pydantic import ValidationError
 
 from jade_coat.files.assets import Assets
-from jade_coat.files.atomic import PRIVATE, WriteFailed, make_folder, write_atomic
+from jade_coat.files.atomic import PRIVATE, write_atomic
 from jade_coat.files.desk_file import read_desk
 from jade_coat.files.migrations import brought_up
 from jade_coat.files.page_files import with_pages
 from jade_coat.files.paint_files import clear_paint, paint_names, with_paint, write_paint
 from jade_coat.files.project_text import project_text
 from jade_coat.files.regular import NotAFile, is_regular, read_regular
-from jade_coat.files.save_lock import saving
+from jade_coat.files.save_lock import WAIT_SECONDS, saving
 from jade_coat.files.stand_ins import LOST, with_stand_ins
 from jade_coat.mesh.painting import PaintMap
 from jade_coat.stage.desk import Desk
@@ -96,32 +96,23 @@ def painted_maps(project: Project) -> list[PaintMap]:
 
 
 def save_project(
-    project: Project, assets: Assets, folder: Path, home: Home | None = None, mesh_bytes: MeshBytes | None = None
-) -> Saved:
+    project: Project, assets: Assets, folder: Path, home: Home | None = None, mesh_bytes: MeshBytes | None = None,
+    wait: float = WAIT_SECONDS,
+) -> Saved:  # fmt: skip
     """Save into a folder: new assets and paint first, then project.json in one step.
 
     `home` is what is known of the folder: where it holds another project.json now, ChangedOnDisk is raised. What is
     needed and not there is written again from memory (meshes by `mesh_bytes`), or named. A crash at any moment leaves
-    the old project or the new one, and only one saves at a time. Raises WriteFailed; the old project is then intact.
+    the old project or the new one, and only one saves at a time: others wait up to so many seconds. Raises WriteFailed;
+    the old project is then intact.
     """
     home = home if home is not None and home.folder == folder else Home(folder)
-    make_folder_of(folder, home.mode)
-    with saving(folder, mode=home.mode):
+    with saving(folder, wait, home.mode):
         if home.digest is not None and digest_of(folder) not in (home.digest, ""):
             raise ChangedOnDisk(
                 f"{folder / FILE} was saved by somebody else meanwhile. Nothing was written; open it again."
             )
         return _saved(project, assets, home, mesh_bytes)
-
-
-def make_folder_of(folder: Path, mode: int) -> None:
-    """Make a project's folder where it is not there. Raises WriteFailed."""
-    try:
-        make_folder(folder, mode)
-    except OSError as error:
-        raise WriteFailed(
-            error.errno, f"{folder}: {error.strerror}. Nothing was changed; choose another folder and save again."
-        ) from error
 
 
 def _saved(project: Project, assets: Assets, home: Home, mesh_bytes: MeshBytes | None) -> Saved:
