@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import sys
 from functools import partial
 from typing import Any
 
@@ -14,6 +15,7 @@ def take_over(options: argparse.Namespace) -> None:
     """Take something over from another project, with all it needs, and save."""
     from jade_coat.files.project_folder import save_project
     from jade_coat.stage.document import Document
+    from jade_coat.stage.loose_ends import loose_ends
     from jade_coat.stage.taking import assets_of, needed, take
 
     kinds = {"finish": "finishes", "material": "materials", "map-set": "map_sets", "recipe": "recipes",
@@ -32,6 +34,10 @@ def take_over(options: argparse.Namespace) -> None:
     save_project(document.project, mine.assets, options.project, mine.home)
     for (_, made), name in done.added:
         print(f"{name} ({made})")
+    known = set(loose_ends(mine.project))
+    for end in loose_ends(document.project):
+        if end not in known:
+            print(f"jade-coat: {end.told}", file=sys.stderr)
 
 
 def fill_paint(options: argparse.Namespace) -> None:

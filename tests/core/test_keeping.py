@@ -366,3 +366,19 @@ def test_arrays_come_back_as_numpy_writes_them(values) -> None:
     assert np.array_equal(found, values)
     with pytest.raises(BadArray, match="expected nothing"):
         read_array(array_bytes(values), lambda kind, shape: False, "nothing")
+
+
+def test_what_a_take_over_brings_without_what_it_refers_to_is_named(painted: Path, tmp_path: Path, capsys) -> None:
+    other = tmp_path / "other"
+    shutil.copytree(painted, other)
+    data = json.loads((other / "project.json").read_text())
+    data["recipes"] = [r for r in data["recipes"] if r["id"] != "inner"]
+    (other / "project.json").write_text(json.dumps(data))
+    empty = tmp_path / "empty"
+    save_project(
+        open_project(painted).project.with_(recipes=(), materials=(), finishes=()), open_project(painted).assets, empty
+    )
+    words = ["take", str(empty), "--source", str(other), "--kind", "recipe", "--name", "outer", "--anyway"]
+    capsys.readouterr()
+    assert main(words) == 0
+    assert "Outer refers to a recipe that is not there (inner). Choose another." in capsys.readouterr().err

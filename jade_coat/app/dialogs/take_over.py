@@ -14,6 +14,7 @@ from jade_coat.app.thing_pictures import ICON, picture_of
 from jade_coat.files.project_folder import BadProject, Opened, open_project
 from jade_coat.jobs.words import told
 from jade_coat.stage import edits
+from jade_coat.stage.loose_ends import loose_ends
 from jade_coat.stage.origins import Kind
 from jade_coat.stage.taking import KIND_LABELS, Place, assets_of, changes, needed, take
 
@@ -94,11 +95,15 @@ class TakeOver(QDialog):
     def run(self) -> None:
         """Take over what is ticked, as one change."""
         merge = ("take", id(self._session.project))
+        known = set(loose_ends(self._session.project))
         for kind, wanted in self.chosen():
             bring_files(self._session, self.other, needed(self.other.project, (kind, wanted)))
             taken = edits.take_over(other=self.other.project, kind=kind, id=wanted, folder=str(self._folder))
             self._session.do(taken, merge=merge)
         self._session.document.settle()
+        new = [end.told for end in loose_ends(self._session.project) if end not in known]
+        if new:
+            self._session.said.emit(" ".join(new[:3]), True)
 
 
 class UpdateTaken(QDialog):
