@@ -236,7 +236,7 @@ def test_from_afar_a_layer_is_laid_larger_and_mirrors_less_at_a_slant_and_near_i
     assert np.allclose(dull["specular"][:, 0], bare["specular"][:, 0] * (0.5 + 0.5 * bright), atol=1e-4)
 
 
-def test_what_is_of_a_mesh_that_a_file_does_not_list_is_left_out_and_named(tmp_path: Path) -> None:
+def test_what_is_of_a_mesh_that_a_file_does_not_list_stays_and_is_named(tmp_path: Path) -> None:
     project, library = a_ground()
     project = project.with_(props=(Prop(id="p", name="A post", mesh="box"), Prop(id="q", name="Lost", mesh="box")))
     save_project(project, library.assets, tmp_path)
@@ -247,11 +247,11 @@ def test_what_is_of_a_mesh_that_a_file_does_not_list_is_left_out_and_named(tmp_p
     )
     (tmp_path / "project.json").write_text(json.dumps(data))
     opened = open_project(tmp_path)
-    assert [p.name for p in opened.project.props] == ["A post"]
-    assert [s.name for s in opened.project.grounds.first.scatter] == ["Boxes, small"]
+    assert [p.name for p in opened.project.props] == ["A post", "Lost"]
+    assert [s.name for s in opened.project.grounds.first.scatter] == ["Boxes, small", "Ghosts"]
     assert any("Lost" in line for line in opened.problems)
     assert any("Ghosts on G" in line for line in opened.problems)
-    SceneColumns(lambda p, m: library.mesh_by_id(p, m)).update(opened.project)
+    SceneColumns(lambda p, m: library.mesh_by_id(p, "box")).update(opened.project)  # as a box stands in
 
 
 @pytest.mark.parametrize(

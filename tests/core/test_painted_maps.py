@@ -97,7 +97,7 @@ def test_a_damaged_map_is_named_the_rest_opens_and_vertices_show_again(
         file.write_bytes(data)
         broken = open_project(tmp_path)
         assert any("painted map of Kiln wall" in p for p in broken.problems)
-        assert broken.project.prop(WALL).paint_map is None
+        assert not isinstance(broken.project.prop(WALL).paint_map, PaintMap)
         assert broken.project.prop(WALL).paint == on_map.prop(WALL).paint
         save_project(broken.project, broken.assets, tmp_path, broken.home)
         assert file.read_bytes() == data  # what could not be read is not thrown away
