@@ -97,7 +97,8 @@ def write_paint(
 def _put_aside(path: Path) -> None:
     """Keep what lies in the place of sound paint under another name."""
     try:
-        os.rename(path, path.with_name(path.name + DAMAGED))
+        names = (f"{path.name}{DAMAGED}{n or ''}" for n in range(1000))
+        os.rename(path, next(p for p in map(path.with_name, names) if not p.exists()))
     except OSError as error:
         raise WriteFailed(
             error.errno, f"{path} is damaged and cannot be put aside ({error.strerror}). Move it away and save again."
