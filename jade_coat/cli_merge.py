@@ -10,6 +10,7 @@ import shutil
 import subprocess
 import sys
 import tempfile
+from functools import partial
 from pathlib import Path
 
 from jade_coat.cli_words import UsageError
@@ -20,7 +21,6 @@ from jade_coat.files.paint_files import FOLDER, write_paint
 from jade_coat.files.project_folder import FILE, Opened, asset_names, open_file, open_project, save_project
 from jade_coat.files.project_text import project_text
 from jade_coat.files.regular import read_regular
-from jade_coat.mesh.painting import Paint, shown_paint
 from jade_coat.stage.merging import BOTH, MINE, THEIRS, Merged, merged
 from jade_coat.stage.merging.words import title, told
 from jade_coat.stage.project import Project
@@ -40,18 +40,11 @@ def merge(options: argparse.Namespace) -> int:
     with tempfile.TemporaryDirectory(prefix="jade-coat-") as around:
         paths = (options.base, options.ours, options.theirs)
         base, ours, theirs = (_side(path, options.path, Path(around) / str(n)) for n, path in enumerate(paths))
-        library = Library(ours.assets)
-
-        def mesh_paint(mesh: str, sets: int) -> Paint | None:
-            try:
-                return shown_paint(library.mesh_by_id(ours.project, mesh), None, sets)
-            except (OSError, ValueError, KeyError):
-                return None
-
-        made = merged(base.project, ours.project, theirs.project, {}, mesh_paint)
+        base_colors = partial(Library(ours.assets).base_colors, ours.project)
+        made = merged(base.project, ours.project, theirs.project, {}, base_colors)
         if options.prefer != "ours":
             chosen = {c.key: SIDES[options.prefer] for c in made.collisions}
-            made = merged(base.project, ours.project, theirs.project, chosen, mesh_paint)
+            made = merged(base.project, ours.project, theirs.project, chosen, base_colors)
         _write(options, made, ours, theirs)
     return _tell(options, made, ours.project, theirs.project)
 

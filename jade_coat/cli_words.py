@@ -33,21 +33,16 @@ def find(items: Iterable[Any], wanted: str, what: str) -> Any:
     raise UsageError(f"there is no {what} {wanted!r}; there are: {there}")
 
 
-def opened_to_change(options: argparse.Namespace, folder: Path | None = None) -> Opened:
+def opened_to_change(options: argparse.Namespace) -> Opened:
     """The project that a command is to change; what is wrong with it is printed, and stops it unless asked not to.
 
     Raises BadProject, or UsageError.
     """
-    from jade_coat.files.project_folder import open_project
-
-    folder = folder or options.project
-    opened = open_project(folder)
-    for problem in opened.problems:
-        print(f"jade-coat: {problem}", file=sys.stderr)
+    opened = opened_to_read(options.project)
     if opened.problems and not options.anyway:
         raise UsageError(
-            f"{folder} is not whole ({len(opened.problems)} told above). Nothing was written: put it right, or go on "
-            "with --anyway; what is missing stays referred to"
+            f"{options.project} is not whole ({len(opened.problems)} told above). Nothing was written: put it right, "
+            "or go on with --anyway; what is missing stays referred to"
         )
     return opened
 

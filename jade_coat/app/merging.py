@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 from jade_coat.files.assets import Assets
@@ -11,7 +12,6 @@ from jade_coat.files.atomic import WriteFailed
 from jade_coat.files.kept_beside import keep_beside
 from jade_coat.files.library import Library
 from jade_coat.files.project_folder import Opened
-from jade_coat.mesh.painting import Paint, shown_paint
 from jade_coat.stage.merging import BOTH, MINE, THEIRS, Collision, Merged, merged
 from jade_coat.stage.merging.whole import can_be_two
 from jade_coat.stage.project import Project
@@ -29,7 +29,7 @@ class TwoSides:
 
     def merged(self, chosen: Mapping[str, str]) -> Merged:
         """Both, by what was chosen where they collide. Raises ValueError where they do not go together."""
-        return merged(self.base, self.mine, self.theirs.project, chosen, self._mesh_paint)
+        return merged(self.base, self.mine, self.theirs.project, chosen, partial(self.library.base_colors, self.mine))
 
     def two_of(self, collision: Collision) -> bool:
         """Whether both sides of a collision can be kept."""
@@ -51,13 +51,6 @@ class TwoSides:
             except (WriteFailed, OSError) as error:
                 lines.append(f"What was not chosen of {whose} could not be kept: {error.strerror}")
         return lines
-
-    def _mesh_paint(self, mesh: str, sets: int) -> Paint | None:
-        """The colours of a mesh, which a prop shows until it is painted."""
-        try:
-            return shown_paint(self.library.mesh_by_id(self.mine, mesh), None, sets)
-        except (OSError, ValueError, KeyError):
-            return None
 
 
 def all_of(side: str, collisions: tuple[Collision, ...], sides: TwoSides) -> dict[str, str]:

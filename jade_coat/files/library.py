@@ -22,6 +22,7 @@ from jade_coat.material.material import Material
 from jade_coat.material.surface import Role
 from jade_coat.mesh.data import MeshData
 from jade_coat.mesh.makers import Made
+from jade_coat.mesh.painting import Paint, shown_paint
 from jade_coat.mesh.posed import clip_names
 from jade_coat.program.types import Array
 from jade_coat.stage.mesh_assets import MeshAsset
@@ -60,6 +61,13 @@ class Library:
             with self._lock:
                 found = self._meshes.setdefault(asset.asset, found)
         return found
+
+    def base_colors(self, project: Project, mesh: str, sets: int) -> Paint | None:
+        """The colours of a project's mesh as paint over so many colour sets; None where it cannot be read."""
+        try:
+            return shown_paint(self.mesh_by_id(project, mesh), None, sets)
+        except (OSError, ValueError, KeyError):
+            return None
 
     def textures(self, map_set: MapSet) -> list[Texture]:
         """The packed textures of a map set. Raises MissingAsset or BadImage."""

@@ -155,7 +155,7 @@ class Pages(SentBare):
     def changed_from(self, other: Pages) -> list[int]:
         """The tiles that differ from those of a grid of the same size."""
         pairs = enumerate(zip(self.tiles, other.tiles, strict=True))
-        return [i for i, (a, b) in pairs if a is not b and not _same(a, b)]
+        return [i for i, (a, b) in pairs if not same_tile(a, b)]
 
     def changed_cells(self, other: Pages) -> list[Rect]:
         """Which cells differ from those of a grid of the same size: round those of each tile a rectangle."""
@@ -192,10 +192,15 @@ def _gone(number: int, _: object) -> None:
     _KEYS.pop(number, None)
 
 
-def _same(a: Any, b: Any) -> bool:
+def same_file(a: Any, b: Any) -> bool:
+    """Whether two tiles are there both, or the same file is missing for both."""
+    keys = [t.key if isinstance(t, LostTile) else "" for t in (a, b)]
+    return keys[0] == keys[1]
+
+
+def same_tile(a: Any, b: Any) -> bool:
     """Whether two tiles hold the same, or the same file is missing for both."""
-    lost = [t.key if isinstance(t, LostTile) else "" for t in (a, b)]
-    return lost[0] == lost[1] and np.array_equal(a, b)
+    return a is b or (same_file(a, b) and np.array_equal(a, b))
 
 
 def tile_key(tile: Array) -> str:

@@ -255,7 +255,7 @@ def test_paint_is_merged_by_vertex_and_channel_even_where_nobody_had_painted_bef
     assert turned.project.prop(prop.id).paint == painted(24, (3, 0, 1), (5, 0, 9), (5, 2, 8), (6, 1, 3))
     mine = after(START, edits.paint_prop(prop=prop.id, paint=painted(24, (1, 0, 9))))
     theirs = after(START, edits.paint_prop(prop=prop.id, paint=painted(24, (2, 0, 8))))
-    first = merged(START, mine, theirs, mesh_paint=lambda mesh, sets: painted(24))
+    first = merged(START, mine, theirs, base_colors=lambda mesh, sets: painted(24))
     assert first.collisions == ()
     assert first.project.prop(prop.id).paint == painted(24, (1, 0, 9), (2, 0, 8))
     assert len(merged(START, mine, theirs).collisions) == 1  # without the mesh's own colours nobody can tell

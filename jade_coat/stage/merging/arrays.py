@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from jade_coat.ground.heights import Heights
-from jade_coat.ground.pages import LostTile, Pages
+from jade_coat.ground.pages import Pages, same_file, same_tile
 from jade_coat.mesh.painting import Paint, PaintMap
 from jade_coat.program.types import Array
 from jade_coat.stage.merging.collisions import THEIRS, Choices, Place
@@ -68,9 +68,9 @@ def merged_grids(
     first = mine[names[0]]
     for i in range(len(first.tiles)):
         held = {name: (base[name].tiles[i], mine[name].tiles[i], theirs[name].tiles[i]) for name in names}
-        if all(_same(m, t) for _, m, t in held.values()) or all(_same(b, t) for b, _, t in held.values()):
+        if all(same_tile(m, t) for _, m, t in held.values()) or all(same_tile(b, t) for b, _, t in held.values()):
             continue
-        if all(_same(b, m) for b, m, _ in held.values()):
+        if all(same_tile(b, m) for b, m, _ in held.values()):
             for name, (_, _, t) in held.items():
                 made[name][i] = t
             continue
@@ -92,32 +92,22 @@ def _cell_by_cell(
     shape = (bottom - top, right - left)
     own, other, differ = (np.zeros(shape, bool) for _ in range(3))
     for b, m, t in held.values():
-        own |= np.broadcast_to(_lost(m, b) | np.not_equal(m, b), shape)
-        other |= np.broadcast_to(_lost(t, b) | np.not_equal(t, b), shape)
+        own |= np.broadcast_to((not same_file(m, b)) | np.not_equal(m, b), shape)
+        other |= np.broadcast_to((not same_file(t, b)) | np.not_equal(t, b), shape)
         differ |= np.broadcast_to(np.not_equal(m, t), shape)
     both = own & other & differ
     take = other & ~own | (both if theirs_first else np.zeros(shape, bool))
     for name, (_, m, t) in held.items():
         if take.all():
             made[name][i] = t
-        elif take.any() and not _same(m, t):
-            mixed = np.where(take, t, m).astype(made_type(pages, m, t))
+        elif take.any() and not same_tile(m, t):
+            mixed = np.where(take, t, m).astype(_type_of(pages, m, t))
             mixed.flags.writeable = False
             alone = (mixed == mixed.flat[0]).all()
             made[name][i] = mixed.flat[0].item() if alone else mixed
     return int(both.sum())
 
 
-def made_type(pages: Pages, *tiles: Any) -> str:
+def _type_of(pages: Pages, *tiles: Any) -> str:
     """The type of the numbers in a tile."""
     return next((t.dtype.name for t in tiles if isinstance(t, np.ndarray)), pages.dtype)
-
-
-def _lost(tile: Any, before: Any) -> bool:
-    """Whether a tile is away whose content was, or is, another."""
-    keys = [t.key if isinstance(t, LostTile) else "" for t in (tile, before)]
-    return keys[0] != keys[1]
-
-
-def _same(a: Any, b: Any) -> bool:
-    return a is b or (not _lost(a, b) and np.array_equal(a, b))

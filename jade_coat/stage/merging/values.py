@@ -31,11 +31,11 @@ TOGETHER: dict[type[Frozen], tuple[tuple[str, ...], ...]] = {
 """Fields that mean something only together: where both sides change some of them, one side's count."""
 SETS: dict[type[Frozen], tuple[str, ...]] = {Scatter: ("gone",), Decal: ("only",)}
 """Fields whose order means nothing: what either side adds or takes out is added or taken out."""
-MeshPaint = Callable[[str, int], Paint | None]
+BaseColors = Callable[[str, int], Paint | None]
 """The colours of a mesh, by its id, as paint that covers so many colour sets; None where they are not known."""
 
 
-def no_mesh_paint(mesh: str, sets: int) -> Paint | None:
+def no_base_colors(mesh: str, sets: int) -> Paint | None:
     """Where no mesh is at hand."""
     return None
 
@@ -43,9 +43,9 @@ def no_mesh_paint(mesh: str, sets: int) -> Paint | None:
 class Merger:
     """Merges values at places; what collides goes to its choices."""
 
-    def __init__(self, choices: Choices, mesh_paint: MeshPaint = no_mesh_paint) -> None:
+    def __init__(self, choices: Choices, base_colors: BaseColors = no_base_colors) -> None:
         self.choices = choices
-        self._mesh_paint = mesh_paint
+        self._base_colors = base_colors
 
     def value(self, place: Place, base: Any, mine: Any, theirs: Any) -> Any:
         """What becomes of a value; ABSENT where it goes."""
@@ -128,7 +128,7 @@ class Merger:
             return made
         painted = isinstance(own["paint"], Paint) and isinstance(other["paint"], Paint)
         if touched[0] == {"paint"} and before["paint"] is None and painted:
-            shown = self._mesh_paint(mine.mesh, own["paint"].channels // 4)
+            shown = self._base_colors(mine.mesh, own["paint"].channels // 4)
             if shown is not None and alike(shown, own["paint"], other["paint"]):
                 both = merged_paint(self.choices, (*place, "paint"), shown, own["paint"], other["paint"])
                 return {"paint": both}

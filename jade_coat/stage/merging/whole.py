@@ -9,7 +9,7 @@ from typing import Any
 from jade_coat.stage.merging.additions import with_own_ids
 from jade_coat.stage.merging.collisions import ABSENT, BOTH, Choices, Collision
 from jade_coat.stage.merging.uses import with_parents, with_what_is_used
-from jade_coat.stage.merging.values import Merger, MeshPaint, no_mesh_paint, same
+from jade_coat.stage.merging.values import BaseColors, Merger, no_base_colors, same
 from jade_coat.stage.naming import free_id, free_name
 from jade_coat.stage.project import KINDS_OF_THINGS, LISTED, Project
 from jade_coat.stage.things import Things
@@ -28,7 +28,7 @@ class Merged:
 
 def merged(
     base: Project | None, mine: Project, theirs: Project, chosen: Mapping[str, str] = NOTHING_CHOSEN,
-    mesh_paint: MeshPaint = no_mesh_paint,
+    base_colors: BaseColors = no_base_colors,
 ) -> Merged:  # fmt: skip
     """Both sides' changes since `base`; without one, nothing counts as removed, and what differs collides.
 
@@ -42,7 +42,7 @@ def merged(
     own = mine
     if base is not None:
         own, notes = with_own_ids(base, mine, theirs)
-    merger = Merger(choices, mesh_paint)
+    merger = Merger(choices, base_colors)
     fields: dict[str, Any] = {}
     for name in Project.model_fields:
         held = [getattr(side, name) for side in (before, own, theirs)]
