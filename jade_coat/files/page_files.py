@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from jade_coat.files.arrays import read_array
-from jade_coat.files.regular import read_regular
+from jade_coat.files.regular import read_regular, reason
 from jade_coat.ground.heights import FEWEST, MOST, Heights
 from jade_coat.ground.pages import SIDE, LostTile, Pages
 from jade_coat.program.types import Array
@@ -87,8 +87,7 @@ def _pages(stored: StoredPages, dtype: str, folder: Path, lost: list[str], unrea
             tiles.append(_tile(folder, tile, flat, i))
         except (OSError, ValueError, MemoryError) as error:
             unread.add(f"{tile}.npy")
-            words = (error.strerror or str(error)) if isinstance(error, OSError) else str(error)
-            lost.append(f"paint/{tile}.npy ({words})")
+            lost.append(f"paint/{tile}.npy ({reason(error)})")
             tiles.append(0)
             gone[i] = tile
     there = [float(np.asarray(t).mean()) for i, t in enumerate(tiles) if i not in gone] if gone else []

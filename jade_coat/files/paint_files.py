@@ -9,13 +9,14 @@ import time
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
 from jade_coat.files.arrays import array_bytes, read_array
 from jade_coat.files.atomic import WriteFailed, write_atomic
 from jade_coat.files.page_files import page_names
-from jade_coat.files.regular import is_regular, read_regular
+from jade_coat.files.regular import is_regular, read_regular, reason
 from jade_coat.ground.pages import LostTile, tile_key
 from jade_coat.maps.images import read_image
 from jade_coat.mesh.painting import MAP_SIDES, Paint, PaintMap
@@ -170,35 +171,24 @@ def with_paint(project: Project, folder: Path, problems: list[str], unread: set[
 
 
 def _with_own(prop: Prop, folder: Path, problems: list[str], unread: set[str]) -> Prop:
+    """A prop with its own paint read; what cannot be is named."""
+    wanted: list[tuple[str, str, Callable[[], Any], str, str]] = []
     if isinstance(prop.paint, str):
-        name = f"{prop.paint}.npy"
-        try:
-            prop = prop.with_known(paint=_read_paint(folder, prop.paint))
-        except (OSError, ValueError, MemoryError) as error:
-            unread.add(name)
-            problems.append(
-                f"The paint of {prop.name} is lost: {FOLDER}/{name}: {reason(error)}. Put the file back and open the "
-                "project again; until then it shows the mesh's own colours."
-            )
+        read: Callable[[], Any] = partial(_read_paint, folder, prop.paint)
+        wanted.append(("paint", f"{prop.paint}.npy", read, "paint", "the mesh's own colours"))
     if isinstance(prop.paint_map, StoredMap):
-        name = f"{prop.paint_map.file}.png"
+        read = partial(_read_map, folder, prop.paint_map)
+        wanted.append(("paint_map", f"{prop.paint_map.file}.png", read, "painted map", "the paint on its vertices"))
+    for field, name, read, word, instead in wanted:
         try:
-            prop = prop.with_known(paint_map=_read_map(folder, prop.paint_map))
+            prop = prop.with_known(**{field: read()})
         except (OSError, ValueError, MemoryError) as error:
             unread.add(name)
             problems.append(
-                f"The painted map of {prop.name} is lost: {FOLDER}/{name}: {reason(error)}. Put the file back and open "
-                "the project again; until then it shows the paint on its vertices."
+                f"The {word} of {prop.name} is lost: {FOLDER}/{name}: {reason(error)}. Put the file back and open the "
+                f"project again; until then it shows {instead}."
             )
     return prop
-
-
-def reason(error: BaseException) -> str:
-    """Why a file could not be read, in a few words."""
-    if isinstance(error, MemoryError):
-        return "it takes more memory than there is"
-    text = (error.strerror or str(error)) if isinstance(error, OSError) else str(error)
-    return " ".join(text.split())[:160]
 
 
 def _read_paint(folder: Path, key: str) -> Paint:

@@ -52,6 +52,14 @@ def stays_within(path: Path, folder: Path) -> None:
         raise NotAFile(errno.EXDEV, f"a link leads out of the project, to {real[:200]}; put a copy in its place")
 
 
+def reason(error: BaseException) -> str:
+    """Why a file could not be read, in a few words."""
+    if isinstance(error, MemoryError):
+        return "it takes more memory than there is"
+    text = (error.strerror or str(error)) if isinstance(error, OSError) else str(error)
+    return " ".join(text.split())[:160]
+
+
 def _what(mode: int) -> str:
     kinds = (
         (stat.S_ISDIR, "a folder"), (stat.S_ISFIFO, "a pipe"), (stat.S_ISSOCK, "a socket"), (stat.S_ISCHR, "a device"),

@@ -25,7 +25,7 @@ def _items(data: dict[str, Any], name: str) -> list[dict[str, Any]]:
 
 
 def _with_meshes(data: dict[str, Any], problems: list[str]) -> dict[str, Any]:
-    there = {m.get("id") for m in _items(data, "meshes") if isinstance(m.get("id"), str)}
+    there = _ids(data, "meshes")
     users: dict[str, list[str]] = {}
     slots: dict[str, dict[str, None]] = {}
     for mesh, user, worn in _users_of_meshes(data):
@@ -54,23 +54,24 @@ def _users_of_meshes(data: dict[str, Any]) -> Iterator[tuple[Any, Any, list[str]
 
 
 def _with_parents(data: dict[str, Any], problems: list[str]) -> dict[str, Any]:
-    there = {
-        i.get("id") for kind in ("materials", "finishes") for i in _items(data, kind) if isinstance(i.get("id"), str)
-    }
+    there = _ids(data, "materials", "finishes")
     children: dict[str, list[str]] = {}
     for finish in _items(data, "finishes"):
         parent = finish.get("parent")
         if isinstance(parent, str) and parent and parent not in there:
             children.setdefault(parent, []).append(str(finish.get("name")))
-    if not children:
-        return data
-    for parent, names in children.items():
-        problems.append(
-            f"The parent of {_listed(names)}, {parent}, is not in the file. A plain material stands in: choose another "
-            "parent, or undo what was changed in the file by hand."
-        )
+    problems += [
+        f"The parent of {_listed(names)}, {parent}, is not in the file. A plain material stands in: choose another "
+        "parent, or undo what was changed in the file by hand."
+        for parent, names in children.items()
+    ]
     made = [{"id": p, "name": f"{p} (lost)", "coats": [{"id": "plain", "name": "Plain"}]} for p in children]
-    return {**data, "materials": [*_items(data, "materials"), *made]}
+    return {**data, "materials": [*_items(data, "materials"), *made]} if made else data
+
+
+def _ids(data: dict[str, Any], *kinds: str) -> set[str]:
+    """The ids that some lists of a project's content have."""
+    return {i["id"] for kind in kinds for i in _items(data, kind) if isinstance(i.get("id"), str)}
 
 
 def _listed(names: list[str]) -> str:
